@@ -1,0 +1,70 @@
+/** Crystal classes, Laue classes and systems from rotation parts alone. */
+import { IDENTITY3, type Mat3 } from '../math/matrix3.ts';
+import { rotationKey, rotationType } from './operator.ts';
+import type { SpaceGroup } from './space-group.ts';
+
+export type CrystalSystem = 'triclinic' | 'monoclinic' | 'orthorhombic' | 'tetragonal' | 'trigonal' | 'hexagonal' | 'cubic';
+
+/** Counts of the types −6 −4 −3 −2 −1 | 1 2 3 4 6 characterise the 32 classes (International Tables A, 3.2). */
+const CLASS_COUNTS: Record<string, string> = {
+  '0,0,0,0,0,1,0,0,0,0': '1', '0,0,0,0,1,1,0,0,0,0': '-1', '0,0,0,0,0,1,1,0,0,0': '2', '0,0,0,1,0,1,0,0,0,0': 'm',
+  '0,0,0,1,1,1,1,0,0,0': '2/m', '0,0,0,0,0,1,3,0,0,0': '222', '0,0,0,2,0,1,1,0,0,0': 'mm2', '0,0,0,3,1,1,3,0,0,0': 'mmm',
+  '0,0,0,0,0,1,1,0,2,0': '4', '0,2,0,0,0,1,1,0,0,0': '-4', '0,2,0,1,1,1,1,0,2,0': '4/m', '0,0,0,0,0,1,5,0,2,0': '422',
+  '0,0,0,4,0,1,1,0,2,0': '4mm', '0,2,0,2,0,1,3,0,0,0': '-42m', '0,2,0,5,1,1,5,0,2,0': '4/mmm', '0,0,0,0,0,1,0,2,0,0': '3',
+  '0,0,2,0,1,1,0,2,0,0': '-3', '0,0,0,0,0,1,3,2,0,0': '32', '0,0,0,3,0,1,0,2,0,0': '3m', '0,0,2,3,1,1,3,2,0,0': '-3m',
+  '0,0,0,0,0,1,1,2,0,2': '6', '2,0,0,1,0,1,0,2,0,0': '-6', '2,0,2,1,1,1,1,2,0,2': '6/m', '0,0,0,0,0,1,7,2,0,2': '622',
+  '0,0,0,6,0,1,1,2,0,2': '6mm', '2,0,0,4,0,1,3,2,0,0': '-62m', '2,0,2,7,1,1,7,2,0,2': '6/mmm', '0,0,0,0,0,1,3,8,0,0': '23',
+  '0,0,8,3,1,1,3,8,0,0': 'm-3', '0,0,0,0,0,1,9,8,6,0': '432', '0,6,0,6,0,1,3,8,0,0': '-43m', '0,6,8,9,1,1,9,8,6,0': 'm-3m',
+};
+const TYPES = [-6, -4, -3, -2, -1, 1, 2, 3, 4, 6];
+
+/** Symbol of the crystal class; throws RangeError when the matrices are not one of the 32 classes. */
+export function crystalClass(rotations: readonly Mat3[]): string {
+  const counts = TYPES.map(() => 0);
+  for (const r of rotations) counts[TYPES.indexOf(rotationType(r))]!++;
+  const found = CLASS_COUNTS[counts.join(',')];
+  if (!found) throw new RangeError('These rotations do not form a crystallographic point group.');
+  return found;
+}
+
+export const rotationsOf = (g: SpaceGroup): Mat3[] => g.representatives.map((o) => o.r);
+
+/** Rotations of the Laue group: those of the class and their products with the inversion. */
+export function laueRotations(rotations: readonly Mat3[]): Mat3[] {
+  const out = new Map<string, Mat3>();
+  for (const r of rotations) {
+    out.set(rotationKey(r), r);
+    const n = r.map((x) => -x + 0) as unknown as Mat3;
+    out.set(rotationKey(n), n);
+  }
+  return [...out.values()];
+}
+
+export const laueClass = (g: SpaceGroup): string => crystalClass(laueRotations(rotationsOf(g)));
+
+export function crystalSystem(classSymbol: string): CrystalSystem {
+  const c = classSymbol;
+  if (c === '1' || c === '-1') return 'triclinic';
+  if (['2', 'm', '2/m'].includes(c)) return 'monoclinic';
+  if (['222', 'mm2', 'mmm'].includes(c)) return 'orthorhombic';
+  if (c.includes('6')) return 'hexagonal';
+  if (['23', 'm-3', '432', '-43m', 'm-3m'].includes(c)) return 'cubic';
+  return c.includes('4') ? 'tetragonal' : 'trigonal';
+}
+
+/** Closes a set of rotations; throws RangeError beyond 48. */
+export function closeRotations(generators: readonly Mat3[]): Mat3[] {
+  const members: Mat3[] = [IDENTITY3];
+  const seen = new Set([rotationKey(IDENTITY3)]);
+  for (let i = 0; i < members.length; i++)
+    for (const g of generators) {
+      const a = members[i]!;
+      const product = [0, 1, 2].flatMap((p) => [0, 1, 2].map((q) => a[3 * p]! * g[q]! + a[3 * p + 1]! * g[3 + q]! + a[3 * p + 2]! * g[6 + q]! + 0)) as unknown as Mat3;
+      const key = rotationKey(product);
+      if (seen.has(key)) continue;
+      seen.add(key);
+      members.push(product);
+      if (members.length > 48) throw new RangeError('These rotations do not close to a crystallographic point group.');
+    }
+  return members;
+}

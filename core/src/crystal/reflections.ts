@@ -1,0 +1,95 @@
+/** Reflection sets as typed arrays. */
+
+/** Intensities as measured or as given: one entry an observation. */
+export interface RawReflections {
+  readonly count: number;
+  readonly h: Int16Array;
+  readonly k: Int16Array;
+  readonly l: Int16Array;
+  readonly intensity: Float64Array;
+  readonly sigma: Float64Array;
+  /** Batch or twin-component number of each observation, where the file had one. */
+  readonly batch?: Int16Array;
+  /** True when the file held a merged list (F² or F), so that nothing can be learnt from agreement. */
+  readonly merged: boolean;
+}
+
+/** Unique reflections after merging, on the scale of the measurement. */
+export interface MergedReflections {
+  readonly count: number;
+  readonly h: Int16Array;
+  readonly k: Int16Array;
+  readonly l: Int16Array;
+  readonly fsq: Float64Array;
+  readonly sigma: Float64Array;
+  /** Accepted observations behind each. */
+  readonly multiplicity: Uint16Array;
+}
+
+/** Grows raw lists without knowing their length beforehand. */
+export class RawBuilder {
+  private n = 0;
+  private hkl = new Int16Array(3 * 4096);
+  private values = new Float64Array(2 * 4096);
+  private batches: Int16Array | undefined;
+
+  push(h: number, k: number, l: number, intensity: number, sigma: number, batch?: number): void {
+    if (3 * this.n === this.hkl.length) {
+      const hkl = new Int16Array(this.hkl.length * 2);
+      hkl.set(this.hkl);
+      this.hkl = hkl;
+      const values = new Float64Array(this.values.length * 2);
+      values.set(this.values);
+      this.values = values;
+      if (this.batches) {
+        const b = new Int16Array(this.batches.length * 2);
+        b.set(this.batches);
+        this.batches = b;
+      }
+    }
+    const i = this.n++;
+    this.hkl[3 * i] = h;
+    this.hkl[3 * i + 1] = k;
+    this.hkl[3 * i + 2] = l;
+    this.values[2 * i] = intensity;
+    this.values[2 * i + 1] = sigma;
+    if (batch !== undefined) {
+      this.batches ??= new Int16Array(this.hkl.length / 3);
+      this.batches[i] = batch;
+    }
+  }
+
+  get count(): number {
+    return this.n;
+  }
+
+  build(merged: boolean): RawReflections {
+    const n = this.n;
+    const h = new Int16Array(n), k = new Int16Array(n), l = new Int16Array(n);
+    const intensity = new Float64Array(n), sigma = new Float64Array(n);
+    for (let i = 0; i < n; i++) {
+      h[i] = this.hkl[3 * i]!;
+      k[i] = this.hkl[3 * i + 1]!;
+      l[i] = this.hkl[3 * i + 2]!;
+      intensity[i] = this.values[2 * i]!;
+      sigma[i] = this.values[2 * i + 1]!;
+    }
+    return { count: n, h, k, l, intensity, sigma, ...(this.batches ? { batch: this.batches.slice(0, n) } : {}), merged };
+  }
+}
+
+/** Indices in another basis: h′ = h P, columns of P the new axes. Observations that become fractional are dropped and counted. */
+export function transformReflections(raw: RawReflections, p: readonly number[]): { raw: RawReflections; dropped: number } {
+  const out = new RawBuilder();
+  let dropped = 0;
+  for (let i = 0; i < raw.count; i++) {
+    const h = raw.h[i]!, k = raw.k[i]!, l = raw.l[i]!;
+    const n = [0, 1, 2].map((j) => h * p[j]! + k * p[3 + j]! + l * p[6 + j]!);
+    if (n.some((x) => Math.abs(x - Math.round(x)) > 0.01)) {
+      dropped++;
+      continue;
+    }
+    out.push(Math.round(n[0]!), Math.round(n[1]!), Math.round(n[2]!), raw.intensity[i]!, raw.sigma[i]!, raw.batch?.[i]);
+  }
+  return { raw: out.build(raw.merged), dropped };
+}

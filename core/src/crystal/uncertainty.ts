@@ -1,0 +1,40 @@
+/** Values with standard uncertainties: reading "1.234(5)" and printing by the rule 1–19. */
+
+export interface Measured {
+  readonly value: number;
+  readonly su: number;
+}
+
+/** Reads a number with an optional s.u. in parentheses that applies to its last digits; undefined for anything else. */
+export function parseMeasured(text: string): Measured | undefined {
+  const m = /^([+-]?(?:\d+\.?(\d*)|\.(\d+)))(?:[eE]([+-]?\d+))?(?:\((\d+)\))?$/.exec(text.trim());
+  if (!m) return undefined;
+  const digits = (m[2] ?? m[3] ?? '').length;
+  const power = m[4] ? 10 ** Number(m[4]) : 1;
+  return { value: Number(m[1]) * power, su: m[5] ? Number(m[5]) * 10 ** -digits * power : 0 };
+}
+
+/**
+ * Prints value(s.u.) so that the s.u. lies between 2 and 19 in its last digits; without an s.u., `digits` decimals.
+ * Source: the rule of 19 (Acta Cryst., Notes for authors).
+ */
+export function formatMeasured(value: number, su?: number, digits = 4): string {
+  if (!Number.isFinite(value)) return '?';
+  if (!su || !(su > 0) || !Number.isFinite(su)) return value.toFixed(digits);
+  let decimals = Math.max(0, -Math.floor(Math.log10(su)));
+  let n = Math.round(su * 10 ** decimals);
+  if (n <= 1) {
+    decimals++;
+    n = Math.round(su * 10 ** decimals);
+  }
+  if (decimals > 12) return value.toFixed(12);
+  if (n > 19 && decimals > 0 && Math.round(su * 10 ** (decimals - 1)) >= 2) {
+    decimals--;
+    n = Math.round(su * 10 ** decimals);
+  }
+  if (decimals === 0) {
+    const scale = su > 19.5 ? 10 ** Math.floor(Math.log10(su / 1.95)) : 1;
+    return `${Math.round(value / scale) * scale}(${Math.round(su / scale) * scale})`;
+  }
+  return `${value.toFixed(decimals)}(${n})`;
+}

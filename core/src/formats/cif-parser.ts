@@ -1,0 +1,221 @@
+/**
+ * CIF 1.1 (International Tables G, 2.2): text to data blocks, with the line of every value.
+ * Unknown (?) and inapplicable (.) values are kept apart from quoted ones by the constants below.
+ */
+export const UNKNOWN = '\u0000?';
+export const INAPPLICABLE = '\u0000.';
+
+export interface CifLoop {
+  /** Lower-case data names with dots turned to underscores. */
+  readonly tags: readonly string[];
+  /** Row after row. */
+  readonly values: readonly string[];
+  /** Line on which the loop's first value stands. */
+  readonly line: number;
+}
+
+export interface CifBlock {
+  readonly name: string;
+  readonly line: number;
+  readonly items: ReadonlyMap<string, { value: string; line: number }>;
+  readonly loops: readonly CifLoop[];
+}
+
+/** A problem in a file, with its line and what to do. */
+export class FileProblem extends Error {
+  constructor(message: string, readonly line?: number) {
+    super(line === undefined ? message : `Line ${line}: ${message}`);
+    this.name = 'FileProblem';
+  }
+}
+
+/** One spelling for old and new names: lower case, "_cell.length_a" as "_cell_length_a". */
+export const normalizeTag = (tag: string): string => tag.toLowerCase().replace(/\./g, '_');
+
+const enum Kind { Value, Tag, Loop, Data, Save, End }
+
+class Scanner {
+  position = 0;
+  line = 1;
+  kind: Kind = Kind.End;
+  text = '';
+  /** Line on which the current token starts. */
+  tokenLine = 1;
+
+  constructor(private readonly source: string) {
+    // Not part of a data block: the byte-order mark some editors leave.
+    if (source.charCodeAt(0) === 0xfeff) this.position = 1;
+  }
+
+  next(): void {
+    const s = this.source;
+    const n = s.length;
+    for (;;) {
+      let c = 0;
+      while (this.position < n && (c = s.charCodeAt(this.position)) <= 32) {
+        if (c === 10 || (c === 13 && s.charCodeAt(this.position + 1) !== 10)) this.line++;
+        this.position++;
+      }
+      if (this.position >= n) {
+        this.kind = Kind.End;
+        this.tokenLine = this.line;
+        return;
+      }
+      if (c !== 35) break;
+      while (this.position < n && (c = s.charCodeAt(this.position)) !== 10 && c !== 13) this.position++;
+    }
+    const start = this.position;
+    const first = s.charCodeAt(start);
+    this.tokenLine = this.line;
+    const previous = start ? s.charCodeAt(start - 1) : 10;
+    if (first === 59 && (previous === 10 || previous === 13)) return this.textField(start);
+    if (first === 39 || first === 34) return this.quoted(start, first);
+    let end = start;
+    while (end < n && s.charCodeAt(end) > 32) end++;
+    const token = s.slice(start, end);
+    this.position = end;
+    this.text = token;
+    this.kind = Kind.Value;
+    if (first === 95) {
+      this.kind = Kind.Tag;
+      this.text = normalizeTag(token);
+    } else if (token === '?') this.text = UNKNOWN;
+    else if (token === '.') this.text = INAPPLICABLE;
+    else if (end - start >= 5 && token.charCodeAt(4) === 95 || (end - start >= 7 && first !== 45 && (first < 48 || first > 57))) {
+      const lower = token.toLowerCase();
+      if (lower === 'loop_') this.kind = Kind.Loop;
+      else if (lower.startsWith('data_')) {
+        this.kind = Kind.Data;
+        this.text = token.slice(5);
+      } else if (lower.startsWith('save_')) this.kind = Kind.Save;
+      else if (lower === 'global_' || lower === 'stop_') throw new FileProblem(`"${token}" is reserved and may not stand in a CIF. Remove it or put it in quotes.`, this.line);
+    }
+  }
+
+  private textField(start: number): void {
+    const s = this.source;
+    const opened = this.line;
+    let search = start + 1;
+    for (;;) {
+      const at = s.indexOf(';', search);
+      if (at < 0) throw new FileProblem('a text field opens here with ";" and is never closed by another ";" at the start of a line.', opened);
+      const before = s.charCodeAt(at - 1);
+      if (before === 10 || before === 13) {
+        let end = at - 1;
+        if (before === 10 && s.charCodeAt(end - 1) === 13) end--;
+        const content = s.slice(start + 1, Math.max(start + 1, end));
+        for (let i = start; i < at; i++) if (s.charCodeAt(i) === 10 || (s.charCodeAt(i) === 13 && s.charCodeAt(i + 1) !== 10)) this.line++;
+        this.position = at + 1;
+        this.kind = Kind.Value;
+        this.text = unfold(content);
+        return;
+      }
+      search = at + 1;
+    }
+  }
+
+  private quoted(start: number, quote: number): void {
+    const s = this.source;
+    for (let i = start + 1; i <= s.length; i++) {
+      const c = i < s.length ? s.charCodeAt(i) : 10;
+      if (c === 10 || c === 13) throw new FileProblem(`the quoted text ${s.slice(start, Math.min(i, start + 40)).trim()} is not closed on its line.`, this.line);
+      // A quote inside the text does not end it unless white space follows.
+      if (c === quote && (i + 1 >= s.length || s.charCodeAt(i + 1) <= 32)) {
+        this.position = i + 1;
+        this.kind = Kind.Value;
+        this.text = s.slice(start + 1, i);
+        return;
+      }
+    }
+  }
+}
+
+/** Joins folded lines: a field that opens with "\" continues every line that ends with one. */
+function unfold(text: string): string {
+  return /^\\[ \t]*(\r?\n|\r)/.test(text) ? text.replace(/\\[ \t]*(?:\r\n|\n|\r)/g, '').replace(/\\[ \t]*$/, '') : text;
+}
+
+/** Reads a CIF; throws FileProblem with the line where the syntax breaks. `progress` hears the fraction read, about every megabyte. */
+export function parseCif(source: string, progress?: (fraction: number) => void): CifBlock[] {
+  const scanner = new Scanner(source);
+  const blocks: CifBlock[] = [];
+  let items = new Map<string, { value: string; line: number }>();
+  let loops: CifLoop[] = [];
+  let current: CifBlock | undefined;
+  let told = 0;
+  scanner.next();
+  while (scanner.kind !== Kind.End) {
+    const line = scanner.tokenLine;
+    if (progress && scanner.position - told > 1e6) progress((told = scanner.position) / source.length);
+    if (scanner.kind === Kind.Data) {
+      items = new Map();
+      loops = [];
+      current = { name: scanner.text, line, items, loops };
+      const twin = blocks.find((b) => b.name.toLowerCase() === scanner.text.toLowerCase());
+      if (twin) throw new FileProblem(`the data block "${scanner.text}" was already opened on line ${twin.line}. Give one of them another name.`, line);
+      blocks.push(current);
+      scanner.next();
+      continue;
+    }
+    if (!current) throw new FileProblem('a CIF must begin with a data block ("data_name"); this line stands before any.', line);
+    if (scanner.kind === Kind.Save) throw new FileProblem('save frames belong to dictionaries, not to data files.', line);
+    if (scanner.kind === Kind.Loop) {
+      const tags: string[] = [];
+      scanner.next();
+      while ((scanner.kind as Kind) === Kind.Tag) {
+        if (tags.includes(scanner.text)) throw new FileProblem(`the loop names ${scanner.text} twice.`, scanner.tokenLine);
+        tags.push(scanner.text);
+        scanner.next();
+      }
+      if (!tags.length) throw new FileProblem('"loop_" must be followed by data names.', line);
+      const values: string[] = [];
+      const firstLine = scanner.tokenLine;
+      while ((scanner.kind as Kind) === Kind.Value) {
+        values.push(scanner.text);
+        if (progress && scanner.position - told > 1e6) progress((told = scanner.position) / source.length);
+        scanner.next();
+      }
+      if (values.length % tags.length || !values.length)
+        throw new FileProblem(`the loop of ${tags[0]} has ${tags.length} columns but ${values.length} values, which do not fill whole rows. Look for a missing value or an unquoted blank before line ${scanner.tokenLine}.`, line);
+      loops.push({ tags, values, line: firstLine });
+    } else if (scanner.kind === Kind.Tag) {
+      const tag = scanner.text;
+      scanner.next();
+      if ((scanner.kind as Kind) !== Kind.Value) throw new FileProblem(`${tag} has no value. Write "?" where it is unknown.`, line);
+      if (items.has(tag)) throw new FileProblem(`${tag} is given twice in the block "${current.name}"; the first stands on line ${items.get(tag)!.line}.`, line);
+      items.set(tag, { value: scanner.text, line });
+      scanner.next();
+    } else throw new FileProblem(`"${scanner.text.slice(0, 40)}" stands where a data name is expected. Text with blanks needs quotes.`, line);
+  }
+  if (!blocks.length) throw new FileProblem('the file holds no data block, so it is not a CIF.');
+  return blocks;
+}
+
+/** First known value among several names; unknown and inapplicable count as absent. */
+export function itemText(block: CifBlock, ...tags: string[]): string | undefined {
+  for (const tag of tags) {
+    const direct = block.items.get(tag)?.value;
+    if (direct !== undefined && direct !== UNKNOWN && direct !== INAPPLICABLE) return direct;
+    for (const loop of block.loops) {
+      const column = loop.tags.indexOf(tag);
+      const value = column < 0 ? undefined : loop.values[column];
+      if (value !== undefined && value !== UNKNOWN && value !== INAPPLICABLE) return value;
+    }
+  }
+  return undefined;
+}
+
+/** The loop holding a data name, if there is one. */
+export const loopWith = (block: CifBlock, ...tags: string[]): CifLoop | undefined => block.loops.find((l) => tags.some((t) => l.tags.includes(t)));
+
+/** Line of a value in a loop, found again by counting: only needed for error messages. */
+export function lineOfValue(source: string, loop: CifLoop, index: number): number {
+  const lines = source.split(/\r\n|\n|\r/);
+  let line = loop.line, seen = 0;
+  for (let i = loop.line - 1; i < lines.length; i++, line++) {
+    const here = lines[i]!.trim() ? lines[i]!.trim().split(/\s+/).length : 0;
+    if (seen + here > index) return line;
+    seen += here;
+  }
+  return line;
+}

@@ -1,0 +1,64 @@
+/** Any dropped or pasted text: what it is, said in one sentence before anything happens. */
+import type { Cell } from '../crystal/cell.ts';
+import type { RawReflections } from '../crystal/reflections.ts';
+import type { SpaceGroup } from '../crystal/space-group.ts';
+import type { Structure } from '../crystal/structure.ts';
+import { formulaText } from '../scattering/formula.ts';
+import { readCell, readExperiment, readReflections, readSpaceGroup, readStructure, type Experiment } from './cif-data.ts';
+import { FileProblem, parseCif, type CifBlock } from './cif-parser.ts';
+import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
+
+/** One data block or one list. */
+export interface Recognised {
+  name: string;
+  sentence: string;
+  cell?: Cell;
+  spaceGroup?: SpaceGroup;
+  experiment: Experiment;
+  raw?: RawReflections;
+  structure?: Structure;
+}
+
+const thousands = (n: number): string => String(n).replace(/\B(?=(\d{3})+$)/g, '\u2009');
+
+/** Reads a text of unknown kind. Throws FileProblem with what is wrong, where and what to do. */
+export function recognise(text: string, fileName: string, progress?: (fraction: number) => void): Recognised[] {
+  const base = fileName.replace(/\.[^.]*$/, '') || 'pasted text';
+  if (!text.trim()) throw new FileProblem(`${fileName} is empty.`);
+  if (text.slice(0, 2000).includes('\u0000')) throw new FileProblem(`${fileName} is a binary file. Nagare reads CIF, plain-text reflection lists and its own project files.`);
+  if (/^\s*(#[^\n]*\n\s*)*data_/i.test(text.slice(0, 20000).replace(/^\ufeff/, ''))) {
+    const blocks = parseCif(text, progress);
+    const found = blocks.map((b) => recogniseBlock(b, base)).filter((r) => r.raw || r.structure || r.cell);
+    if (!found.length) throw new FileProblem(`${fileName} is a CIF but holds neither a cell, reflections nor atom sites.`);
+    return found;
+  }
+  if (looksLikeReflectionList(text)) {
+    const { raw, layout } = parseReflectionList(text, progress);
+    return [{ name: base, sentence: `${thousands(raw.count)} reflections in ${layout === 'fixed columns' ? 'fixed columns' : 'blank-separated columns'}; the cell and the wavelength are still to be given.`, experiment: { kept: {} }, raw }];
+  }
+  const problem = firstOddLine(text);
+  throw new FileProblem(`${fileName} was not recognised: it is neither a CIF (no data block) nor a reflection list (h k l I σ).${problem ? ` The first line that fits neither reads "${problem.text}".` : ''}`, problem?.line);
+}
+
+function firstOddLine(text: string): { line: number; text: string } | undefined {
+  const lines = text.slice(0, 5000).split(/\r?\n/);
+  const i = lines.findIndex((l) => l.trim() && !l.trim().startsWith('#'));
+  return i < 0 ? undefined : { line: i + 1, text: lines[i]!.trim().slice(0, 60) };
+}
+
+function recogniseBlock(block: CifBlock, base: string): Recognised {
+  const cell = readCell(block);
+  const experiment = readExperiment(block);
+  const spaceGroup = readSpaceGroup(block);
+  const reflections = readReflections(block);
+  const structure = readStructure(block);
+  const parts: string[] = [];
+  if (reflections) parts.push(`${thousands(reflections.raw.count)} reflections (${reflections.origin})`);
+  if (structure) parts.push(`a structure of ${structure.sites.length} sites in ${structure.spaceGroup.symbol}`);
+  if (!reflections && !structure && cell) parts.push('a cell');
+  const details = [experiment.formula && formulaText(experiment.formula), experiment.wavelength && `λ ${experiment.wavelength.toFixed(4)} Å`, experiment.temperature && `${experiment.temperature} K`].filter(Boolean);
+  return {
+    name: block.name || base, sentence: `${parts.join(' and ')}${details.length ? `; ${details.join(', ')}` : ''}.`,
+    experiment, ...(cell ? { cell } : {}), ...(spaceGroup ? { spaceGroup } : {}), ...(reflections ? { raw: reflections.raw } : {}), ...(structure ? { structure } : {}),
+  };
+}

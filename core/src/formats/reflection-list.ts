@@ -1,0 +1,107 @@
+/** Plain-text reflection lists: h k l I σ and an optional batch or component number, in columns or separated by blanks. */
+import { RawBuilder, type RawReflections } from '../crystal/reflections.ts';
+import { FileProblem } from './cif-parser.ts';
+
+export type ListLayout = 'blank-separated' | 'fixed columns';
+
+export interface ReflectionList {
+  raw: RawReflections;
+  layout: ListLayout;
+  /** The list ended with a row of zeros. */
+  terminated: boolean;
+}
+
+const NUMBER = /^[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/;
+/** Three indices of four characters, two values of eight, one number of four. */
+const FIXED = [0, 4, 8, 12, 20, 28, 32] as const;
+
+function fixedFields(line: string): number[] | undefined {
+  const out: number[] = [];
+  for (let i = 0; i < 6; i++) {
+    const text = line.slice(FIXED[i], FIXED[i + 1]).trim();
+    if (i === 5 && !text) break;
+    if (i < 3 ? !/^[+-]?\d+$/.test(text) : !NUMBER.test(text)) return i === 5 ? out : undefined;
+    out.push(Number(text));
+  }
+  return out;
+}
+
+function freeFields(line: string): number[] | undefined {
+  const tokens = line.trim().split(/[\s,;]+/);
+  if (tokens.length < 5) return undefined;
+  const out: number[] = [];
+  for (let i = 0; i < Math.min(6, tokens.length); i++) {
+    if (!NUMBER.test(tokens[i]!)) return i === 5 ? out : undefined;
+    const value = Number(tokens[i]);
+    if (i < 3 && !Number.isInteger(value)) return undefined;
+    out.push(value);
+  }
+  return out;
+}
+
+/** Iterates over lines without splitting the whole text at once. */
+function* linesOf(text: string): Generator<string> {
+  let start = 0;
+  while (start < text.length) {
+    let end = text.indexOf('\n', start);
+    if (end < 0) end = text.length;
+    yield text.charCodeAt(end - 1) === 13 ? text.slice(start, end - 1) : text.slice(start, end);
+    start = end + 1;
+  }
+}
+
+const isBlank = (line: string): boolean => !line.trim() || line.trimStart().startsWith('#');
+
+/** Which layout the first lines have; fixed columns win only when every line agrees, since blank-separated lines rarely fall on the same columns. */
+export function detectLayout(text: string): ListLayout | undefined {
+  let seen = 0, fixed = 0, free = 0;
+  for (const line of linesOf(text)) {
+    if (isBlank(line)) continue;
+    if (fixedFields(line)) fixed++;
+    if (freeFields(line)) free++;
+    if (++seen === 400) break;
+  }
+  if (!seen) return undefined;
+  // The closing row of zeros and what follows it may fit neither.
+  const most = Math.max(fixed, free);
+  if (most < Math.max(1, seen * 0.5)) return undefined;
+  return fixed >= free ? 'fixed columns' : 'blank-separated';
+}
+
+/** True when a text looks like a reflection list. */
+export const looksLikeReflectionList = (text: string): boolean => detectLayout(text.slice(0, 40000)) !== undefined;
+
+/**
+ * Reads a list. Throws FileProblem with the line of the first row that is not h k l I σ.
+ * `firstLine` is added to line numbers when the list stands inside another file.
+ */
+export function parseReflectionList(text: string, progress?: (fraction: number) => void, firstLine = 1): ReflectionList {
+  const layout = detectLayout(text);
+  if (!layout) throw new FileProblem('this is not a reflection list. Each line should hold h k l I σ, separated by blanks or in columns of 4, 4, 4, 8 and 8 characters.', firstLine);
+  const read = layout === 'fixed columns' ? fixedFields : freeFields;
+  const other = layout === 'fixed columns' ? freeFields : fixedFields;
+  const out = new RawBuilder();
+  let line = firstLine - 1;
+  let terminated = false;
+  let done = 0, told = 0;
+  for (const row of linesOf(text)) {
+    line++;
+    done += row.length + 1;
+    if (progress && done - told > 1e6) progress((told = done) / text.length);
+    if (isBlank(row)) continue;
+    const f = read(row) ?? other(row);
+    if (!f) {
+      const shown = row.trim().slice(0, 60);
+      throw new FileProblem(`expected h k l I σ but found "${shown}". Correct or remove this line; nothing after it was read.`, line);
+    }
+    const [h, k, l, intensity, sigma, batch] = f as [number, number, number, number, number, number | undefined];
+    if (!h && !k && !l) {
+      terminated = true;
+      break;
+    }
+    if (Math.max(Math.abs(h), Math.abs(k), Math.abs(l)) > 32000) throw new FileProblem(`the indices ${h} ${k} ${l} are too large to be real.`, line);
+    out.push(h, k, l, intensity, sigma, batch);
+  }
+  if (!out.count) throw new FileProblem('the list holds no reflections before its end.', line);
+  return { raw: out.build(false), layout, terminated };
+}

@@ -1,0 +1,66 @@
+/** Chemical formulae: reading, printing, mass, electrons and atom volumes. */
+import { elementOf, findElement } from './elements.ts';
+
+/** Element → count; counts may be fractional. */
+export type Formula = Readonly<Record<string, number>>;
+
+/** Reads "C14 H16 N2 O3", "C14H16N2O3", "(C6 H5)2 O", charges ignored. Throws SyntaxError saying what could not be read. */
+export function parseFormula(text: string): Formula {
+  const clean = text.replace(/['"]/g, '').trim();
+  const out: Record<string, number> = {};
+  const stack: { counts: Record<string, number> }[] = [{ counts: out }];
+  const pattern = /\s*(?:([A-Z][a-z]?)(\d*\.?\d*)|([([{])|([)\]}])(\d*\.?\d*)|(,|·|\*|\+?\d*[+-]))/y;
+  let position = 0;
+  while (position < clean.length) {
+    pattern.lastIndex = position;
+    const m = pattern.exec(clean);
+    if (!m || m[0] === '') {
+      if (!clean.slice(position).trim()) break;
+      throw new SyntaxError(`"${clean.slice(position).trim()}" in the formula "${text}" cannot be read. Write it like "C14 H16 N2 O3".`);
+    }
+    position = pattern.lastIndex;
+    const top = stack[stack.length - 1]!.counts;
+    if (m[1]) {
+      if (!findElement(m[1])) throw new SyntaxError(`"${m[1]}" in the formula "${text}" is not an element.`);
+      top[m[1]] = (top[m[1]] ?? 0) + (m[2] ? Number(m[2]) : 1);
+    } else if (m[3]) stack.push({ counts: {} });
+    else if (m[4]) {
+      const group = stack.pop();
+      if (!group || !stack.length) throw new SyntaxError(`The formula "${text}" closes a bracket that was not opened.`);
+      const below = stack[stack.length - 1]!.counts;
+      for (const [e, n] of Object.entries(group.counts)) below[e] = (below[e] ?? 0) + n * (m[5] ? Number(m[5]) : 1);
+    }
+  }
+  if (stack.length > 1) throw new SyntaxError(`The formula "${text}" leaves a bracket open.`);
+  return out;
+}
+
+/** Hill order: C, H, then alphabetical; alphabetical throughout without carbon. */
+export function formulaText(f: Formula): string {
+  const rank = (e: string): string => ('C' in f ? (e === 'C' ? '0' : e === 'H' ? '1' : `2${e}`) : `2${e}`);
+  return Object.entries(f).filter(([, n]) => n > 1e-6).sort(([p], [q]) => (rank(p) < rank(q) ? -1 : 1))
+    .map(([e, n]) => e + (Math.abs(n - 1) < 1e-6 ? '' : String(Number(n.toFixed(2))))).join(' ');
+}
+
+/** g/mol. */
+export const formulaWeight = (f: Formula): number => Object.entries(f).reduce((sum, [e, n]) => sum + n * elementOf(e).weight, 0);
+export const formulaElectrons = (f: Formula): number => Object.entries(f).reduce((sum, [e, n]) => sum + n * elementOf(e).z, 0);
+
+/** Average volumes of atoms in molecular crystals, Å³ (Hofmann 2002, Acta Cryst. B58, 489); elements not listed there are taken at 24 Å³. */
+const ATOM_VOLUMES: Record<string, number> = {
+  H: 5.08, D: 5.08, Li: 22.6, Be: 36, B: 13.24, C: 13.87, N: 11.8, O: 11.39, F: 11.17, Na: 26, Mg: 36, Al: 39.6, Si: 37.3, P: 29.5, S: 25.2, Cl: 25.8,
+  K: 36, Ca: 45, Ti: 27.3, V: 24, Cr: 28.1, Mn: 31.9, Fe: 30.4, Co: 29.4, Ni: 26, Cu: 26.9, Zn: 39, Ga: 37.8, Ge: 41.6, As: 36.4, Se: 30.3, Br: 32.7,
+  Mo: 38, Ru: 37.3, Rh: 31.2, Pd: 35, Ag: 35, Cd: 51, Sn: 52.8, I: 46.2, W: 38.8, Re: 42.7, Os: 41.9, Ir: 34.3, Pt: 38, Au: 43, Hg: 38, Pb: 52,
+};
+export const formulaVolume = (f: Formula): number => Object.entries(f).reduce((sum, [e, n]) => sum + n * (ATOM_VOLUMES[e] ?? 24), 0);
+
+/** Formula units per cell that the volume suggests: the multiple of a likely step that comes nearest. */
+export function proposeZ(f: Formula, volume: number, groupOrder?: number): number {
+  const ratio = volume / Math.max(1, formulaVolume(f));
+  if (!groupOrder) return Math.max(1, Math.round(ratio));
+  // Molecules mostly sit on general positions, so whole or half multiples of the order are likely.
+  const choices = [0.25, 0.5, 1, 1.5, 2, 3, 4, 6, 8].map((k) => k * groupOrder).filter((n) => Number.isInteger(n) && n >= 1);
+  return choices.reduce((best, n) => (Math.abs(Math.log(n / ratio)) < Math.abs(Math.log(best / ratio)) ? n : best), choices[0] ?? 1);
+}
+
+export const scaleFormula = (f: Formula, k: number): Formula => Object.fromEntries(Object.entries(f).map(([e, n]) => [e, n * k]));

@@ -1,0 +1,230 @@
+/**
+ * From phases to a model: peaks, cycles of isotropic refinement and difference maps, elements from the electrons each
+ * site refines to and the expected contents.
+ */
+import { snapToSymmetry } from '../formats/cif-data.ts';
+import { cellVolume, metricTensor } from '../crystal/cell.ts';
+import type { MergedReflections } from '../crystal/reflections.ts';
+import { groupOrder, siteSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
+import { newId, type Site, type Structure } from '../crystal/structure.ts';
+import { normalizedIntensities } from '../data/intensity-statistics.ts';
+import { assembleAsymmetricUnit, bonds } from '../geometry/bonds.ts';
+import { gridFor, reach, synthesize } from '../maps/fourier.ts';
+import { localMaxima, uniquePeaks, type Peak } from '../maps/peaks.ts';
+import { modelMap, nearestSites } from '../maps/residual.ts';
+import { evaluateStructure, refineStructure, type RefineResult } from '../refine/single-crystal.ts';
+import { elementOf } from '../scattering/elements.ts';
+import type { Formula } from '../scattering/formula.ts';
+import { quietContext, type TaskContext } from '../tasks/context.ts';
+import type { Cell } from '../crystal/cell.ts';
+import type { PhasingData } from './expand.ts';
+import { symmetrizedPhase, type PhaseIndex } from './symmetry-from-phases.ts';
+import type { Vec3 } from '../math/matrix3.ts';
+
+export interface BuildInput {
+  cell: Cell;
+  group: SpaceGroup;
+  /** Merged in the point group of the candidate. */
+  reflections: MergedReflections;
+  wavelength: number;
+  /** Expected contents of the cell, when a formula is known. */
+  contents?: Formula;
+}
+
+export interface BuiltModel {
+  structure: Structure;
+  r1: number;
+  wr2: number;
+  /** Atoms found of atoms expected (non-hydrogen), 0–1. */
+  completeness: number;
+  /** Elements were told from electrons alone. */
+  guessed: boolean;
+}
+
+/** Peaks of a synthesis with normalised amplitudes and symmetrised phases, one of each equivalent set. */
+export function peaksFromPhases(input: BuildInput, data: PhasingData, index: PhaseIndex, phases: Float32Array, origin: Vec3, most: number): Peak[] {
+  const r = input.reflections;
+  const e2 = normalizedIntensities(r, input.cell, input.group);
+  const a = new Float64Array(r.count), b = new Float64Array(r.count);
+  for (let i = 0; i < r.count; i++) {
+    if (!(e2[i]! > 0)) continue;
+    const { cos, sin } = symmetrizedPhase(input.group, index, phases, data.amplitude, origin, r.h[i]!, r.k[i]!, r.l[i]!);
+    const size = Math.hypot(cos, sin);
+    if (!(size > 1e-9)) continue;
+    // Agreement between equivalents weighs the coefficient down where the phase is doubtful.
+    const e = Math.min(4.5, Math.sqrt(e2[i]!));
+    const weight = Math.min(1, size / Math.max(0.2, e));
+    a[i] = (e * weight * cos) / size;
+    b[i] = (e * weight * sin) / size;
+  }
+  const { limits, dMin } = reach(input.cell, r);
+  const map = synthesize(input.cell, input.group, gridFor(input.cell, Math.min(0.33, dMin / 2.5), limits), r, a, b);
+  return uniquePeaks(localMaxima(map, 2 * map.sigma, 1, Math.max(4000, 4 * most * groupOrder(input.group))), input.cell, input.group, most, 0.7);
+}
+
+const isHydrogen = (e: string): boolean => e === 'H' || e === 'D';
+
+/** Non-hydrogen atoms expected per asymmetric unit (of general positions). */
+export function expectedAtoms(input: BuildInput): number {
+  const order = groupOrder(input.group);
+  if (input.contents) return Object.entries(input.contents).filter(([e]) => !isHydrogen(e)).reduce((s, [, n]) => s + n, 0) / order;
+  return cellVolume(input.cell) / 18 / order;
+}
+
+function siteFromPeak(input: BuildInput, p: { position: Vec3 | readonly [number, number, number] }, element: string, u = 0.04): Site {
+  return { id: newId(), label: element, element, position: snapToSymmetry(input.group, metricTensor(input.cell), p.position as Vec3, 0.35), occupancy: 1, displacement: { kind: 'iso', u } };
+}
+
+async function refineIso(s: Structure, input: BuildInput, cycles: number, context: TaskContext, occupancies?: readonly number[]): Promise<RefineResult> {
+  return refineStructure(s, input.reflections, input.wavelength, { cycles, weights: { a: 0.15, b: 0 }, optimizeWeights: false, extinction: false, covariance: false, settled: 0.3, ...(occupancies ? { occupancies } : {}) }, { ...quietContext(), breath: context.breath });
+}
+
+const weightOfSite = (s: Structure, site: Site): number => siteSymmetry(s.spaceGroup, metricTensor(s.cell), site.position).multiplicity / groupOrder(s.spaceGroup);
+
+/** Electrons each site holds: occupancy and U refined together for all sites, as (occupancy × Z). */
+async function electronsAtSites(s: Structure, input: BuildInput, context: TaskContext): Promise<{ electrons: number[]; u: number[] }> {
+  const result = await refineIso(s, input, 3, context, s.sites.map((_, i) => i));
+  return { electrons: result.structure.sites.map((x) => x.occupancy * elementOf(x.element).z), u: result.structure.sites.map((x) => (x.displacement.kind === 'iso' ? x.displacement.u : 0.04)) };
+}
+
+/** Elements by rank of electrons against the expected contents; sites left over are dropped. */
+function assignFromContents(s: Structure, electrons: readonly number[], contents: Formula): Structure {
+  const order = groupOrder(s.spaceGroup);
+  const supply = Object.entries(contents).filter(([e]) => !isHydrogen(e)).map(([element, n]) => ({ element, z: elementOf(element).z, left: n / order })).sort((p, q) => q.z - p.z);
+  const rank = s.sites.map((_, i) => i).sort((p, q) => electrons[q]! - electrons[p]!);
+  const chosen = new Map<number, string>();
+  for (const i of rank) {
+    const w = weightOfSite(s, s.sites[i]!);
+    const next = supply.find((x) => x.left > 0.5 * w);
+    if (!next) continue;
+    next.left -= w;
+    chosen.set(i, next.element);
+  }
+  return { ...s, sites: s.sites.map((x, i) => ({ ...x, element: chosen.get(i) ?? '', occupancy: 1 })).filter((x) => x.element) };
+}
+
+/** Without a formula: electrons on a scale where the commonest light atom is carbon. */
+function assignByElectrons(s: Structure, electrons: readonly number[]): Structure {
+  const light = electrons.filter((e) => e > 3 && e < 11).sort((p, q) => p - q);
+  // The lower third of the light atoms are carbons in nearly every molecular crystal.
+  const carbon = light.length ? light[Math.floor(light.length / 3)]! : 6;
+  const k = 6 / carbon;
+  const usual = ['C', 'N', 'O', 'F', 'P', 'S', 'Cl', 'Fe', 'Ni', 'Cu', 'Zn', 'Br', 'Ru', 'Pd', 'Ag', 'I', 'W', 'Pt', 'Au'].map((e) => ({ e, z: elementOf(e).z }));
+  return {
+    ...s, sites: s.sites.map((x, i) => {
+      const z = Math.max(6, electrons[i]! * k);
+      const found = usual.reduce((p, q) => (Math.abs(Math.log(q.z / z)) < Math.abs(Math.log(p.z / z)) ? q : p)).e;
+      return { ...x, element: found, occupancy: 1 };
+    }),
+  };
+}
+
+const uOf = (x: Site): number => (x.displacement.kind === 'iso' ? x.displacement.u : 0.05);
+
+/** Peaks that could be atoms: not on top of a site, and near enough to one to be bonded or far enough to be another molecule. */
+function plausible(s: Structure, p: Peak): boolean {
+  const near = nearestSites(s, p.position as [number, number, number], 2);
+  return !near.length || near[0]!.distance > 1.1;
+}
+
+/** Runs the cycles of refinement and difference maps from a set of peaks. Returns undefined when nothing sensible comes of them. */
+export async function buildModel(input: BuildInput, peaks: readonly Peak[], context: TaskContext<{ round: number; r1: number; atoms: number }>): Promise<BuiltModel | undefined> {
+  const quiet = context as TaskContext;
+  const expected = Math.max(1, expectedAtoms(input));
+  const strong = peaks.slice(0, Math.ceil(expected * 1.15));
+  if (!strong.length) return undefined;
+  let s: Structure = { cell: input.cell, spaceGroup: input.group, sites: strong.map((p) => siteFromPeak(input, p, 'C')) };
+  // Heavy atoms stand out at once; giving them their weight early steadies the scale.
+  s = startingElements(s, strong, input.contents);
+  let best: { s: Structure; r1: number; wr2: number } | undefined;
+  const note = (candidate: Structure, r1: number, wr2: number, round: number): void => {
+    context.progress({ round, r1, atoms: candidate.sites.length });
+    if (!best || r1 < best.r1 || (r1 < best.r1 + 0.003 && candidate.sites.length < best.s.sites.length)) best = { s: candidate, r1, wr2 };
+  };
+  let previous = Infinity, stale = 0;
+  for (let round = 1; round <= 9; round++) {
+    await context.breath();
+    if (!s.sites.length) break;
+    let result = await refineIso(s, input, round === 1 ? 3 : 4, quiet);
+    s = result.structure;
+    let r1 = result.readings.r1;
+    if (round === 2 && r1 > 0.5) return undefined;
+    if (r1 < 0.42) {
+      const { electrons } = await electronsAtSites(s, input, quiet);
+      const alive = s.sites.map((x, i) => electrons[i]! > 2.2 && uOf(x) < 0.25);
+      s = { ...s, sites: s.sites.filter((_, i) => alive[i]) };
+      const left = electrons.filter((_, i) => alive[i]);
+      s = input.contents ? assignFromContents(s, left, input.contents) : assignByElectrons(s, left);
+      s = { ...s, sites: s.sites.map((x) => ({ ...x, displacement: { kind: 'iso' as const, u: Math.min(0.12, Math.max(0.005, uOf(x))) } })) };
+      result = await refineIso(s, input, 4, quiet);
+      s = result.structure;
+      r1 = result.readings.r1;
+    } else {
+      const typical = s.sites.map(uOf).sort((p, q) => p - q)[Math.floor(s.sites.length / 2)]!;
+      s = { ...s, sites: s.sites.filter((x) => uOf(x) < Math.max(0.12, 2.5 * typical)) };
+    }
+    note(s, r1, result.readings.wr2, round);
+    const { data } = evaluateStructure(s, input.reflections, input.wavelength, { a: 0.15, b: 0 });
+    const map = modelMap('difference', s, input.reflections, data);
+    const found = uniquePeaks(localMaxima(map, 2.5 * map.sigma, 1, 4000), s.cell, s.spaceGroup, Math.ceil(expected) + 10, 0.7).filter((p) => plausible(s, p));
+    const missing = expected - s.sites.reduce((sum, x) => sum + weightOfSite(s, x), 0);
+    // Hydrogens rise to about 1 e Å⁻³; a missing atom stands clearly above.
+    const threshold = r1 < 0.15 ? 1.8 : r1 < 0.25 ? 1.4 : 2.5 * map.sigma;
+    const wanted = input.contents ? Math.max(0, Math.round(missing + 0.3)) : r1 < 0.2 ? found.filter((p) => p.height > 2).length : Math.max(0, Math.ceil(missing + 2));
+    const added = found.filter((p) => p.height > threshold).slice(0, Math.min(wanted + (r1 > 0.25 ? 1 : 0), 40));
+    if (!added.length && Math.abs(previous - r1) < 0.004) break;
+    stale = r1 > previous - 0.004 ? stale + 1 : 0;
+    if (stale >= 3) break;
+    previous = r1;
+    s = { ...s, sites: [...s.sites, ...added.map((p) => siteFromPeak(input, p, 'C', 0.05))] };
+  }
+  if (!best) return undefined;
+  const final = best as { s: Structure; r1: number; wr2: number };
+  s = final.s;
+  const last = await refineIso(s, input, 8, quiet);
+  s = labelSites(assembleAsymmetricUnit(last.structure));
+  const found = s.sites.reduce((sum, x) => sum + weightOfSite(s, x), 0);
+  return { structure: s, r1: last.readings.r1, wr2: last.readings.wr2, completeness: Math.min(1, found / expected), guessed: !input.contents };
+}
+
+function startingElements(s: Structure, peaks: readonly Peak[], contents?: Formula): Structure {
+  if (!contents) return s;
+  const order = groupOrder(s.spaceGroup);
+  const heavy = Object.entries(contents).filter(([e]) => elementOf(e).z > 10).map(([element, n]) => ({ element, left: n / order })).sort((p, q) => elementOf(q.element).z - elementOf(p.element).z);
+  const middle = peaks[Math.floor(peaks.length / 2)]!.height;
+  return {
+    ...s, sites: s.sites.map((x, i) => {
+      const next = heavy.find((h) => h.left > 0.5 * weightOfSite(s, x));
+      if (!next || peaks[i]!.height < 1.3 * middle) return x;
+      next.left -= weightOfSite(s, x);
+      return { ...x, element: next.element };
+    }),
+  };
+}
+
+/** Numbers the sites element by element along the bonds from a chain's end, so neighbours get neighbouring labels. */
+export function labelSites(s: Structure): Structure {
+  const list = bonds(s);
+  const near = s.sites.map((_, i) => [...new Set(list.filter((b) => b.from === i && b.to !== i).map((b) => b.to))]);
+  const seen = new Set<number>();
+  const order: number[] = [];
+  const starts = s.sites.map((_, i) => i).sort((p, q) => near[p]!.length - near[q]!.length || elementOf(s.sites[q]!.element).z - elementOf(s.sites[p]!.element).z);
+  for (const start of starts) {
+    const stack = [start];
+    while (stack.length) {
+      const at = stack.pop()!;
+      if (seen.has(at)) continue;
+      seen.add(at);
+      order.push(at);
+      for (const n of [...near[at]!].sort((p, q) => near[q]!.length - near[p]!.length)) if (!seen.has(n)) stack.push(n);
+    }
+  }
+  const counters: Record<string, number> = {};
+  const sites = order.map((i): Site => {
+    const x = s.sites[i]!;
+    const n = (counters[x.element] = (counters[x.element] ?? 0) + 1);
+    return { ...x, label: `${x.element}${n}` };
+  });
+  return { ...s, sites: [...sites].sort((p, q) => elementOf(q.element).z - elementOf(p.element).z) };
+}
+
