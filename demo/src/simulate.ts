@@ -20,11 +20,13 @@ export function crystalSites(molecules: readonly Molecule[], packed: Packed, gro
   const sites: Site[] = [];
   molecules.forEach((m, k) => {
     const T = [0.018 + 0.012 * random.next(), 0.016 + 0.012 * random.next(), 0.02 + 0.014 * random.next()].map((x) => x * size);
-    const L = [0, 0, 0].map(() => (0.0004 + 0.0012 * random.next()) * size);
     const f = packed.fractional[k]!;
     const n = m.atoms.length;
     const xyz = (i: number): number[] => [0, 1, 2].map((r) => M[3 * r]! * f[3 * i]! + M[3 * r + 1]! * f[3 * i + 1]! + M[3 * r + 2]! * f[3 * i + 2]!);
     const centre = [0, 1, 2].map((r) => Array.from({ length: n }, (_, i) => xyz(i)[r]!).reduce((p, q) => p + q, 0) / n);
+    // Long molecules librate less, or their ends would smear out.
+    const reach = Math.max(3, ...Array.from({ length: n }, (_, i) => Math.hypot(...xyz(i).map((x, r) => x - centre[r]!))));
+    const L = [0, 0, 0].map(() => ((0.012 + 0.028 * random.next()) / reach ** 2) * size);
     const ueq: number[] = [];
     // The molecule as a whole sits inside the cell; its atoms may reach out.
     const shift = [0, 1, 2].map((r) => -Math.floor(Array.from({ length: n }, (_, i) => f[3 * i + r]!).reduce((p, q) => p + q, 0) / n));

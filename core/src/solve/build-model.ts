@@ -75,8 +75,18 @@ function siteFromPeak(input: BuildInput, p: { position: Vec3 | readonly [number,
   return { id: newId(), label: element, element, position: snapToSymmetry(input.group, metricTensor(input.cell), p.position as Vec3, 0.35), occupancy: 1, displacement: { kind: 'iso', u } };
 }
 
-async function refineIso(s: Structure, input: BuildInput, cycles: number, context: TaskContext, occupancies?: readonly number[]): Promise<RefineResult> {
-  return refineStructure(s, input.reflections, input.wavelength, { cycles, weights: { a: 0.15, b: 0 }, optimizeWeights: false, extinction: false, covariance: false, settled: 0.3, ...(occupancies ? { occupancies } : {}) }, { ...quietContext(), breath: context.breath });
+/** Every n-th reflection, enough for `wanted`: model building needs no more, and its time goes with their number. */
+function thinned(r: MergedReflections, wanted: number): MergedReflections {
+  const n = Math.floor(r.count / wanted);
+  if (n < 2) return r;
+  const keep = Int32Array.from({ length: Math.floor(r.count / n) }, (_, i) => i * n);
+  const take = <T extends Int16Array | Float64Array | Uint16Array>(x: T): T => x.filter((_, i) => i % n === 0 && i / n < keep.length) as T;
+  return { count: keep.length, h: take(r.h), k: take(r.k), l: take(r.l), fsq: take(r.fsq), sigma: take(r.sigma), multiplicity: take(r.multiplicity) };
+}
+
+async function refineIso(s: Structure, input: BuildInput, cycles: number, context: TaskContext, occupancies?: readonly number[], all = false): Promise<RefineResult> {
+  const parameters = s.sites.length * (occupancies ? 5 : 4);
+  return refineStructure(s, all ? input.reflections : thinned(input.reflections, 9 * parameters), input.wavelength, { cycles, weights: { a: 0.15, b: 0 }, optimizeWeights: false, extinction: false, covariance: false, settled: 0.3, ...(occupancies ? { occupancies } : {}) }, { ...quietContext(), breath: context.breath });
 }
 
 const weightOfSite = (s: Structure, site: Site): number => siteSymmetry(s.spaceGroup, metricTensor(s.cell), site.position).multiplicity / groupOrder(s.spaceGroup);
@@ -123,8 +133,8 @@ const uOf = (x: Site): number => (x.displacement.kind === 'iso' ? x.displacement
 
 /** Peaks that could be atoms: not on top of a site, and near enough to one to be bonded or far enough to be another molecule. */
 function plausible(s: Structure, p: Peak): boolean {
-  const near = nearestSites(s, p.position as [number, number, number], 2);
-  return !near.length || near[0]!.distance > 1.1;
+  const near = nearestSites(s, p.position as [number, number, number], 1);
+  return !near.length || near[0]!.distance > 1.15;
 }
 
 /** Runs the cycles of refinement and difference maps from a set of peaks. Returns undefined when nothing sensible comes of them. */
@@ -145,7 +155,7 @@ export async function buildModel(input: BuildInput, peaks: readonly Peak[], cont
   for (let round = 1; round <= 9; round++) {
     await context.breath();
     if (!s.sites.length) break;
-    let result = await refineIso(s, input, round === 1 ? 3 : 4, quiet);
+    let result = await refineIso(s, input, 3, quiet);
     s = result.structure;
     let r1 = result.readings.r1;
     if (round === 2 && r1 > 0.5) return undefined;
@@ -156,7 +166,7 @@ export async function buildModel(input: BuildInput, peaks: readonly Peak[], cont
       const left = electrons.filter((_, i) => alive[i]);
       s = input.contents ? assignFromContents(s, left, input.contents) : assignByElectrons(s, left);
       s = { ...s, sites: s.sites.map((x) => ({ ...x, displacement: { kind: 'iso' as const, u: Math.min(0.12, Math.max(0.005, uOf(x))) } })) };
-      result = await refineIso(s, input, 4, quiet);
+      result = await refineIso(s, input, 3, quiet);
       s = result.structure;
       r1 = result.readings.r1;
     } else {
@@ -169,10 +179,11 @@ export async function buildModel(input: BuildInput, peaks: readonly Peak[], cont
     const found = uniquePeaks(localMaxima(map, 2.5 * map.sigma, 1, 4000), s.cell, s.spaceGroup, Math.ceil(expected) + 10, 0.7).filter((p) => plausible(s, p));
     const missing = expected - s.sites.reduce((sum, x) => sum + weightOfSite(s, x), 0);
     // Hydrogens rise to about 1 e Å⁻³; a missing atom stands clearly above.
-    const threshold = r1 < 0.15 ? 1.8 : r1 < 0.25 ? 1.4 : 2.5 * map.sigma;
-    const wanted = input.contents ? Math.max(0, Math.round(missing + 0.3)) : r1 < 0.2 ? found.filter((p) => p.height > 2).length : Math.max(0, Math.ceil(missing + 2));
+    // With a formula the count says how many to take, so even a weak, strongly moving atom may be tried.
+    const threshold = input.contents ? Math.max(0.5, 2.5 * map.sigma) : r1 < 0.15 ? 1.8 : r1 < 0.25 ? 1.4 : 2.5 * map.sigma;
+    const wanted = input.contents ? Math.max(0, Math.round(missing)) : r1 < 0.2 ? found.filter((p) => p.height > 2).length : Math.max(0, Math.ceil(missing + 2));
     const added = found.filter((p) => p.height > threshold).slice(0, Math.min(wanted + (r1 > 0.25 ? 1 : 0), 40));
-    if (!added.length && Math.abs(previous - r1) < 0.004) break;
+    if (Math.abs(previous - r1) < 0.004 && (!added.length || r1 < 0.2)) break;
     stale = r1 > previous - 0.004 ? stale + 1 : 0;
     if (stale >= 3) break;
     previous = r1;
@@ -181,7 +192,7 @@ export async function buildModel(input: BuildInput, peaks: readonly Peak[], cont
   if (!best) return undefined;
   const final = best as { s: Structure; r1: number; wr2: number };
   s = final.s;
-  const last = await refineIso(s, input, 8, quiet);
+  const last = await refineIso(s, input, 4, quiet, undefined, true);
   s = labelSites(assembleAsymmetricUnit(last.structure));
   const found = s.sites.reduce((sum, x) => sum + weightOfSite(s, x), 0);
   return { structure: s, r1: last.readings.r1, wr2: last.readings.wr2, completeness: Math.min(1, found / expected), guessed: !input.contents };

@@ -57,8 +57,8 @@ export async function chargeFlip(data: PhasingData, seed: number, options: Flipp
     at[i] = h + half * (((k + ny) % ny) + ny * ((l + nz) % nz));
     if (h === 0) mate[i] = half * (((ny - k) % ny) + ny * ((nz - l) % nz));
   }
-  const weakFrom = Math.floor(n * (1 - (options.weak ?? 0.25)));
-  const threshold = options.threshold ?? 1.0 + 0.2 * random.next();
+  const weakFrom = Math.floor(n * (1 - (options.weak ?? 0.18)));
+  const threshold = options.threshold ?? 1.14 + 0.07 * random.next();
   const E = data.amplitude;
   const cos = new Float64Array(n), sin = new Float64Array(n), size = new Float64Array(n);
   for (let i = 0; i < n; i++) {

@@ -1,0 +1,200 @@
+/** Nagare from a terminal: merge, solve and refine with the same tasks as the application. */
+import { readFileSync, writeFileSync } from 'node:fs';
+import { parseArgs } from 'node:util';
+import { cellParameters, type Cell } from '@nagare/core/crystal/cell';
+import type { MergedReflections, RawReflections } from '@nagare/core/crystal/reflections';
+import { findSetting, groupOfSetting } from '@nagare/core/crystal/settings';
+import type { SpaceGroup } from '@nagare/core/crystal/space-group';
+import { equivalentU, type Structure } from '@nagare/core/crystal/structure';
+import { transformReflections } from '@nagare/core/crystal/reflections';
+import { FileProblem } from '@nagare/core/formats/cif-parser';
+import { recognise, type Recognised } from '@nagare/core/formats/recognise';
+import { parseFormula, type Formula } from '@nagare/core/scattering/formula';
+import { analyseIntake as analyse, mergeForGroup } from '@nagare/core/solve/prepare';
+import { breathingContext } from '@nagare/core/tasks/context';
+import { TASKS } from '@nagare/core/tasks/registry';
+import type { SolveReport } from '@nagare/core/solve/solve';
+import { structureCif } from '@nagare/core/publish/structure-cif';
+import { WorkerPool } from '@nagare/server/worker-pool';
+
+const HELP = `Use:
+  nagare merge  data.cif [--json]
+  nagare solve  data.cif [--formula "C14 H16 N2 O3"] [--z 4] [--space-group "P 1 21/c 1"] [--seed 1] [--seconds 180] --out model.cif [--json]
+  nagare refine model.cif [data.cif] [--adp iso|aniso] [--cycles 20] --out refined.cif [--json]`;
+
+/** Something the person can put right: one sentence, exit status 2. */
+class BadInput extends Error {}
+
+const sameCell = (p: Cell, q: Cell): boolean => cellParameters(p).every((x, i) => Math.abs(x - cellParameters(q)[i]!) < (i < 3 ? 0.01 * x : 0.5));
+
+function read(path: string): Recognised[] {
+  let text: string;
+  try {
+    text = readFileSync(path, 'utf8');
+  } catch (e) {
+    throw new BadInput(`${path} cannot be read: ${(e as NodeJS.ErrnoException).code === 'ENOENT' ? 'there is no such file' : (e as Error).message}.`);
+  }
+  try {
+    return recognise(text, path);
+  } catch (e) {
+    if (e instanceof FileProblem) throw new BadInput(`${path}: ${e.message}`);
+    throw e;
+  }
+}
+
+interface Measured { name: string; raw: RawReflections; cell: Cell; wavelength: number; entry: Recognised }
+
+function measured(path: string): Measured {
+  const entry = read(path).find((r) => r.raw);
+  if (!entry?.raw) throw new BadInput(`${path} holds no reflections.`);
+  if (!entry.cell) throw new BadInput(`${path} holds reflections but no cell. Give it as a CIF with _cell_length_a … _cell_angle_gamma.`);
+  if (!entry.experiment.wavelength) throw new BadInput(`${path} gives no wavelength. Add _diffrn_radiation_wavelength.`);
+  return { name: entry.name, raw: entry.raw, cell: entry.cell, wavelength: entry.experiment.wavelength, entry };
+}
+
+function formulaOption(text: string | undefined, fallback: Formula | undefined): Formula | undefined {
+  if (!text) return fallback;
+  try {
+    return parseFormula(text);
+  } catch (e) {
+    throw new BadInput((e as Error).message);
+  }
+}
+
+function numberOption(name: string, text: string | undefined, fallback: number): number {
+  if (text === undefined) return fallback;
+  const value = Number(text);
+  if (!Number.isFinite(value) || value <= 0) throw new BadInput(`--${name} needs a positive number, not "${text}".`);
+  return value;
+}
+
+const rounded = (x: number, digits: number): number => Number(x.toFixed(digits));
+const groupJson = (g: SpaceGroup): { number: number; symbol: string; hall: string } => ({ number: g.number, symbol: g.symbol, hall: g.hall });
+
+type Output = Record<string, unknown>;
+
+async function merge(paths: string[]): Promise<{ json: Output; text: string }> {
+  const data = measured(onePath(paths));
+  const analysis = await TASKS.analyse.run({ raw: data.raw, cell: data.cell }, quiet());
+  const best = groupOfSetting(analysis.ranking.groups[0]!.setting);
+  const m = await TASKS.merge.run({ raw: analysis.raw, cell: analysis.cell, group: best }, quiet());
+  const s = m.statistics;
+  const json = {
+    measured: s.measured, unique: s.unique, rejected: s.rejected, rInt: s.rInt, rSigma: s.rSigma, completeness: s.completeness, dMin: s.dMin, meanIOverSigma: s.meanIOverSigma, laueClass: analysis.lattice.laueClass,
+    cell: cellParameters(analysis.cell).map((x) => rounded(x, 4)),
+    spaceGroups: analysis.ranking.groups.slice(0, 10).map((g) => ({ number: g.number, symbol: g.symbol, hall: g.hall, score: rounded(g.score, 2), absences: g.elements.map((e) => ({ element: e.element, condition: e.condition, reflections: e.reflections, meanIOverSigma: rounded(e.meanIOverSigma, 2), ...(e.strongest ? { strongest: e.strongest } : {}) })) })),
+  };
+  return { json, text: `${s.measured} measured, ${s.unique} unique, ${s.rejected} rejected; R_int ${(100 * s.rInt).toFixed(2)} %, complete to ${(100 * s.completeness).toFixed(1)} % at ${s.dMin.toFixed(2)} Å. Space group ${best.symbol}.` };
+}
+
+async function solve(paths: string[], options: Record<string, string | boolean | undefined>): Promise<{ json: Output; text: string }> {
+  const started = performance.now();
+  const data = measured(onePath(paths));
+  const formula = formulaOption(options['formula'] as string | undefined, data.entry.experiment.formula);
+  const z = options['z'] === undefined ? data.entry.experiment.z : numberOption('z', options['z'] as string, 4);
+  const named = options['space-group'] as string | undefined;
+  const setting = named ? findSetting(named) : undefined;
+  if (named && !setting) throw new BadInput(`--space-group "${named}" is not a known symbol. Write it like "P 1 21/c 1" or "P 21/c".`);
+  const seed = numberOption('seed', options['seed'] as string | undefined, 1);
+  const pool = new WorkerPool();
+  const context = breathingContext<SolveReport>({ aborted: false }, (p) => {
+    if (p.kind === 'candidate' && !options['json']) process.stderr.write(`seed ${p.candidate.seed}: ${p.candidate.structure.spaceGroup.symbol} R1 ${(100 * p.candidate.r1).toFixed(1)} %, ${p.candidate.structure.sites.length} atoms\n`);
+  }, { fork: pool.fork, parallel: pool.size });
+  const result = await TASKS.solve.run({
+    raw: data.raw, cell: data.cell, wavelength: data.wavelength, ...(formula ? { formula } : {}), ...(z ? { z } : {}), ...(setting ? { spaceGroup: groupOfSetting(setting) } : {}),
+    // Seeds of different runs never overlap.
+    seed: seed * 1000 + 1, seeds: 999, seconds: numberOption('seconds', options['seconds'] as string | undefined, 180),
+  }, context);
+  await pool.close();
+  const best = result.candidates[0];
+  if (!best) throw new BadInput(result.message);
+  const s = best.structure;
+  if (typeof options['out'] === 'string') {
+    const merged = mergedFor(data.raw, data.cell, s);
+    writeFileSync(options['out'], structureCif({ name: data.name, structure: s, experiment: { ...data.entry.experiment, ...(formula ? { formula } : {}), ...(z ? { z } : {}) }, wavelength: data.wavelength, reflections: merged, date: new Date().toISOString() }));
+  }
+  const json = {
+    spaceGroup: groupJson(s.spaceGroup), r1: best.r1, cell: cellParameters(s.cell).map((x) => rounded(x, 4)),
+    atoms: s.sites.map((x) => ({ label: x.label, element: x.element, x: rounded(x.position[0], 5), y: rounded(x.position[1], 5), z: rounded(x.position[2], 5), uiso: rounded(equivalentU(s.cell, x.displacement), 5) })),
+    completeness: best.completeness, seed, seedsTried: result.seedsTried, seconds: rounded((performance.now() - started) / 1000, 2),
+  };
+  return { json, text: result.message };
+}
+
+/** Merged data in the cell and group of a structure, re-indexed when the file's cell was not the conventional one. */
+function mergedFor(raw: RawReflections, cell: Cell, s: Structure): MergedReflections {
+  return mergeForGroup(inCellOf(raw, cell, s.cell), s.cell, s.spaceGroup).reflections;
+}
+
+function inCellOf(raw: RawReflections, cell: Cell, target: Cell): RawReflections {
+  if (sameCell(cell, target)) return raw;
+  const { lattice } = analyse(raw, cell);
+  if (sameCell(lattice.cell, target)) return transformReflections(raw, lattice.p).raw;
+  throw new BadInput(`The model's cell (${cellParameters(target).map((x) => x.toFixed(3)).join(' ')}) is not the cell of the reflections (${cellParameters(cell).map((x) => x.toFixed(3)).join(' ')}).`);
+}
+
+
+async function refine(paths: string[], options: Record<string, string | boolean | undefined>): Promise<{ json: Output; text: string }> {
+  const started = performance.now();
+  const [modelPath, dataPath] = paths;
+  if (!modelPath) throw new BadInput(`refine needs a model.\n${HELP}`);
+  const model = read(modelPath).find((r) => r.structure);
+  if (!model?.structure) throw new BadInput(`${modelPath} holds no atom sites to refine.`);
+  const source = dataPath ? measured(dataPath) : measured(modelPath);
+  const adp = options['adp'] as string | undefined;
+  if (adp !== undefined && adp !== 'iso' && adp !== 'aniso') throw new BadInput(`--adp must be iso or aniso, not "${adp}".`);
+  const reflections = mergedFor(source.raw, source.cell, model.structure);
+  const { result, map } = await TASKS.refine.run({
+    structure: model.structure, reflections, wavelength: source.wavelength, ...(adp ? { displacement: adp } : {}),
+    options: { cycles: Math.round(numberOption('cycles', options['cycles'] as string | undefined, 20)), weights: { a: 0.05, b: 0 }, optimizeWeights: true, extinction: false },
+  }, quiet());
+  const r = result.readings;
+  const peak = map.peaks[0]?.height ?? 0, hole = map.holes[0]?.height ?? 0;
+  if (typeof options['out'] === 'string') {
+    const experiment = { ...model.experiment, ...source.entry.experiment, ...(model.experiment.formula && !source.entry.experiment.formula ? { formula: model.experiment.formula } : {}) };
+    writeFileSync(options['out'], structureCif({ name: model.name, structure: result.structure, experiment, wavelength: source.wavelength, reflections, readings: r, ...(result.covariance ? { covariance: result.covariance } : {}), residual: { peak, hole, sigma: map.sigma }, date: new Date().toISOString() }));
+  }
+  const json = {
+    r1: r.r1, r1All: r.r1All, wr2: r.wr2, s: r.s, parameters: r.parameters, reflections: r.reflections, observed: r.observed, maxShiftOverSu: r.maxShiftOverSu, peak, hole,
+    weights: r.weights, cycles: result.history.length, state: result.state, message: result.message, seconds: rounded((performance.now() - started) / 1000, 2),
+  };
+  return { json, text: `R1 ${(100 * r.r1).toFixed(2)} %, wR2 ${(100 * r.wr2).toFixed(2)} %, S ${r.s.toFixed(2)}. ${result.message}` };
+}
+
+const quiet = () => breathingContext<never>({ aborted: false }, () => undefined, {}, 1e9);
+
+function onePath(paths: string[]): string {
+  if (paths.length !== 1) throw new BadInput(`One data file is needed.\n${HELP}`);
+  return paths[0]!;
+}
+
+async function main(): Promise<void> {
+  let parsed;
+  try {
+    parsed = parseArgs({
+      allowPositionals: true,
+      options: { json: { type: 'boolean' }, help: { type: 'boolean' }, formula: { type: 'string' }, z: { type: 'string' }, 'space-group': { type: 'string' }, seed: { type: 'string' }, seconds: { type: 'string' }, out: { type: 'string' }, adp: { type: 'string' }, cycles: { type: 'string' } },
+    });
+  } catch (e) {
+    throw new BadInput(`${(e as Error).message}\n${HELP}`);
+  }
+  const [command, ...paths] = parsed.positionals;
+  if (parsed.values.help || !command) {
+    process.stdout.write(`${HELP}\n`);
+    if (!command && !parsed.values.help) process.exitCode = 2;
+    return;
+  }
+  const commands: Record<string, () => Promise<{ json: Output; text: string }>> = { merge: () => merge(paths), solve: () => solve(paths, parsed.values), refine: () => refine(paths, parsed.values) };
+  const run = commands[command];
+  if (!run) throw new BadInput(`"${command}" is not a command.\n${HELP}`);
+  const { json, text } = await run();
+  // NaN has no place in JSON; what is not known becomes null.
+  process.stdout.write(parsed.values.json ? `${JSON.stringify(json)}\n` : `${text}\n`);
+}
+
+main().catch((e: Error) => {
+  // What the person can mend is one sentence; anything else is ours, and says so.
+  const theirs = e instanceof BadInput || e instanceof RangeError || e instanceof SyntaxError || e instanceof FileProblem;
+  process.stderr.write(theirs ? `${e.message}\n` : `Something went wrong inside Nagare: ${e.stack}\n`);
+  process.exit(theirs ? 2 : 1);
+});

@@ -1,0 +1,201 @@
+/** The complete CIF of a refined structure, in the names of the core dictionary. */
+import { cellParameters, cellVolume, metricTensor } from '../crystal/cell.ts';
+import { operatorStrings, reflectionSymmetry, siteSymmetry } from '../crystal/space-group.ts';
+import { shortSymbol } from '../crystal/settings.ts';
+import { crystalClass, crystalSystem, rotationsOf } from '../crystal/point-group.ts';
+import type { MergedReflections } from '../crystal/reflections.ts';
+import { cellContents, equivalentU, type Structure } from '../crystal/structure.ts';
+import { formatMeasured } from '../crystal/uncertainty.ts';
+import type { Experiment } from '../formats/cif-data.ts';
+import type { MergeStatistics } from '../data/merge.ts';
+import { bonds } from '../geometry/bonds.ts';
+import { angleOf, distanceOf, measure, type Place } from '../geometry/measure.ts';
+import type { CovarianceData } from '../refine/covariance.ts';
+import type { Readings } from '../refine/single-crystal.ts';
+import { evaluateStructure } from '../refine/single-crystal.ts';
+import { anodeFor, dispersion, absorptionCoefficient } from '../scattering/form-factor.ts';
+import { formulaElectrons, formulaText, formulaWeight, scaleFormula, type Formula } from '../scattering/formula.ts';
+import { IDENTITY, operatorKey, type Operator } from '../crystal/operator.ts';
+import { allOperators } from '../crystal/space-group.ts';
+import { CifWriter } from './cif-writer.ts';
+
+export interface CifInput {
+  name: string;
+  structure: Structure;
+  experiment: Experiment;
+  wavelength: number;
+  /** Merged reflections and what merging said of them. */
+  reflections?: MergedReflections;
+  statistics?: MergeStatistics;
+  readings?: Readings;
+  covariance?: CovarianceData;
+  /** Largest residual maximum and minimum, e Å⁻³. */
+  residual?: { peak: number; hole: number; sigma: number };
+  /** ISO date of writing. */
+  date: string;
+}
+
+/** Formula units per cell: given, or from the contents and the formula, or the number that makes a whole formula. */
+export function formulaUnits(s: Structure, experiment: Experiment): { z: number; formula: Formula } {
+  const contents = cellContents(s);
+  if (experiment.formula && experiment.z) return { z: experiment.z, formula: experiment.formula };
+  if (experiment.formula) {
+    const heavy = Object.keys(experiment.formula).find((e) => e !== 'H' && contents[e]);
+    const z = heavy ? Math.max(1, Math.round(contents[heavy]! / experiment.formula[heavy]!)) : 1;
+    return { z, formula: experiment.formula };
+  }
+  const z = experiment.z ?? s.spaceGroup.representatives.length * s.spaceGroup.centring.length;
+  return { z, formula: scaleFormula(contents, 1 / z) };
+}
+
+/** Symmetry code n_klm of CIF: operator number and lattice translations with 5 as zero. */
+export function symmetryCode(s: Structure, o: Operator): string {
+  const all = allOperators(s.spaceGroup);
+  const key = operatorKey(o);
+  const n = all.findIndex((x) => operatorKey(x) === key);
+  const shift = [0, 1, 2].map((i) => Math.round(o.t[i]! - all[n]!.t[i]!));
+  if (n === 0 && shift.every((x) => x === 0)) return '.';
+  return `${n + 1}_${shift.map((x) => x + 5).join('')}`;
+}
+
+const round = (x: number | undefined, digits: number): string | undefined => (x === undefined || !Number.isFinite(x) ? undefined : x.toFixed(digits));
+
+/** Writes the CIF. Numbers carry their s.u.; what is not known is "?". */
+export function structureCif(input: CifInput): string {
+  const { structure: s, experiment, wavelength } = input;
+  const w = new CifWriter(input.name);
+  const volume = cellVolume(s.cell);
+  const { z, formula } = formulaUnits(s, experiment);
+  const classSymbol = crystalClass(rotationsOf(s.spaceGroup));
+  w.item('_audit_creation_date', input.date.slice(0, 10)).item('_audit_creation_method', 'Nagare').blank();
+  w.item('_chemical_name_common', experiment.kept['_chemical_name_common']).item('_chemical_formula_sum', formulaText(formula)).item('_chemical_formula_weight', formulaWeight(formula).toFixed(2)).blank();
+  const present = [...new Set(s.sites.map((x) => x.element))];
+  w.loop(['_atom_type_symbol', '_atom_type_scat_dispersion_real', '_atom_type_scat_dispersion_imag', '_atom_type_scat_source'], present.map((e) => {
+    const d = dispersion(e, wavelength);
+    return [e, d.f1.toFixed(4), d.f2.toFixed(4), e === 'H' ? 'Stewart et al. (1965)' : 'Hubbell et al. (1975)'];
+  }));
+  w.item('_space_group_crystal_system', crystalSystem(classSymbol)).item('_space_group_IT_number', s.spaceGroup.number || undefined);
+  w.item('_space_group_name_H-M_alt', s.spaceGroup.code === '*' ? undefined : shortSymbol(s.spaceGroup.symbol)).item('_space_group_name_Hall', s.spaceGroup.hall).blank();
+  w.loop(['_space_group_symop_id', '_space_group_symop_operation_xyz'], operatorStrings(s.spaceGroup).map((x, i) => [i + 1, x]));
+  const su = s.cell.su ?? [0, 0, 0, 0, 0, 0];
+  ['length_a', 'length_b', 'length_c', 'angle_alpha', 'angle_beta', 'angle_gamma'].forEach((n, i) => {
+    const value = cellParameters(s.cell)[i]!;
+    const whole = i > 2 && !su[i] && Math.abs(value - Math.round(value)) < 1e-6;
+    w.item(`_cell_${n}`, whole ? String(Math.round(value)) : formatMeasured(value, su[i], 4));
+  });
+  w.item('_cell_volume', formatMeasured(volume, volumeSu(s), 1)).item('_cell_formula_units_Z', z).item('_cell_measurement_temperature', experiment.temperature);
+  for (const tag of ['_cell_measurement_reflns_used', '_cell_measurement_theta_min', '_cell_measurement_theta_max']) if (experiment.kept[tag]) w.item(tag, experiment.kept[tag]);
+  w.blank();
+  w.item('_exptl_crystal_description', experiment.habit).item('_exptl_crystal_colour', experiment.colour);
+  ['max', 'mid', 'min'].forEach((n, i) => w.item(`_exptl_crystal_size_${n}`, experiment.size?.[i]));
+  w.item('_exptl_crystal_density_diffrn', ((formulaWeight(formula) * z * 1.66053907) / volume).toFixed(3)).item('_exptl_crystal_F_000', Math.round(formulaElectrons(formula) * z));
+  w.item('_exptl_absorpt_coefficient_mu', absorptionCoefficient(formula, z, volume, wavelength).toFixed(3));
+  w.item('_exptl_absorpt_correction_type', experiment.kept['_exptl_absorpt_correction_type'] ?? '?');
+  for (const tag of ['_exptl_absorpt_correction_t_min', '_exptl_absorpt_correction_t_max']) if (experiment.kept[tag]) w.item(tag.replace('_t_', '_T_'), experiment.kept[tag]);
+  w.blank();
+  const anode = anodeFor(wavelength);
+  w.item('_diffrn_ambient_temperature', experiment.temperature).item('_diffrn_radiation_type', anode ? `${anode}K\\a` : undefined).item('_diffrn_radiation_wavelength', wavelength.toFixed(5));
+  for (const tag of ['_diffrn_measurement_device_type', '_diffrn_measurement_method', '_diffrn_source', '_diffrn_radiation_monochromator', '_diffrn_detector']) if (experiment.kept[tag]) w.item(tag, experiment.kept[tag]);
+  if (input.statistics) writeStatistics(w, input.statistics, wavelength, input.reflections);
+  if (input.readings) writeReadings(w, input.readings, input.residual);
+  writeSites(w, s);
+  writeGeometry(w, s, input.covariance);
+  if (input.reflections) writeReflections(w, s, input.reflections, wavelength, input.readings);
+  return w.toString();
+}
+
+function volumeSu(s: Structure): number {
+  const su = s.cell.su;
+  if (!su) return 0;
+  const base = cellParameters(s.cell);
+  const v0 = cellVolume(s.cell);
+  return Math.sqrt(su.reduce((sum, x, i) => {
+    if (!x) return sum;
+    const p = base.map((y, k) => y + (k === i ? x : 0)) as [number, number, number, number, number, number];
+    return sum + (cellVolume({ a: p[0], b: p[1], c: p[2], alpha: p[3], beta: p[4], gamma: p[5] }) - v0) ** 2;
+  }, 0));
+}
+
+function writeStatistics(w: CifWriter, m: MergeStatistics, wavelength: number, r?: MergedReflections): void {
+  const theta = (d: number): number => (Math.asin(Math.min(1, wavelength / (2 * d))) * 180) / Math.PI;
+  w.item('_diffrn_reflns_number', m.measured - m.absent - m.rejected).item('_diffrn_reflns_av_R_equivalents', round(m.rInt, 4)).item('_diffrn_reflns_av_unetI/netI', round(m.rSigma, 4));
+  if (r) {
+    const range = (x: Int16Array): [number, number] => x.reduce((b, v) => [Math.min(b[0], v), Math.max(b[1], v)] as [number, number], [0, 0] as [number, number]);
+    (['h', 'k', 'l'] as const).forEach((axis) => {
+      const [low, high] = range(r[axis]);
+      w.item(`_diffrn_reflns_limit_${axis}_min`, low).item(`_diffrn_reflns_limit_${axis}_max`, high);
+    });
+  }
+  w.item('_diffrn_reflns_theta_min', theta(m.dMax).toFixed(3)).item('_diffrn_reflns_theta_max', theta(m.dMin).toFixed(3)).item('_diffrn_measured_fraction_theta_max', m.completeness.toFixed(4));
+  w.item('_diffrn_reflns_theta_full', theta(m.dMin).toFixed(3)).item('_diffrn_measured_fraction_theta_full', m.completeness.toFixed(4)).blank();
+}
+
+function writeReadings(w: CifWriter, r: Readings, residual?: CifInput['residual']): void {
+  w.item('_reflns_number_total', r.reflections).item('_reflns_number_gt', r.observed).item('_reflns_threshold_expression', 'I > 2\\s(I)').blank();
+  w.item('_refine_ls_structure_factor_coef', 'Fsqd').item('_refine_ls_matrix_type', 'full').item('_refine_ls_weighting_scheme', 'calc');
+  w.item('_refine_ls_weighting_details', `w = 1/[\\s^2^(Fo^2^)+(${r.weights.a.toFixed(4)}P)^2^+${r.weights.b.toFixed(4)}P] where P = (max(Fo^2^,0)+2Fc^2^)/3`);
+  w.item('_refine_ls_extinction_method', r.extinction ? 'Larson (1970)' : 'none').item('_refine_ls_extinction_coef', r.extinction ? formatMeasured(r.extinction.value, r.extinction.su) : '.');
+  w.item('_refine_ls_number_reflns', r.reflections).item('_refine_ls_number_parameters', r.parameters).item('_refine_ls_number_restraints', r.restraints);
+  w.item('_refine_ls_R_factor_all', round(r.r1All, 4)).item('_refine_ls_R_factor_gt', round(r.r1, 4)).item('_refine_ls_wR_factor_ref', round(r.wr2, 4)).item('_refine_ls_goodness_of_fit_ref', round(r.s, 3));
+  w.item('_refine_ls_shift/su_max', round(r.maxShiftOverSu, 3)).item('_refine_ls_shift/su_mean', round(r.meanShiftOverSu, 3));
+  if (residual) w.item('_refine_diff_density_max', round(residual.peak, 2)).item('_refine_diff_density_min', round(residual.hole, 2)).item('_refine_diff_density_rms', round(residual.sigma, 3));
+  w.blank();
+}
+
+function writeSites(w: CifWriter, s: Structure): void {
+  const metric = metricTensor(s.cell);
+  w.loop(
+    ['_atom_site_label', '_atom_site_type_symbol', '_atom_site_fract_x', '_atom_site_fract_y', '_atom_site_fract_z', '_atom_site_U_iso_or_equiv', '_atom_site_adp_type', '_atom_site_occupancy', '_atom_site_site_symmetry_order', '_atom_site_disorder_assembly', '_atom_site_disorder_group'],
+    s.sites.map((x) => {
+      const ueq = equivalentU(s.cell, x.displacement);
+      const ueqSu = x.displacement.kind === 'iso' ? x.displacement.su : x.displacement.su && Math.sqrt(x.displacement.su.slice(0, 3).reduce((p, q) => p + q * q, 0)) / 3;
+      return [
+        x.label, x.element, ...x.position.map((v, k) => formatMeasured(v, x.positionSu?.[k], 6)), formatMeasured(ueq, ueqSu, 5), x.displacement.kind === 'iso' ? 'Uiso' : 'Uani',
+        x.occupancy === 1 && !x.occupancySu ? '1' : formatMeasured(x.occupancy, x.occupancySu, 4), siteSymmetry(s.spaceGroup, metric, x.position).operators.length, x.disorder?.assembly ?? '.', x.disorder?.group ?? '.',
+      ];
+    }),
+  );
+  w.loop(
+    ['_atom_site_aniso_label', ...['11', '22', '33', '12', '13', '23'].map((n) => `_atom_site_aniso_U_${n}`)],
+    s.sites.filter((x) => x.displacement.kind === 'aniso').map((x) => {
+      const d = x.displacement as Extract<typeof x.displacement, { kind: 'aniso' }>;
+      return [x.label, ...d.u.map((v, k) => formatMeasured(v, d.su?.[k], 6))];
+    }),
+  );
+}
+
+function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData): void {
+  const list = bonds(s);
+  const isPlain = (o: Operator): boolean => operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9);
+  const bySite = new Map<number, typeof list>();
+  for (const b of list) bySite.set(b.from, [...(bySite.get(b.from) ?? []), b]);
+  // A bond within the unit is listed once; one to a copy from the side it leaves.
+  const unique = list.filter((b) => !isPlain(b.operator) || b.from < b.to).sort((p, q) => p.from - q.from || p.distance - q.distance);
+  w.loop(['_geom_bond_atom_site_label_1', '_geom_bond_atom_site_label_2', '_geom_bond_site_symmetry_2', '_geom_bond_distance', '_geom_bond_publ_flag'], unique.map((b) => {
+    const m = measure(s, [{ site: b.from }, { site: b.to, operator: b.operator }], distanceOf, covariance);
+    return [s.sites[b.from]!.label, s.sites[b.to]!.label, symmetryCode(s, b.operator), formatMeasured(m.value, m.su, 3), '?'];
+  }));
+  const angles: (string | number)[][] = [];
+  for (const [centre, near] of [...bySite].sort((p, q) => p[0] - q[0]))
+    for (let i = 0; i < near.length; i++)
+      for (let j = i + 1; j < near.length; j++) {
+        const places: Place[] = [{ site: near[i]!.to, operator: near[i]!.operator }, { site: centre }, { site: near[j]!.to, operator: near[j]!.operator }];
+        const m = measure(s, places, angleOf, covariance);
+        angles.push([s.sites[near[i]!.to]!.label, s.sites[centre]!.label, s.sites[near[j]!.to]!.label, symmetryCode(s, near[i]!.operator), symmetryCode(s, near[j]!.operator), formatMeasured(m.value, m.su, 1), '?']);
+      }
+  w.loop(['_geom_angle_atom_site_label_1', '_geom_angle_atom_site_label_2', '_geom_angle_atom_site_label_3', '_geom_angle_site_symmetry_1', '_geom_angle_site_symmetry_3', '_geom_angle', '_geom_angle_publ_flag'], angles);
+}
+
+function writeReflections(w: CifWriter, s: Structure, r: MergedReflections, wavelength: number, readings?: Readings): void {
+  const calculated = s.sites.length ? evaluateStructure(s, r, wavelength, readings?.weights, readings?.extinction?.value ?? 0, readings?.scale) : undefined;
+  const rows: (string | number)[][] = [];
+  if (calculated) {
+    const { data } = calculated;
+    for (let i = 0; i < data.used.length; i++) {
+      const u = data.used[i]!;
+      rows.push([r.h[u]!, r.k[u]!, r.l[u]!, data.fc2[i]!.toFixed(2), data.fo2[i]!.toFixed(2), data.sigma[i]!.toFixed(2), data.fo2[i]! > 2 * data.sigma[i]! ? 'o' : '<']);
+    }
+  } else for (let i = 0; i < r.count; i++) if (!reflectionSymmetry(s.spaceGroup, r.h[i]!, r.k[i]!, r.l[i]!).absent) rows.push([r.h[i]!, r.k[i]!, r.l[i]!, '?', r.fsq[i]!.toFixed(2), r.sigma[i]!.toFixed(2), r.fsq[i]! > 2 * r.sigma[i]! ? 'o' : '<']);
+  w.loop(['_refln_index_h', '_refln_index_k', '_refln_index_l', '_refln_F_squared_calc', '_refln_F_squared_meas', '_refln_F_squared_sigma', '_refln_observed_status'], rows);
+}
+

@@ -1,0 +1,176 @@
+/** The way from raw intensities to candidate models: seeds phased side by side, each judged by its symmetry and built into a model. */
+import type { Cell } from '../crystal/cell.ts';
+import type { RawReflections } from '../crystal/reflections.ts';
+import type { SpaceGroup } from '../crystal/space-group.ts';
+import type { Structure } from '../crystal/structure.ts';
+import { cellVolume } from '../crystal/cell.ts';
+import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
+import { proposeZ, scaleFormula, type Formula } from '../scattering/formula.ts';
+import type { TaskContext } from '../tasks/context.ts';
+import { buildModel, expectedAtoms, peaksFromPhases, type BuildInput } from './build-model.ts';
+import type { FlippingReport } from './charge-flipping.ts';
+import { expandToP1, laueExpansionGroup } from './expand.ts';
+import type { PhaseInput, PhaseResult } from './phase.ts';
+import { phaseSeed } from './phase.ts';
+import { analyseIntake, candidateGroups, mergeForGroup, mergeForLaue } from './prepare.ts';
+import { PhaseIndex } from './symmetry-from-phases.ts';
+
+export interface SolveInput {
+  raw: RawReflections;
+  cell: Cell;
+  wavelength: number;
+  formula?: Formula;
+  z?: number;
+  /** Only this group is tried; the data must be in its cell. */
+  spaceGroup?: SpaceGroup;
+  /** Groups to try instead of the ranked ones, most likely first. */
+  groups?: SpaceGroup[];
+  seed: number;
+  /** Seeds to try at most. */
+  seeds: number;
+  seconds: number;
+}
+
+export interface Candidate {
+  readonly seed: number;
+  readonly structure: Structure;
+  readonly r1: number;
+  readonly completeness: number;
+  readonly guessed: boolean;
+  /** Mean phase agreement with the group's operators. */
+  readonly agreement: number;
+}
+
+export type SolveReport =
+  | { kind: 'stage'; text: string }
+  | ({ kind: 'seed' } & FlippingReport)
+  | { kind: 'seed-ended'; seed: number; iterations: number; groups: { symbol: string; score: number }[] }
+  | { kind: 'building'; seed: number; symbol: string; round: number; r1: number; atoms: number }
+  | { kind: 'candidate'; candidate: Candidate };
+
+export interface SolveResult {
+  /** Best first. */
+  candidates: Candidate[];
+  seedsTried: number;
+  /** Number to continue from. */
+  nextSeed: number;
+  seconds: number;
+  /** One sentence on how it ended. */
+  message: string;
+}
+
+/** Good enough to stop: most of the contents found and an R1 that a false model does not reach. */
+const GOOD_R1 = 0.22;
+
+/** Orders candidates: a low R1 counts, and contents left unexplained count against it. */
+export const candidateRank = (c: Candidate): number => c.r1 + 0.3 * Math.max(0, 0.97 - c.completeness);
+
+/** Iterations a seed may use, more for larger cells where solutions take longer to appear. */
+const iterationsFor = (points: number): number => Math.round(Math.min(4000, 900 + points / 40));
+
+export async function solveStructure(input: SolveInput, context: TaskContext<SolveReport>): Promise<SolveResult> {
+  const started = performance.now();
+  const elapsed = (): number => (performance.now() - started) / 1000;
+  context.progress({ kind: 'stage', text: 'Looking at symmetry and statistics' });
+  let raw = input.raw, cell = input.cell;
+  let groups: SpaceGroup[];
+  if (input.spaceGroup) groups = [input.spaceGroup];
+  else if (input.groups?.length) groups = input.groups;
+  else {
+    const analysis = analyseIntake(raw, cell);
+    raw = analysis.raw;
+    cell = analysis.cell;
+    groups = candidateGroups(analysis.ranking);
+  }
+  await context.breath();
+  const laueOf = groups.reduce((p, q) => (q.representatives.length > p.representatives.length ? q : p));
+  const laue = mergeForLaue(raw, cell, laueOf);
+  const data = expandToP1(laue, cell, laueExpansionGroup(laueRotations(rotationsOf(laueOf)), laueOf.centring));
+  if (data.h.length < 50) throw new RangeError(`Only ${data.h.length} reflections are left after merging; a structure cannot be solved from so few.`);
+  const index = new PhaseIndex(data);
+  const points = data.grid.nx * data.grid.ny * data.grid.nz;
+  const symmetric = groups.some((g) => g.representatives.length > 1);
+  const maxIterations = symmetric ? iterationsFor(points) : 400;
+  const candidates: Candidate[] = [];
+  const merged = new Map<number, BuildInput['reflections']>();
+  const contentsOf = (g: SpaceGroup): Formula | undefined => {
+    if (!input.formula) return undefined;
+    const z = input.z ?? proposeZ(input.formula, cellVolume(cell), g.representatives.length * g.centring.length);
+    return scaleFormula(input.formula, z);
+  };
+  const lastSeed = input.seed + input.seeds - 1;
+  const running = new Map<number, { result: Promise<PhaseResult | Error>; cancel(): void }>();
+  let next = input.seed;
+  const launch = (): void => {
+    const room = Math.max(1, context.parallel);
+    while (running.size < room && next <= lastSeed) {
+      const seed = next++;
+      const payload: PhaseInput = { data, groups, seed, maxIterations };
+      const onProgress = (report: unknown): void => context.progress({ kind: 'seed', ...(report as FlippingReport) });
+      if (context.fork) {
+        const fork = context.fork<PhaseResult>('phase', payload, onProgress);
+        running.set(seed, { cancel: fork.cancel, result: fork.result.catch((e: Error) => e) });
+      } else running.set(seed, { cancel: () => undefined, result: phaseSeed(payload, { ...context, progress: onProgress } as TaskContext<FlippingReport>).catch((e: Error) => e) });
+      if (!context.fork) break;
+    }
+  };
+  let seedsTried = 0, solved = false, current = input.seed;
+  context.progress({ kind: 'stage', text: `Phasing ${data.h.length} reflections in P1` });
+  try {
+    while (!solved && current <= lastSeed && elapsed() < input.seconds) {
+      launch();
+      const job = running.get(current)!;
+      // Seeds are judged in order, so the answer does not depend on which worker was quicker.
+      const result = await whenDone(job.result, context, input.seconds - elapsed());
+      if (result === 'time') break;
+      if (result instanceof Error) throw result;
+      running.delete(current++);
+      launch();
+      seedsTried++;
+      context.progress({ kind: 'seed-ended', seed: result.seed, iterations: result.iterations, groups: result.matches.slice(0, 4).map((m) => ({ symbol: groups[m.group]!.symbol, score: m.score })) });
+      for (const match of result.matches.slice(0, 3)) {
+        const group = groups[match.group]!;
+        if (!merged.has(match.group)) merged.set(match.group, mergeForGroup(raw, cell, group).reflections);
+        const contents = contentsOf(group);
+        const build: BuildInput = { cell, group, reflections: merged.get(match.group)!, wavelength: input.wavelength, ...(contents ? { contents } : {}) };
+        const peaks = peaksFromPhases(build, data, index, result.phases, match.origin, Math.ceil(expectedAtoms(build) * 1.4) + 5);
+        const model = await buildModel(build, peaks, { ...context, progress: (p) => context.progress({ kind: 'building', seed: result.seed, symbol: group.symbol, ...p }) } as TaskContext<{ round: number; r1: number; atoms: number }>);
+        if (!model || model.r1 > 0.5) continue;
+        const candidate: Candidate = { seed: result.seed, structure: model.structure, r1: model.r1, completeness: model.completeness, guessed: model.guessed, agreement: match.score };
+        candidates.push(candidate);
+        candidates.sort((p, q) => candidateRank(p) - candidateRank(q));
+        context.progress({ kind: 'candidate', candidate });
+        if (candidate.r1 < GOOD_R1 && candidate.completeness > 0.88) {
+          solved = true;
+          break;
+        }
+      }
+    }
+  } finally {
+    for (const job of running.values()) job.cancel();
+  }
+  const best = candidates[0];
+  const message = best
+    ? `${best.structure.spaceGroup.symbol}, R1 ${(100 * best.r1).toFixed(1)} % with ${best.structure.sites.length} atoms, from seed ${best.seed} of ${seedsTried} tried.`
+    : `No model came of ${seedsTried} seeds. Continue with more seeds, check the cell and the formula, or choose another space group at Intake.`;
+  return { candidates: candidates.slice(0, 8), seedsTried, nextSeed: current, seconds: elapsed(), message };
+}
+
+/** Waits for a job while staying open to cancellation and the clock. */
+async function whenDone<T>(job: Promise<T>, context: TaskContext<SolveReport>, seconds: number): Promise<T | 'time'> {
+  let done = false;
+  const finished = job.then((value) => {
+    done = true;
+    return value;
+  });
+  const until = performance.now() + 1000 * seconds;
+  for (;;) {
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const tick = new Promise<'tick'>((resolve) => (timer = setTimeout(() => resolve('tick'), 100)));
+    const answer = await Promise.race([finished, tick]);
+    clearTimeout(timer);
+    if (done) return answer as T;
+    await context.breath();
+    if (performance.now() > until) return 'time';
+  }
+}

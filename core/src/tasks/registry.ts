@@ -1,0 +1,163 @@
+/** The registry of long-running jobs: the page's workers, the server and the terminal run these very functions. */
+import { z } from 'zod';
+import { recognise, type Recognised } from '../formats/recognise.ts';
+import { analyseIntake, mergeForGroup, mergeForLaue, type IntakeAnalysis } from '../solve/prepare.ts';
+import { normalizedIntensities, intensityReading, type IntensityReading } from '../data/intensity-statistics.ts';
+import type { MergeResult } from '../data/merge.ts';
+import { phaseSeed, type PhaseInput, type PhaseResult } from '../solve/phase.ts';
+import { solveStructure, type SolveInput, type SolveReport, type SolveResult } from '../solve/solve.ts';
+import { evaluateStructure, refineStructure, type CycleReport, type RefineOptions, type RefineResult } from '../refine/single-crystal.ts';
+import { modelMap, residualPeaks, type ResidualPeak } from '../maps/residual.ts';
+import { structureCif, type CifInput } from '../publish/structure-cif.ts';
+import { equivalentU, isotropicTensor, type Structure } from '../crystal/structure.ts';
+import type { MergedReflections } from '../crystal/reflections.ts';
+import type { Cell } from '../crystal/cell.ts';
+import type { SpaceGroup } from '../crystal/space-group.ts';
+import type { RawReflections } from '../crystal/reflections.ts';
+import { breathingContext, type TaskContext } from './context.ts';
+import { cellSchema, experimentSchema, mergedSchema, rawSchema, spaceGroupSchema, structureSchema, weightsSchema } from './schemas.ts';
+import type { Grid } from '../math/fft.ts';
+
+export interface Task<I, O, P> {
+  readonly name: string;
+  readonly input: z.ZodType<I>;
+  /** Checked where an answer crosses the network. */
+  readonly output: z.ZodType<O>;
+  run(input: I, context: TaskContext<P>): Promise<O>;
+}
+
+const task = <I, O, P>(t: Task<I, O, P>): Task<I, O, P> => t;
+const shaped = <T>(keys: readonly (keyof T & string)[]): z.ZodType<T> => z.looseObject(Object.fromEntries(keys.map((k) => [k, z.unknown()]))) as unknown as z.ZodType<T>;
+
+/** A residual map and its extremes, as the scene and the peak list need them. */
+export interface MapResult {
+  grid: Grid;
+  values: Float32Array;
+  sigma: number;
+  peaks: ResidualPeak[];
+  holes: ResidualPeak[];
+}
+
+export interface RefineTaskInput {
+  structure: Structure;
+  reflections: MergedReflections;
+  wavelength: number;
+  options: Omit<RefineOptions, 'restraints'>;
+  /** Turns all isotropic non-hydrogen sites anisotropic first, or all sites isotropic. */
+  displacement?: 'iso' | 'aniso';
+}
+
+export interface RefineTaskResult {
+  result: RefineResult;
+  map: MapResult;
+}
+
+/** Changes the kind of displacement of every non-hydrogen site. */
+export function withDisplacement(s: Structure, kind: 'iso' | 'aniso'): Structure {
+  return {
+    ...s, sites: s.sites.map((x) => {
+      if (x.element === 'H' || x.element === 'D' || x.displacement.kind === kind) return x;
+      if (kind === 'iso') return { ...x, displacement: { kind: 'iso' as const, u: equivalentU(s.cell, x.displacement) } };
+      return { ...x, displacement: { kind: 'aniso' as const, u: isotropicTensor(s.cell, equivalentU(s.cell, x.displacement)) } };
+    }),
+  };
+}
+
+function residualOf(structure: Structure, reflections: MergedReflections, wavelength: number, weights: { a: number; b: number }, extinction: number, scale?: number): { map: MapResult; figures: ReturnType<typeof evaluateStructure>['figures']; scale: number } {
+  const e = evaluateStructure(structure, reflections, wavelength, weights, extinction, scale);
+  const map = modelMap('difference', structure, reflections, e.data);
+  return { figures: e.figures, scale: e.scale, map: { grid: map.grid, values: Float32Array.from(map.values), sigma: map.sigma, ...residualPeaks(map, structure) } };
+}
+
+const recogniseTask = task<{ text: string; fileName: string }, Recognised[], number>({
+  name: 'recognise', input: z.object({ text: z.string(), fileName: z.string() }), output: z.array(shaped<Recognised>(['name', 'sentence', 'experiment'])),
+  run: async ({ text, fileName }, context) => recognise(text, fileName, (f) => context.progress(f)),
+});
+
+const analyseTask = task<{ raw: RawReflections; cell: Cell }, IntakeAnalysis, string>({
+  name: 'analyse', input: z.object({ raw: rawSchema, cell: cellSchema }), output: shaped<IntakeAnalysis>(['lattice', 'ranking', 'raw', 'cell', 'volume']),
+  run: async ({ raw, cell }, context) => {
+    context.progress('Looking for symmetry in the metric and in the intensities');
+    await context.breath();
+    return analyseIntake(raw, cell);
+  },
+});
+
+export interface MergeTaskResult extends MergeResult {
+  reading: IntensityReading;
+}
+
+const mergeTask = task<{ raw: RawReflections; cell: Cell; group: SpaceGroup }, MergeTaskResult, number>({
+  name: 'merge', input: z.object({ raw: rawSchema, cell: cellSchema, group: spaceGroupSchema }), output: shaped<MergeTaskResult>(['reflections', 'statistics', 'outliers', 'reading']),
+  run: async ({ raw, cell, group }, context) => {
+    const result = mergeForGroup(raw, cell, group, (f) => context.progress(f));
+    await context.breath();
+    const laue = mergeForLaue(raw, cell, group);
+    return { ...result, reading: intensityReading(laue, normalizedIntensities(laue, cell, group), group) };
+  },
+});
+
+const phaseTask = task<PhaseInput, PhaseResult, unknown>({
+  name: 'phase', input: shaped<PhaseInput>(['data', 'groups', 'seed', 'maxIterations']), output: shaped<PhaseResult>(['seed', 'phases', 'matches']),
+  run: (input, context) => phaseSeed(input, context as never),
+});
+
+const solveTask = task<SolveInput, SolveResult, SolveReport>({
+  name: 'solve',
+  input: z.object({
+    raw: rawSchema, cell: cellSchema, wavelength: z.number().positive(), formula: z.record(z.string(), z.number()).optional(), z: z.number().positive().optional(), spaceGroup: spaceGroupSchema.optional(), groups: z.array(spaceGroupSchema).optional(),
+    seed: z.number().int(), seeds: z.number().int().positive(), seconds: z.number().positive(),
+  }) as unknown as z.ZodType<SolveInput>,
+  output: shaped<SolveResult>(['candidates', 'seedsTried', 'nextSeed', 'seconds', 'message']),
+  run: solveStructure,
+});
+
+const optionsSchema = z.object({
+  cycles: z.number().int().min(1).max(500), weights: weightsSchema, optimizeWeights: z.boolean(), extinction: z.boolean(), extinctionStart: z.number().optional(), occupancies: z.array(z.number()).optional(), settled: z.number().optional(), covariance: z.boolean().optional(),
+});
+
+const refineTask = task<RefineTaskInput, RefineTaskResult, CycleReport>({
+  name: 'refine',
+  input: z.object({ structure: structureSchema, reflections: mergedSchema, wavelength: z.number().positive(), options: optionsSchema, displacement: z.enum(['iso', 'aniso']).optional() }) as unknown as z.ZodType<RefineTaskInput>,
+  output: shaped<RefineTaskResult>(['result', 'map']),
+  run: async ({ structure, reflections, wavelength, options, displacement }, context) => {
+    const start = displacement ? withDisplacement(structure, displacement) : structure;
+    const result = await refineStructure(start, reflections, wavelength, options, context);
+    const { readings } = result;
+    return { result, map: residualOf(result.structure, reflections, wavelength, readings.weights, readings.extinction?.value ?? 0, readings.scale).map };
+  },
+});
+
+export interface ResidualTaskResult {
+  map: MapResult;
+  r1: number;
+  wr2: number;
+}
+
+const residualTask = task<{ structure: Structure; reflections: MergedReflections; wavelength: number; weights: { a: number; b: number }; extinction: number; scale?: number }, ResidualTaskResult, never>({
+  name: 'residual', input: z.object({ structure: structureSchema, reflections: mergedSchema, wavelength: z.number().positive(), weights: weightsSchema, extinction: z.number(), scale: z.number().optional() }) as never,
+  output: shaped<ResidualTaskResult>(['map', 'r1', 'wr2']),
+  run: async (input) => {
+    const { map, figures } = residualOf(input.structure, input.reflections, input.wavelength, input.weights, input.extinction, input.scale);
+    return { map, r1: figures.r1, wr2: figures.wr2 };
+  },
+});
+
+const cifTask = task<CifInput, string, never>({
+  name: 'cif', input: z.looseObject({ name: z.string(), structure: structureSchema, experiment: experimentSchema, wavelength: z.number().positive(), date: z.string() }) as unknown as z.ZodType<CifInput>, output: z.string(),
+  run: async (input) => structureCif(input),
+});
+
+export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, residual: residualTask, cif: cifTask } as const;
+export type TaskName = keyof typeof TASKS;
+export type TaskInput<N extends TaskName> = Parameters<(typeof TASKS)[N]['run']>[0];
+export type TaskOutput<N extends TaskName> = Awaited<ReturnType<(typeof TASKS)[N]['run']>>;
+
+/** Checks the input at the door and runs a task. Throws RangeError for an unknown name and SyntaxError for input of the wrong shape. */
+export async function runTask(name: string, input: unknown, context: TaskContext = breathingContext({ aborted: false }, () => undefined)): Promise<unknown> {
+  const found = (TASKS as Record<string, Task<unknown, unknown, unknown>>)[name];
+  if (!found) throw new RangeError(`There is no task called "${name}".`);
+  const parsed = found.input.safeParse(input);
+  if (!parsed.success) throw new SyntaxError(`The input of "${name}" is not right: ${parsed.error.issues[0]?.path.join('.')} ${parsed.error.issues[0]?.message}.`);
+  return found.run(parsed.data, context);
+}
