@@ -1,6 +1,6 @@
 /** Contour surfaces by naive surface nets (Gibson 1998, MICCAI, 888): one vertex a mixed cell, quads across mixed edges. */
 import { orthogonalization, type Cell } from '../crystal/cell.ts';
-import type { DensityMap } from './fourier.ts';
+import type { Grid } from '../math/fft.ts';
 
 export interface Surface {
   /** Cartesian x, y, z of each vertex, Å. */
@@ -15,7 +15,7 @@ export interface Region {
 }
 
 /** Surface where sign·ρ = level inside a region (which may reach over several cells). */
-export function contourSurface(map: DensityMap, cell: Cell, region: Region, level: number, sign: 1 | -1 = 1, keep?: (x: number, y: number, z: number) => boolean): Surface {
+export function contourSurface(map: { grid: Grid; values: ArrayLike<number> }, cell: Cell, region: Region, level: number, sign: 1 | -1 = 1, keep?: (x: number, y: number, z: number) => boolean): Surface {
   const { nx, ny, nz } = map.grid;
   const n = [nx, ny, nz];
   const from = region.min.map((x, i) => Math.floor(x * n[i]!)), to = region.max.map((x, i) => Math.ceil(x * n[i]!));

@@ -5,7 +5,9 @@
 import { snapToSymmetry } from '../formats/cif-data.ts';
 import { cellVolume, metricTensor } from '../crystal/cell.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
-import { groupOrder, siteSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
+import { exactSetting } from '../crystal/identify.ts';
+import { groupOfSetting } from '../crystal/settings.ts';
+import { allOperators, groupOrder, siteSymmetry, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import { newId, type Site, type Structure } from '../crystal/structure.ts';
 import { normalizedIntensities } from '../data/intensity-statistics.ts';
 import { assembleAsymmetricUnit, bonds } from '../geometry/bonds.ts';
@@ -192,10 +194,25 @@ export async function buildModel(input: BuildInput, peaks: readonly Peak[], cont
   if (!best) return undefined;
   const final = best as { s: Structure; r1: number; wr2: number };
   s = final.s;
-  const last = await refineIso(s, input, 4, quiet, undefined, true);
+  let last = await refineIso(s, input, 4, quiet, undefined, true);
+  const other = invertedStructure(last.structure);
+  if (other) {
+    // Anomalous scattering tells the hands apart; the other one is kept when it fits better.
+    const turned = await refineIso(other, { ...input, group: other.spaceGroup }, 2, quiet, undefined, true);
+    if (turned.readings.r1 < last.readings.r1 - 0.0005) last = turned;
+  }
   s = labelSites(assembleAsymmetricUnit(last.structure));
   const found = s.sites.reduce((sum, x) => sum + weightOfSite(s, x), 0);
   return { structure: s, r1: last.readings.r1, wr2: last.readings.wr2, completeness: Math.min(1, found / expected), guessed: !input.contents };
+}
+
+/** The other hand of a chiral or polar structure; undefined for centrosymmetric groups and where the inverted group has no setting of the same cell. */
+export function invertedStructure(s: Structure): Structure | undefined {
+  if (s.spaceGroup.centric) return undefined;
+  const inverted = spaceGroupFromOperators(allOperators(s.spaceGroup).map((o) => ({ r: o.r, t: o.t.map((x) => -x) as unknown as Vec3 })));
+  const setting = exactSetting(inverted);
+  if (!setting) return undefined;
+  return { ...s, spaceGroup: groupOfSetting(setting), sites: s.sites.map((x) => ({ ...x, position: x.position.map((v) => 1 - v) as unknown as Vec3 })) };
 }
 
 function startingElements(s: Structure, peaks: readonly Peak[], contents?: Formula): Structure {

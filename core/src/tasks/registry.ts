@@ -8,6 +8,7 @@ import { phaseSeed, type PhaseInput, type PhaseResult } from '../solve/phase.ts'
 import { solveStructure, type SolveInput, type SolveReport, type SolveResult } from '../solve/solve.ts';
 import { evaluateStructure, refineStructure, type CycleReport, type RefineOptions, type RefineResult } from '../refine/single-crystal.ts';
 import { modelMap, residualPeaks, type ResidualPeak } from '../maps/residual.ts';
+import { contourSurface, type Region, type Surface } from '../maps/isosurface.ts';
 import { structureCif, type CifInput } from '../publish/structure-cif.ts';
 import { equivalentU, isotropicTensor, type Structure } from '../crystal/structure.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
@@ -148,7 +149,30 @@ const cifTask = task<CifInput, string, never>({
   run: async (input) => structureCif(input),
 });
 
-export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, residual: residualTask, cif: cifTask } as const;
+export interface ContourInput {
+  grid: Grid;
+  values: Float32Array;
+  cell: Cell;
+  region: Region;
+  level: number;
+  /** Cartesian points the surfaces are kept around, and how far, Å. */
+  around: Float32Array;
+  reach: number;
+}
+
+const contourTask = task<ContourInput, { excess: Surface; deficit: Surface }, never>({
+  name: 'contour', input: shaped<ContourInput>(['grid', 'values', 'cell', 'region', 'level', 'around', 'reach']), output: shaped<{ excess: Surface; deficit: Surface }>(['excess', 'deficit']),
+  run: async ({ grid, values, cell, region, level, around, reach }) => {
+    const keep = (x: number, y: number, z: number): boolean => {
+      for (let i = 0; i < around.length; i += 3) if ((around[i]! - x) ** 2 + (around[i + 1]! - y) ** 2 + (around[i + 2]! - z) ** 2 < reach * reach) return true;
+      return false;
+    };
+    const map = { grid, values, sigma: 0 };
+    return { excess: contourSurface(map, cell, region, level, 1, keep), deficit: contourSurface(map, cell, region, level, -1, keep) };
+  },
+});
+
+export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, residual: residualTask, cif: cifTask, contour: contourTask } as const;
 export type TaskName = keyof typeof TASKS;
 export type TaskInput<N extends TaskName> = Parameters<(typeof TASKS)[N]['run']>[0];
 export type TaskOutput<N extends TaskName> = Awaited<ReturnType<(typeof TASKS)[N]['run']>>;

@@ -1,0 +1,69 @@
+/** Plain words to reach any station, action, atom or selection. */
+import { useEffect, useMemo, useState, type ReactNode } from 'react';
+import { Modal } from 'react-bootstrap';
+import { useNavigate } from 'react-router';
+import { IDENTITY } from '@nagare/core/crystal/operator';
+import { equivalentU } from '@nagare/core/crystal/structure';
+import { bonds } from '@nagare/core/geometry/bonds';
+import { ELEMENTS } from '@nagare/core/scattering/elements';
+import { useSession } from '../store/session.tsx';
+import { useDrop } from './DropEverywhere.tsx';
+import { STATIONS } from './ProjectFrame.tsx';
+import { exportProject, saveFile } from '../store/projects.ts';
+
+interface Entry { text: string; kind: string; act(): void }
+
+const NAMES: Record<string, string> = { hydrogen: 'H', carbon: 'C', nitrogen: 'N', oxygen: 'O', fluorine: 'F', sulfur: 'S', sulphur: 'S', chlorine: 'Cl', bromine: 'Br', phosphorus: 'P', iron: 'Fe', copper: 'Cu', zinc: 'Zn', silicon: 'Si', iodine: 'I' };
+const elementNamed = (word: string): string | undefined => NAMES[word.toLowerCase()] ?? ELEMENTS.find((e) => e.symbol.toLowerCase() === word.toLowerCase())?.symbol;
+
+export function Finder({ show, onHide }: { show: boolean; onHide(): void }): ReactNode {
+  const session = useSession();
+  const { project, head, select, setView, undo, redo } = session;
+  const navigate = useNavigate();
+  const { pick } = useDrop();
+  const [words, setWords] = useState('');
+  const [at, setAt] = useState(0);
+  useEffect(() => { if (show) { setWords(''); setAt(0); } }, [show]);
+  const entries = useMemo<Entry[]>(() => {
+    const out: Entry[] = STATIONS.map((s) => ({ text: s.name, kind: 'station', act: () => void navigate(`/projects/${project.id}/${s.id}`) }));
+    out.push(
+      { text: 'Draw ellipsoids', kind: 'scene', act: () => setView({ style: 'ellipsoids' }) }, { text: 'Draw balls and sticks', kind: 'scene', act: () => setView({ style: 'balls' }) },
+      { text: 'Show the asymmetric unit', kind: 'scene', act: () => setView({ extent: 'unit' }) }, { text: 'Show whole molecules', kind: 'scene', act: () => setView({ extent: 'molecules' }) }, { text: "Show the cell's contents", kind: 'scene', act: () => setView({ extent: 'cell' }) },
+      { text: 'Undo: back along the course', kind: 'course', act: undo }, { text: 'Redo: forward along the course', kind: 'course', act: redo },
+      { text: 'Import a file', kind: 'project', act: pick }, { text: 'Export this project', kind: 'project', act: () => void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip')) },
+      { text: 'All projects', kind: 'project', act: () => void navigate('/') },
+    );
+    const s = head?.structure;
+    if (s) {
+      const choose = (test: (i: number) => boolean): (() => void) => () => { select(s.sites.flatMap((_, i) => (test(i) ? [{ site: i, operator: IDENTITY }] : []))); void navigate(`/projects/${project.id}/refine`); };
+      const q = words.trim().toLowerCase();
+      const all = /^(?:select )?all(?: (\w+))?$/.exec(q), not = /^not (\w+)$/.exec(q), bonded = /^bonded to (\S+)$/.exec(q), above = /^displacement above (\d*\.?\d+)$/.exec(q);
+      const element = all?.[1] ? elementNamed(all[1]) : undefined;
+      if (all && (!all[1] || element)) out.unshift({ text: element ? `Select all ${element}` : 'Select all sites', kind: 'selection', act: choose((i) => !element || s.sites[i]!.element === element) });
+      const without = not && elementNamed(not[1]!);
+      if (without) out.unshift({ text: `Select everything but ${without}`, kind: 'selection', act: choose((i) => s.sites[i]!.element !== without) });
+      if (bonded) {
+        const centre = s.sites.findIndex((x) => x.label.toLowerCase() === bonded[1]);
+        if (centre >= 0) out.unshift({ text: `Select what is bonded to ${s.sites[centre]!.label}`, kind: 'selection', act: () => choose((i) => bonds(s).some((b) => b.from === centre && b.to === i))() });
+      }
+      if (above) out.unshift({ text: `Select sites with U above ${above[1]} Å²`, kind: 'selection', act: choose((i) => equivalentU(s.cell, s.sites[i]!.displacement) > Number(above[1])) });
+      s.sites.forEach((x, i) => out.push({ text: x.label, kind: `site, ${x.element}`, act: choose((j) => j === i) }));
+    }
+    return out;
+  }, [words, head, navigate, pick, project.id, project.name, redo, select, setView, undo]);
+  const q = words.trim().toLowerCase();
+  const found = entries.filter((e) => e.kind === 'selection' || !q || q.split(/\s+/).every((w) => e.text.toLowerCase().includes(w))).slice(0, 12);
+  const go = (e: Entry | undefined): void => { if (e) { onHide(); e.act(); } };
+  return (
+    <Modal show={show} onHide={onHide} animation={false} className="finder" aria-label="Finder">
+      <Modal.Body>
+        <input className="form-control" autoFocus aria-label="Find" placeholder="A station, an action, an atom; “all oxygen”, “bonded to N1”, “not hydrogen”" value={words} onChange={(e) => { setWords(e.target.value); setAt(0); }}
+          onKeyDown={(e) => { if (e.key === 'ArrowDown') { e.preventDefault(); setAt(Math.min(found.length - 1, at + 1)); } else if (e.key === 'ArrowUp') { e.preventDefault(); setAt(Math.max(0, at - 1)); } else if (e.key === 'Enter') go(found[at]); }} />
+        <ul role="listbox">
+          {found.map((e, i) => <li key={e.kind + e.text} role="option" aria-selected={i === at} onMouseEnter={() => setAt(i)} onClick={() => go(e)}><span>{e.text}</span><small>{e.kind}</small></li>)}
+          {!found.length && <li className="soft">Nothing by that name. Try a station, a label such as C7, or “all carbon”.</li>}
+        </ul>
+      </Modal.Body>
+    </Modal>
+  );
+}

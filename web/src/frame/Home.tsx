@@ -1,0 +1,56 @@
+/** All projects, a place to drop files, and the demo sets. */
+import { useLiveQuery } from 'dexie-react-hooks';
+import { useState, type ReactNode } from 'react';
+import { Button, Modal } from 'react-bootstrap';
+import { Link } from 'react-router';
+import { db } from '../store/db.ts';
+import { deleteProject, exportProject, saveFile } from '../store/projects.ts';
+import { useDrop } from './DropEverywhere.tsx';
+
+const DEMOS = [
+  { file: 'aobae', name: 'Aobae', text: 'Pale blue plate, Mo Kα, a hydrogen-bond network with a water' },
+  { file: 'tsuyukusa-7', name: 'Tsuyukusa-7', text: 'Deep blue needle, Cu Kα, a chiral lactone' },
+  { file: 'benigara-2', name: 'Benigara-2', text: 'Brick-red block, Mo Kα, two molecules with bromine' },
+];
+
+export function Home(): ReactNode {
+  const projects = useLiveQuery(() => db.projects.orderBy('updated').reverse().toArray());
+  const { pick, takeText } = useDrop();
+  const [doomed, setDoomed] = useState<{ id: string; name: string } | undefined>();
+  const openDemo = async (file: string): Promise<void> => takeText(await (await fetch(`/demo/${file}.cif`)).text(), `${file}.cif`);
+  return (
+    <div className="home">
+      <main>
+        <h1 className="d-flex align-items-center gap-3"><img src="/mark.svg" width="44" alt="" />Nagare</h1>
+        <p className="soft fs-6">From measured reflections to a refined structure and its record, in one flow.</p>
+        <div className="drop-here">
+          <p className="mb-2 fs-6">Drop a CIF, a reflection list or a project file anywhere on this page, or paste its text.</p>
+          <Button onClick={pick}>Choose files</Button>
+        </div>
+        <h2 className="fs-6">From the Kurobane Kiln archive (made-up samples)</h2>
+        <div className="demos">
+          {DEMOS.map((d) => <button key={d.file} onClick={() => void openDemo(d.file)}><b>{d.name}</b><span className="soft">{d.text}</span></button>)}
+        </div>
+        <h2 className="fs-6">Projects</h2>
+        {projects?.length === 0 && <p className="soft">None yet. A dropped file or a sample becomes the first one; everything stays in this browser.</p>}
+        <ul className="projects">
+          {projects?.map((p) => (
+            <li key={p.id}>
+              <Link className="name" to={`/projects/${p.id}/${p.head ? 'refine' : 'intake'}`}>{p.name}</Link>
+              <span className="soft flex-grow-1">{p.group ? p.group.symbol : 'symmetry not decided'} · {new Date(p.updated).toLocaleString()}</span>
+              <button className="word" onClick={() => void exportProject(p.id).then((b) => saveFile(b, `${p.name}.nagare`, 'application/zip'))}>Export</button>
+              <button className="word off" onClick={() => setDoomed(p)}>Delete</button>
+            </li>
+          ))}
+        </ul>
+      </main>
+      <Modal show={!!doomed} centered animation={false} onHide={() => setDoomed(undefined)}>
+        <Modal.Body>Delete “{doomed?.name}” with its data and its whole course from this browser? This cannot be undone; export it first to keep a copy.</Modal.Body>
+        <Modal.Footer>
+          <Button variant="outline-secondary" onClick={() => setDoomed(undefined)}>Keep it</Button>
+          <Button variant="danger" onClick={() => { void deleteProject(doomed!.id); setDoomed(undefined); }}>Delete</Button>
+        </Modal.Footer>
+      </Modal>
+    </div>
+  );
+}

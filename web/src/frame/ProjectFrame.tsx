@@ -1,0 +1,159 @@
+/** The frame around a project: stations on one line, desk, scene, inspector, course, finder. */
+import { lazy, Suspense, useCallback, useEffect, useState, type ReactNode } from 'react';
+import { Dropdown } from 'react-bootstrap';
+import { Link, Navigate, NavLink, useNavigate, useParams } from 'react-router';
+import { SessionProvider, useSession } from '../store/session.tsx';
+import { createEmptyProject, exportProject, saveFile, updateProject } from '../store/projects.ts';
+import { IntakeCharts, IntakeDesk } from '../stations/intake/Intake.tsx';
+import { SolveDesk } from '../stations/solve/Solve.tsx';
+import { RefineDesk } from '../stations/refine/Refine.tsx';
+import { PublishDesk } from '../stations/publish/Publish.tsx';
+import { Course } from './Course.tsx';
+import { useDrop } from './DropEverywhere.tsx';
+import { Finder } from './Finder.tsx';
+import { Inspector } from './Inspector.tsx';
+import { SelectionLine } from './SelectionLine.tsx';
+
+const SceneView = lazy(() => import('../scene/SceneView.tsx'));
+
+export const STATIONS = [
+  { id: 'intake', name: 'Intake' },
+  { id: 'solve', name: 'Solve' },
+  { id: 'refine', name: 'Refine' },
+  { id: 'publish', name: 'Publish' },
+] as const;
+export type StationId = (typeof STATIONS)[number]['id'];
+type StopState = 'empty' | 'in flow' | 'settled' | 'needs a look';
+
+/** State glyphs by shape, so colour is not needed to tell them. */
+function StopGlyph({ state }: { state: StopState }): ReactNode {
+  return (
+    <svg width="14" height="14" viewBox="0 0 14 14" role="img" aria-label={state}>
+      {state === 'empty' && <circle cx="7" cy="7" r="4" fill="var(--sheet)" stroke="var(--soft)" strokeWidth="1.5" />}
+      {state === 'in flow' && <><circle cx="7" cy="7" r="5" fill="none" stroke="var(--gold)" strokeWidth="1.6" /><path d="M7 2a5 5 0 0 1 0 10z" fill="var(--gold)" /></>}
+      {state === 'settled' && <circle cx="7" cy="7" r="5.4" fill="var(--water)" />}
+      {state === 'needs a look' && <path d="M7 1 13 7 7 13 1 7z" fill="none" stroke="var(--vermilion)" strokeWidth="1.8" />}
+    </svg>
+  );
+}
+
+function useStopStates(): Record<StationId, StopState> {
+  const { project, head, intake, hasData, solve, work } = useSession();
+  const complete = !!(project.cell && project.experiment.wavelength && project.group && intake?.merge);
+  const refined = head?.readings;
+  return {
+    intake: !hasData && !project.cell ? 'empty' : complete ? 'settled' : hasData ? 'in flow' : project.cell ? 'settled' : 'empty',
+    solve: work?.title === 'Solving' ? 'in flow' : head ? 'settled' : solve?.message && !solve.candidates.length ? 'needs a look' : 'empty',
+    refine: !head ? 'empty' : refined && refined.maxShiftOverSu < 0.05 ? (refined.r1 < 0.1 ? 'settled' : 'needs a look') : 'in flow',
+    publish: refined ? 'in flow' : 'empty',
+  };
+}
+
+export function ProjectFrame(): ReactNode {
+  const { id, station } = useParams();
+  if (!STATIONS.some((s) => s.id === station)) return <Navigate to={`/projects/${id}/intake`} replace />;
+  return (
+    <SessionProvider key={id} id={id!} missing={<div className="frame"><div /><div className="empty"><h3>This project is not in this browser</h3><p>It may have been deleted, or it was made in another browser. Export it there and drop the file here.</p><Link to="/">All projects</Link></div></div>}>
+      <Frame station={station as StationId} />
+    </SessionProvider>
+  );
+}
+
+function Frame({ station }: { station: StationId }): ReactNode {
+  const session = useSession();
+  const { project, work, problem, setProblem, undo, redo, selection } = session;
+  const states = useStopStates();
+  const navigate = useNavigate();
+  const { pick } = useDrop();
+  const [finder, setFinder] = useState(false);
+  const [renaming, setRenaming] = useState(false);
+  const [deskWidth, setDeskWidth] = useState(() => Number(localStorage.getItem('desk')) || 400);
+
+  useEffect(() => {
+    document.title = `${project.name} · Nagare`;
+  }, [project.name]);
+
+  useEffect(() => {
+    const key = (e: KeyboardEvent): void => {
+      const typing = (e.target as HTMLElement).closest('input, textarea, select');
+      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') { e.preventDefault(); setFinder(true); }
+      else if (typing) return;
+      else if (e.key === '/') { e.preventDefault(); setFinder(true); }
+      else if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z') { e.preventDefault(); (e.shiftKey ? redo : undo)(); }
+    };
+    addEventListener('keydown', key);
+    return () => removeEventListener('keydown', key);
+  }, [undo, redo]);
+
+  const resize = useCallback((width: number) => {
+    const next = width < 200 ? 0 : Math.max(340, Math.min(520, width));
+    setDeskWidth(next);
+    localStorage.setItem('desk', String(next || 1));
+  }, []);
+
+  const wide = deskWidth > 1 ? deskWidth : 0;
+  return (
+    <div className="frame">
+      <header className="topline">
+        <Link to="/" className="mark" aria-label="All projects"><img src="/mark.svg" alt="" /><span className="d-none d-lg-inline">Nagare</span></Link>
+        <div className="project">
+          {renaming ? (
+            <input className="form-control form-control-sm" aria-label="Project name" autoFocus defaultValue={project.name} onBlur={(e) => { void updateProject(project.id, { name: e.target.value.trim() || project.name }); setRenaming(false); }} onKeyDown={(e) => { if (e.key === 'Enter') e.currentTarget.blur(); if (e.key === 'Escape') setRenaming(false); }} />
+          ) : (
+            <Dropdown>
+              <Dropdown.Toggle variant="link" className="fw-semibold">{project.name}</Dropdown.Toggle>
+              <Dropdown.Menu>
+                <Dropdown.Item as={Link} to="/">All projects</Dropdown.Item>
+                <Dropdown.Item onClick={() => setRenaming(true)}>Rename</Dropdown.Item>
+                <Dropdown.Item onClick={() => void createEmptyProject().then((id) => navigate(`/projects/${id}/intake`))}>New, empty</Dropdown.Item>
+                <Dropdown.Item onClick={pick}>Import a file…</Dropdown.Item>
+                <Dropdown.Item onClick={() => void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip'))}>Export this project</Dropdown.Item>
+                <Dropdown.Divider />
+                <Dropdown.Item onClick={() => { const next = document.documentElement.dataset['bsTheme'] === 'dark' ? 'light' : 'dark'; document.documentElement.dataset['bsTheme'] = next; localStorage.setItem('theme', next); }}>Light or dark</Dropdown.Item>
+              </Dropdown.Menu>
+            </Dropdown>
+          )}
+        </div>
+        <nav aria-label="Stations" className="d-flex flex-grow-1" style={{ minWidth: 0 }}>
+          <ul className="stations">
+            {STATIONS.map((s) => (
+              <li key={s.id}><NavLink to={`/projects/${project.id}/${s.id}`} title={`${s.name}: ${states[s.id]}`}><span className="stop"><StopGlyph state={states[s.id]} /></span>{s.name}</NavLink></li>
+            ))}
+          </ul>
+        </nav>
+        <button className="finder-open" onClick={() => setFinder(true)}><span>Find</span><kbd>Ctrl K</kbd></button>
+      </header>
+      <div className="middle">
+        <div className="d-flex" style={{ minHeight: 0 }}>
+          {wide > 0 && (
+            <aside className="desk" style={{ width: wide }} aria-label="Desk">
+              {station === 'intake' && <IntakeDesk />}
+              {station === 'solve' && <SolveDesk />}
+              {station === 'refine' && <RefineDesk />}
+              {station === 'publish' && <PublishDesk />}
+            </aside>
+          )}
+          <button
+            className="desk-grip" aria-label={wide ? 'Desk width; Enter folds it' : 'Unfold the desk'} title={wide ? 'Drag to resize, double-click to fold' : 'Unfold the desk'} style={wide ? {} : { width: 14 }}
+            onDoubleClick={() => resize(wide ? 0 : 400)} onClick={() => { if (!wide) resize(400); }}
+            onKeyDown={(e) => { if (e.key === 'ArrowLeft') resize(wide - 20); if (e.key === 'ArrowRight') resize((wide || 320) + 20); if (e.key === 'Enter') resize(wide ? 0 : 400); }}
+            onPointerDown={(e) => { const x = e.clientX, w = wide || 0; const target = e.currentTarget; target.setPointerCapture(e.pointerId); target.onpointermove = (m) => resize(w + m.clientX - x); target.onpointerup = () => { target.onpointermove = null; }; }}
+          />
+        </div>
+        <main className="centre">
+          {work && <div className="work" role="status"><b>{work.title}</b><span className="bar" /><span className="detail flex-grow-1">{work.detail}</span><button className="word off" onClick={work.cancel}>Stop</button></div>}
+          {problem && <div className="problem" role="alert"><span className="flex-grow-1">{problem}</span><button className="word" onClick={() => setProblem(undefined)}>Close</button></div>}
+          {station === 'intake' ? <IntakeCharts /> : (
+            <>
+              <SelectionLine />
+              <Suspense fallback={<div className="empty">Opening the scene…</div>}><SceneView /></Suspense>
+            </>
+          )}
+        </main>
+        {selection.length > 0 && station !== 'intake' ? <Inspector /> : <span />}
+      </div>
+      <Course />
+      <Finder show={finder} onHide={() => setFinder(false)} />
+    </div>
+  );
+}

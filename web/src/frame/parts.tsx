@@ -1,0 +1,96 @@
+/** Small pieces every station uses: sheets, gauges, number fields. */
+import { useEffect, useState, type ReactNode } from 'react';
+
+export function Sheet({ title, state, action, children }: { title: string; state?: ReactNode; action?: ReactNode; children?: ReactNode }): ReactNode {
+  return (
+    <section className="sheet" aria-label={title}>
+      <header><h2>{title}</h2>{action}</header>
+      {state !== undefined && <p className="state">{state}</p>}
+      {children}
+    </section>
+  );
+}
+
+export interface GaugeProps {
+  name: string;
+  value: number | undefined;
+  text: string;
+  /** Ends of the rail. */
+  from: number;
+  to: number;
+  /** The usual target, and which side of it is settled. */
+  target: number;
+  better: 'below' | 'above' | 'near';
+  hint?: string;
+}
+
+/** A number on a short rail with a notch at the usual target; the state is said in a word and by position. */
+export function Gauge({ name, value, text, from, to, target, better, hint }: GaugeProps): ReactNode {
+  const at = (v: number): number => 100 * Math.max(0, Math.min(1, (v - from) / (to - from)));
+  const known = value !== undefined && Number.isFinite(value);
+  const off = known && (better === 'below' ? value > target : better === 'above' ? value < target : Math.abs(value - target) > 0.25 * Math.abs(target));
+  return (
+    <div className="gauge" title={hint}>
+      <span>{name}</span>
+      <span className="value">{known ? text : '–'}</span>
+      <span className="rail" aria-hidden="true">
+        <span className="notch" style={{ left: `${at(target)}%` }} />
+        {known && <span className={`here${off ? ' off' : ''}`} style={{ left: `${at(value)}%` }} />}
+        {off && <span className="word">off</span>}
+      </span>
+    </div>
+  );
+}
+
+interface NumberFieldProps {
+  id: string;
+  value: number | undefined;
+  step: number;
+  digits: number;
+  min?: number;
+  max?: number;
+  unit?: string;
+  onChange(value: number): void;
+}
+
+/** A number that steps with arrow keys and wheel, applies at once, and goes back with Esc. */
+export function NumberField({ id, value, step, digits, min = -Infinity, max = Infinity, unit, onChange }: NumberFieldProps): ReactNode {
+  const shown = value === undefined ? '' : value.toFixed(digits);
+  const [text, setText] = useState(shown);
+  const [before, setBefore] = useState<number | undefined>(value);
+  const [editing, setEditing] = useState(false);
+  useEffect(() => {
+    if (!editing) setText(shown);
+  }, [shown, editing]);
+  const apply = (next: number): void => {
+    const bounded = Math.max(min, Math.min(max, next));
+    setText(bounded.toFixed(digits));
+    onChange(bounded);
+  };
+  return (
+    <span className="d-inline-flex align-items-center gap-1">
+      <input
+        id={id} className="form-control form-control-sm n" inputMode="decimal" value={text} style={{ width: `${Math.max(6, digits + 5)}ch`, minWidth: '7ch' }}
+        onFocus={() => { setBefore(value); setEditing(true); }}
+        onBlur={() => { setEditing(false); setText(shown); }}
+        onChange={(e) => {
+          setText(e.target.value);
+          const n = Number(e.target.value.replace(',', '.'));
+          if (e.target.value.trim() && Number.isFinite(n) && n >= min && n <= max) onChange(n);
+        }}
+        onKeyDown={(e) => {
+          const factor = e.shiftKey ? 10 : 1;
+          if (e.key === 'ArrowUp') { e.preventDefault(); apply((value ?? 0) + factor * step); }
+          else if (e.key === 'ArrowDown') { e.preventDefault(); apply((value ?? 0) - factor * step); }
+          else if (e.key === 'Escape') { e.stopPropagation(); if (before !== undefined) apply(before); e.currentTarget.blur(); }
+          else if (e.key === 'Enter') e.currentTarget.blur();
+        }}
+        onWheel={(e) => { if (editing) apply((value ?? 0) - Math.sign(e.deltaY) * step); }}
+      />
+      {unit && <span className="soft">{unit}</span>}
+    </span>
+  );
+}
+
+export const percent = (x: number | undefined, digits = 2): string => (x === undefined || !Number.isFinite(x) ? '–' : `${(100 * x).toFixed(digits)} %`);
+export const thousands = (n: number): string => String(Math.round(n)).replace(/\B(?=(\d{3})+$)/g, '\u2009');

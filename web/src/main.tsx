@@ -1,0 +1,35 @@
+import '@fontsource/ibm-plex-sans/latin-400.css';
+import '@fontsource/ibm-plex-sans/latin-ext-400.css';
+import '@fontsource/ibm-plex-sans/greek-400.css';
+import '@fontsource/ibm-plex-sans/latin-500.css';
+import '@fontsource/ibm-plex-sans/latin-600.css';
+import '@fontsource/ibm-plex-mono/latin-400.css';
+import '@fontsource/ibm-plex-mono/latin-ext-400.css';
+import '@fontsource/ibm-plex-mono/latin-500.css';
+import './theme.scss';
+import { QueryClientProvider } from '@tanstack/react-query';
+import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
+import { queryClient } from './engine/server.ts';
+import { DropEverywhere } from './frame/DropEverywhere.tsx';
+import { Home } from './frame/Home.tsx';
+import { ProjectFrame } from './frame/ProjectFrame.tsx';
+
+document.documentElement.dataset['bsTheme'] = localStorage.getItem('theme') ?? 'light';
+
+createRoot(document.getElementById('root')!).render(
+  <StrictMode>
+    <QueryClientProvider client={queryClient}>
+      <BrowserRouter>
+        <DropEverywhere>
+          <Routes>
+            <Route path="/" element={<Home />} />
+            <Route path="/projects/:id/:station" element={<ProjectFrame />} />
+            <Route path="*" element={<Navigate to="/" replace />} />
+          </Routes>
+        </DropEverywhere>
+      </BrowserRouter>
+    </QueryClientProvider>
+  </StrictMode>,
+);

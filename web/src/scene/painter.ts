@@ -1,0 +1,247 @@
+/** Paints a core scene with three.js: instanced ellipsoids and bonds, lines, contour surfaces. Draws only when something changed. */
+import {
+  AmbientLight, BufferAttribute, BufferGeometry, Color, CylinderGeometry, DirectionalLight, DoubleSide, DynamicDrawUsage, Group, InstancedBufferAttribute, InstancedMesh, LineBasicMaterial, LineSegments, Matrix4, Mesh, MeshBasicMaterial,
+  MeshStandardMaterial, OrthographicCamera, Quaternion, Raycaster, Scene as ThreeScene, SphereGeometry, Vector2, Vector3, WebGLRenderer,
+} from 'three';
+import type { Scene } from '@nagare/core/draw/scene';
+import type { Surface } from '@nagare/core/maps/isosurface';
+import type { Vec3 } from '@nagare/core/math/matrix3';
+
+export interface SurfacePair {
+  excess: Surface;
+  deficit: Surface;
+}
+
+/** A point with a name that is drawn as a small cross-like mark and labelled: a residual maximum. */
+export interface Marker {
+  name: string;
+  position: Vec3;
+}
+
+export interface ScreenPoint {
+  x: number;
+  y: number;
+  depth: number;
+}
+
+const token = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+
+export class ScenePainter {
+  private readonly renderer: WebGLRenderer;
+  private readonly scene = new ThreeScene();
+  private readonly camera = new OrthographicCamera(-1, 1, 1, -1, -500, 500);
+  /** Turned by the person; everything lives in it. */
+  private readonly turned = new Group();
+  private readonly content = new Group();
+  private readonly surfaces = new Group();
+  private atoms: InstancedMesh | undefined;
+  private shown: Scene | undefined;
+  readonly rotation = new Quaternion();
+  readonly pan = new Vector2();
+  zoom = 1;
+  private size = { width: 1, height: 1 };
+  private pending = false;
+  onPaint: (() => void) | undefined;
+
+  constructor(canvas: HTMLCanvasElement) {
+    this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
+    this.renderer.setPixelRatio(Math.min(2, devicePixelRatio));
+    this.scene.add(new AmbientLight('#ffffff', 1.5));
+    const key = new DirectionalLight('#ffffff', 2.1);
+    key.position.set(-3, 5, 8);
+    this.scene.add(key, this.turned);
+    this.turned.add(this.content, this.surfaces);
+  }
+
+  resize(width: number, height: number): void {
+    this.size = { width: Math.max(1, width), height: Math.max(1, height) };
+    this.renderer.setSize(this.size.width, this.size.height, false);
+    this.invalidate();
+  }
+
+  /** Replaces what is drawn. */
+  show(scene: Scene, selected: ReadonlySet<number>, markers: readonly Marker[]): void {
+    this.shown = scene;
+    this.clear(this.content);
+    const fine = scene.atoms.length < 400;
+    const sphere = new SphereGeometry(1, fine ? 32 : 14, fine ? 20 : 9);
+    const material = new MeshStandardMaterial({ roughness: 0.55, metalness: 0.02 });
+    // Principal ellipses: dark where a coordinate of the unit sphere vanishes, only on real ellipsoids (flag in the alpha of an attribute).
+    material.onBeforeCompile = (shader) => {
+      shader.vertexShader = shader.vertexShader.replace('#include <common>', '#include <common>\nattribute float ringed;\nvarying vec3 unitPoint;\nvarying float hasRings;').replace('#include <begin_vertex>', '#include <begin_vertex>\nunitPoint = position;\nhasRings = ringed;');
+      shader.fragmentShader = shader.fragmentShader.replace('#include <common>', '#include <common>\nvarying vec3 unitPoint;\nvarying float hasRings;').replace('#include <color_fragment>', '#include <color_fragment>\nvec3 ring = abs(unitPoint);\nfloat nearest = min(ring.x, min(ring.y, ring.z));\ndiffuseColor.rgb = mix(diffuseColor.rgb, vec3(0.09, 0.11, 0.13), hasRings * (1.0 - smoothstep(0.035, 0.06, nearest)));');
+    };
+    const n = scene.atoms.length;
+    const atoms = new InstancedMesh(sphere, material, n);
+    atoms.instanceMatrix.setUsage(DynamicDrawUsage);
+    const ringed = new Float32Array(n);
+    const m = new Matrix4(), color = new Color();
+    const water = new Color(token('--water') || '#2B7F8C');
+    scene.atoms.forEach((a, i) => {
+      const [x, y, z] = a.axes;
+      const p = a.position;
+      // A left-handed set of axes would turn the sphere inside out.
+      const det = x[0] * (y[1] * z[2] - y[2] * z[1]) - x[1] * (y[0] * z[2] - y[2] * z[0]) + x[2] * (y[0] * z[1] - y[1] * z[0]);
+      const f = det < 0 ? -1 : 1;
+      m.set(x[0], y[0], f * z[0], p[0], x[1], y[1], f * z[1], p[1], x[2], y[2], f * z[2], p[2], 0, 0, 0, 1);
+      atoms.setMatrixAt(i, m);
+      color.set(a.impossible ? token('--vermilion') : a.colour);
+      if (!a.original) color.lerp(new Color('#ffffff'), 0.28);
+      atoms.setColorAt(i, color);
+      ringed[i] = a.ellipsoid ? 1 : 0;
+    });
+    sphere.setAttribute('ringed', new InstancedBufferAttribute(ringed, 1));
+    this.atoms = atoms;
+    this.content.add(atoms);
+    if (selected.size) {
+      const halo = new InstancedMesh(new SphereGeometry(1, 24, 16), new MeshBasicMaterial({ color: water, transparent: true, opacity: 0.32, depthWrite: false }), selected.size);
+      let at = 0;
+      for (const i of selected) {
+        const a = scene.atoms[i];
+        if (!a) continue;
+        const r = Math.max(...a.axes.map((v) => Math.hypot(...v))) + 0.16;
+        halo.setMatrixAt(at++, m.makeScale(r, r, r).setPosition(a.position[0], a.position[1], a.position[2]));
+      }
+      halo.count = at;
+      this.content.add(halo);
+    }
+    this.addBonds(scene);
+    this.addLines(scene);
+    if (markers.length) {
+      const points = new InstancedMesh(new SphereGeometry(0.11, 10, 8), new MeshBasicMaterial({ color: water, wireframe: true }), markers.length);
+      markers.forEach((p, i) => points.setMatrixAt(i, m.makeTranslation(p.position[0], p.position[1], p.position[2])));
+      this.content.add(points);
+    }
+    this.content.position.set(-scene.centre[0], -scene.centre[1], -scene.centre[2]);
+    this.surfaces.position.copy(this.content.position);
+    this.invalidate();
+  }
+
+  private addBonds(scene: Scene): void {
+    const stick = new CylinderGeometry(1, 1, 1, scene.bonds.length < 800 ? 12 : 6, 1, true);
+    const mesh = new InstancedMesh(stick, new MeshStandardMaterial({ roughness: 0.7 }), scene.bonds.length * 2);
+    const m = new Matrix4(), q = new Quaternion(), up = new Vector3(0, 1, 0), color = new Color();
+    scene.bonds.forEach((b, i) => {
+      const p = new Vector3(...scene.atoms[b.from]!.position), r = new Vector3(...scene.atoms[b.to]!.position);
+      const middle = p.clone().add(r).multiplyScalar(0.5);
+      [[p, middle, b.from], [middle, r, b.to]].forEach(([u, v, atom], half) => {
+        const from = u as Vector3, to = v as Vector3;
+        const d = to.clone().sub(from), length = d.length();
+        q.setFromUnitVectors(up, d.normalize());
+        m.compose(from.clone().add(to).multiplyScalar(0.5), q, new Vector3(b.radius, length, b.radius));
+        mesh.setMatrixAt(2 * i + half, m);
+        color.set(scene.atoms[atom as number]!.colour).lerp(new Color('#ffffff'), 0.25);
+        mesh.setColorAt(2 * i + half, color);
+      });
+    });
+    this.content.add(mesh);
+  }
+
+  private addLines(scene: Scene): void {
+    for (const [kind, colour] of [['a', token('--vermilion')], ['b', token('--pine')], ['c', token('--indigo')], ['edge', token('--soft')]] as const) {
+      const lines = scene.lines.filter((l) => l.kind === kind);
+      if (!lines.length) continue;
+      const g = new BufferGeometry();
+      g.setAttribute('position', new BufferAttribute(Float32Array.from(lines.flatMap((l) => [...l.from, ...l.to])), 3));
+      this.content.add(new LineSegments(g, new LineBasicMaterial({ color: colour || '#888', transparent: true, opacity: kind === 'edge' ? 0.45 : 1 })));
+    }
+  }
+
+  /** Residual density: excess in water, deficit in vermilion. */
+  showSurfaces(pair: SurfacePair | undefined): void {
+    this.clear(this.surfaces);
+    if (pair)
+      for (const [surface, colour] of [[pair.excess, token('--water')], [pair.deficit, token('--vermilion')]] as const) {
+        if (!surface.indices.length) continue;
+        const g = new BufferGeometry();
+        g.setAttribute('position', new BufferAttribute(surface.positions, 3));
+        g.setIndex(new BufferAttribute(surface.indices, 1));
+        g.computeVertexNormals();
+        this.surfaces.add(new Mesh(g, new MeshStandardMaterial({ color: colour, transparent: true, opacity: 0.38, side: DoubleSide, depthWrite: false, roughness: 0.6 })), new Mesh(g, new MeshBasicMaterial({ color: colour, wireframe: true, transparent: true, opacity: 0.22 })));
+      }
+    this.invalidate();
+  }
+
+  private clear(group: Group): void {
+    for (const child of [...group.children]) {
+      group.remove(child);
+      const mesh = child as Mesh;
+      mesh.geometry?.dispose();
+      for (const mat of Array.isArray(mesh.material) ? mesh.material : mesh.material ? [mesh.material] : []) mat.dispose();
+    }
+  }
+
+  /** Turns by screen angles (radians) about the vertical and horizontal axes, and about the line of sight. */
+  orbit(dx: number, dy: number, roll = 0): void {
+    const q = new Quaternion().setFromAxisAngle(new Vector3(0, 1, 0), dx).multiply(new Quaternion().setFromAxisAngle(new Vector3(1, 0, 0), dy)).multiply(new Quaternion().setFromAxisAngle(new Vector3(0, 0, 1), roll));
+    this.rotation.premultiply(q).normalize();
+    this.invalidate();
+  }
+
+  /** Looks along a direction (Cartesian), another pointing up. */
+  lookAlong(direction: Vec3, up: Vec3): void {
+    const z = new Vector3(...direction).normalize();
+    const y = new Vector3(...up).addScaledVector(z, -new Vector3(...up).dot(z)).normalize();
+    const x = y.clone().cross(z);
+    this.rotation.setFromRotationMatrix(new Matrix4().makeBasis(x, y, z).transpose());
+    this.invalidate();
+  }
+
+  fit(): void {
+    this.zoom = 1;
+    this.pan.set(0, 0);
+    this.invalidate();
+  }
+
+  invalidate(): void {
+    if (this.pending) return;
+    this.pending = true;
+    requestAnimationFrame(() => {
+      this.pending = false;
+      this.paint();
+    });
+  }
+
+  private get unitsPerPixel(): number {
+    const radius = this.shown?.radius ?? 5;
+    return (2 * radius) / Math.min(this.size.width, this.size.height) / this.zoom;
+  }
+
+  private paint(): void {
+    const { width, height } = this.size;
+    const k = this.unitsPerPixel;
+    Object.assign(this.camera, { left: (-width / 2) * k, right: (width / 2) * k, top: (height / 2) * k, bottom: (-height / 2) * k });
+    this.camera.position.set(-this.pan.x * k, this.pan.y * k, 0);
+    this.camera.updateProjectionMatrix();
+    this.turned.quaternion.copy(this.rotation);
+    this.turned.updateMatrixWorld(true);
+    this.renderer.render(this.scene, this.camera);
+    this.onPaint?.();
+  }
+
+  /** Screen position of a Cartesian point. */
+  project(p: Vec3): ScreenPoint {
+    const centre = this.shown?.centre ?? [0, 0, 0];
+    const v = new Vector3(p[0] - centre[0], p[1] - centre[1], p[2] - centre[2]).applyQuaternion(this.rotation);
+    const k = this.unitsPerPixel;
+    return { x: this.size.width / 2 + v.x / k + this.pan.x, y: this.size.height / 2 - v.y / k + this.pan.y, depth: v.z };
+  }
+
+  /** Index of the atom under a point of the canvas, or −1. */
+  pick(x: number, y: number): number {
+    if (!this.atoms) return -1;
+    const ray = new Raycaster();
+    ray.setFromCamera(new Vector2((2 * x) / this.size.width - 1, 1 - (2 * y) / this.size.height), this.camera);
+    // An orthographic ray starts at the near plane, which lies behind the scene here.
+    ray.ray.origin.addScaledVector(ray.ray.direction, -600);
+    this.atoms.computeBoundingSphere();
+    const hit = ray.intersectObject(this.atoms, false)[0];
+    return hit?.instanceId ?? -1;
+  }
+
+  dispose(): void {
+    this.clear(this.content);
+    this.clear(this.surfaces);
+    this.renderer.dispose();
+  }
+}

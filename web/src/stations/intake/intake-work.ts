@@ -1,0 +1,44 @@
+/** The work of Intake: analysis of the raw data and merging for the chosen group, stored with the project. */
+import type { SpaceGroup } from '@nagare/core/crystal/space-group';
+import { groupOfSetting } from '@nagare/core/crystal/settings';
+import type { Cell } from '@nagare/core/crystal/cell';
+import type { MergeTaskResult } from '@nagare/core/tasks/registry';
+import type { RankedGroup } from '@nagare/core/data/space-group-ranking';
+import { run } from '../../engine/engine.ts';
+import { db, type IntakeRow } from '../../store/db.ts';
+import { updateProject } from '../../store/projects.ts';
+import type { Session } from '../../store/session.tsx';
+
+/** Analyses the data in the cell given and merges it in the best group (or the one that stands). */
+export async function analyse(session: Session, cell: Cell, keepGroup?: SpaceGroup): Promise<void> {
+  const { project, perform } = session;
+  const data = await db.data.get(project.id);
+  if (!data) return;
+  const analysis = await perform('Judging the data', (tell) => run('analyse', { raw: data.raw, cell }, (text: string) => tell(text)));
+  if (!analysis) return;
+  const { raw, ...rest } = analysis;
+  const best = analysis.ranking.groups[0];
+  const group = keepGroup ?? (best ? groupOfSetting(best.setting) : undefined);
+  await db.intake.put({ projectId: project.id, analysis: rest, raw });
+  await updateProject(project.id, { cell: analysis.cell, ...(group ? { group } : {}) });
+  if (group) await mergeFor(session, group, analysis.cell, { projectId: project.id, analysis: rest, raw });
+}
+
+/** Merges in the point group of a space group and stores the choice. */
+export async function mergeFor(session: Session, group: SpaceGroup, cell: Cell, row: IntakeRow): Promise<void> {
+  const merge = await session.perform('Merging', (tell) => run('merge', { raw: row.raw, cell, group }, (f: number) => tell(`${Math.round(100 * f)} %`)));
+  if (!merge) return;
+  await db.intake.put({ ...row, merge, mergedFor: group.hall });
+  await updateProject(session.project.id, { group });
+}
+
+/** One plain sentence on the data. */
+export function judgement(m: MergeTaskResult, group: SpaceGroup, ranked: RankedGroup | undefined): string {
+  const s = m.statistics;
+  const strength = s.meanIOverSigma > 12 ? 'Strong data' : s.meanIOverSigma > 5 ? 'Usable data' : 'Weak data';
+  const limit = s.shells.findLast((x) => x.meanIOverSigma > 2) ?? s.shells[0]!;
+  const fit = !ranked ? '' : ranked.violations === 0 ? `; ${group.symbol} fits without a contradiction` : `; ${ranked.violations} of ${ranked.absentCount} reflections that ${group.symbol} forbids were measured above 5σ`;
+  const complete = s.completeness < 0.95 ? ` Only ${(100 * s.completeness).toFixed(1)} % complete.` : '';
+  return `${strength} to ${limit.dMin.toFixed(2)} Å; ${s.rejected} of ${String(s.measured).replace(/\B(?=(\d{3})+$)/g, '\u2009')} rejected${fit}.${complete}`;
+}
+

@@ -1,0 +1,96 @@
+/** What the browser keeps: projects, their data, marks and results, in Dexie with a versioned schema. */
+import Dexie, { type Table } from 'dexie';
+import type { Cell } from '@nagare/core/crystal/cell';
+import type { RawReflections } from '@nagare/core/crystal/reflections';
+import type { SpaceGroup } from '@nagare/core/crystal/space-group';
+import type { Structure } from '@nagare/core/crystal/structure';
+import type { Experiment } from '@nagare/core/formats/cif-data';
+import type { IntakeAnalysis } from '@nagare/core/solve/prepare';
+import type { Candidate } from '@nagare/core/solve/solve';
+import type { CovarianceData } from '@nagare/core/refine/covariance';
+import type { Readings } from '@nagare/core/refine/single-crystal';
+import type { MapResult, MergeTaskResult } from '@nagare/core/tasks/registry';
+
+export interface Project {
+  id: string;
+  name: string;
+  created: number;
+  updated: number;
+  /** Mark last continued from; a tab keeps its own once it has moved. */
+  head?: string;
+  /** What the file said, before anything was made of it. */
+  source?: { fileName: string; sentence: string };
+  cell?: Cell;
+  experiment: Experiment;
+  /** The group the person or the ranking chose. */
+  group?: SpaceGroup;
+}
+
+/** Raw intensities as they came in. */
+export interface DataRow {
+  projectId: string;
+  raw: RawReflections;
+}
+
+/** What intake made of them: large, and only read where it is shown. */
+export interface IntakeRow {
+  projectId: string;
+  analysis?: Omit<IntakeAnalysis, 'raw'>;
+  /** In the conventional cell. */
+  raw: RawReflections;
+  merge?: MergeTaskResult;
+  /** Hall symbol the merge was made for. */
+  mergedFor?: string;
+}
+
+export type MarkKind = 'import' | 'solve' | 'refine' | 'edit';
+
+/** One state of the model. Marks are only ever added, so two tabs cannot overwrite each other. */
+export interface Mark {
+  id: string;
+  projectId: string;
+  parent?: string;
+  created: number;
+  kind: MarkKind;
+  /** What changed, in words. */
+  title: string;
+  structure: Structure;
+  r1?: number;
+  wr2?: number;
+  readings?: Readings;
+  /** How the step ended. */
+  message?: string;
+  residual?: { peak: number; hole: number; sigma: number };
+}
+
+/** Large results of a mark. */
+export interface ResultRow {
+  markId: string;
+  projectId: string;
+  map?: MapResult;
+  covariance?: CovarianceData;
+}
+
+export interface SolveRow {
+  projectId: string;
+  candidates: Candidate[];
+  nextSeed: number;
+  chosen?: string;
+  message?: string;
+}
+
+class NagareDatabase extends Dexie {
+  projects!: Table<Project, string>;
+  data!: Table<DataRow, string>;
+  intake!: Table<IntakeRow, string>;
+  marks!: Table<Mark, string>;
+  results!: Table<ResultRow, string>;
+  solves!: Table<SolveRow, string>;
+
+  constructor() {
+    super('nagare');
+    this.version(1).stores({ projects: 'id, updated', data: 'projectId', intake: 'projectId', marks: 'id, projectId, created', results: 'markId, projectId', solves: 'projectId' });
+  }
+}
+
+export const db = new NagareDatabase();

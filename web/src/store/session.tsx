@@ -1,0 +1,167 @@
+/** The open project as the stations see it: stored rows kept live, this tab's place on the course, selection and view. */
+import { useLiveQuery } from 'dexie-react-hooks';
+import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
+import type { Structure } from '@nagare/core/crystal/structure';
+import type { ViewOptions } from '@nagare/core/draw/scene';
+import type { Operator } from '@nagare/core/crystal/operator';
+import { Cancelled, run, type Place, type Running } from '../engine/engine.ts';
+import { addMark } from './projects.ts';
+import { db, type IntakeRow, type Mark, type Project, type ResultRow, type SolveRow } from './db.ts';
+
+export interface Picked {
+  site: number;
+  operator: Operator;
+}
+
+/** One long piece of work and how far it is. */
+export interface Work {
+  title: string;
+  detail: string;
+  started: number;
+  cancel(): void;
+}
+
+export interface Session {
+  project: Project;
+  marks: Mark[];
+  head: Mark | undefined;
+  result: ResultRow | undefined;
+  intake: IntakeRow | undefined;
+  hasData: boolean;
+  solve: SolveRow | undefined;
+  selection: Picked[];
+  select(picked: Picked[]): void;
+  view: ViewOptions;
+  setView(change: Partial<ViewOptions>): void;
+  /** Level of the residual surfaces, e Å⁻³. */
+  level: number;
+  setLevel(level: number): void;
+  showMap: boolean;
+  setShowMap(on: boolean): void;
+  goTo(markId: string): void;
+  undo(): void;
+  redo(): void;
+  /** Puts a changed model on the course and evaluates it. */
+  edit(structure: Structure, title: string): Promise<void>;
+  work: Work | undefined;
+  /** Runs one long piece of work at a time; resolves to undefined when it was stopped. */
+  perform<T>(title: string, start: (tell: (detail: string) => void) => Running<T>): Promise<T | undefined>;
+  problem: string | undefined;
+  setProblem(text: string | undefined): void;
+  place: Place;
+  setPlace(place: Place): void;
+}
+
+const Context = createContext<Session | undefined>(undefined);
+
+export function useSession(): Session {
+  const session = useContext(Context);
+  if (!session) throw new Error('A station was drawn outside a project.');
+  return session;
+}
+
+const DEFAULT_VIEW: ViewOptions = { extent: 'unit', style: 'ellipsoids', probability: 0.5, showHydrogen: true, showCell: true };
+
+export function SessionProvider({ id, children, missing }: { id: string; children: ReactNode; missing: ReactNode }): ReactNode {
+  const project = useLiveQuery(async () => (await db.projects.get(id)) ?? null, [id]);
+  const marks = useLiveQuery(() => db.marks.where('projectId').equals(id).sortBy('created'), [id]);
+  const intake = useLiveQuery(() => db.intake.get(id), [id]);
+  const solve = useLiveQuery(() => db.solves.get(id), [id]);
+  const hasData = useLiveQuery(async () => (await db.data.where('projectId').equals(id).count()) > 0, [id]) ?? false;
+  // Each tab stands at its own mark, so that work in another does not move it.
+  const [own, setOwn] = useState<string | undefined>(() => sessionStorage.getItem(`head:${id}`) ?? undefined);
+  const headId = own ?? project?.head;
+  const head = marks?.find((m) => m.id === headId) ?? marks?.find((m) => m.id === project?.head);
+  const result = useLiveQuery(async () => (head ? await db.results.get(head.id) : undefined), [head?.id]);
+  const [selection, select] = useState<Picked[]>([]);
+  const [view, setViewState] = useState<ViewOptions>(() => ({ ...DEFAULT_VIEW, ...(JSON.parse(localStorage.getItem('view') ?? '{}') as Partial<ViewOptions>) }));
+  const [level, setLevel] = useState(0.3);
+  const [showMap, setShowMap] = useState(true);
+  const [work, setWork] = useState<Work | undefined>();
+  const [problem, setProblem] = useState<string | undefined>();
+  const [place, setPlace] = useState<Place>('page');
+  const working = useRef(false);
+
+  const goTo = useCallback((markId: string) => {
+    sessionStorage.setItem(`head:${id}`, markId);
+    setOwn(markId);
+    select([]);
+  }, [id]);
+
+  // A model that changed under the selection must not leave it pointing at nothing.
+  useEffect(() => {
+    if (head) select((s) => s.filter((p) => p.site < head.structure.sites.length));
+  }, [head]);
+
+  const setView = useCallback((change: Partial<ViewOptions>) => {
+    setViewState((v) => {
+      const next = { ...v, ...change };
+      localStorage.setItem('view', JSON.stringify(next));
+      return next;
+    });
+  }, []);
+
+  const perform = useCallback(async <T,>(title: string, start: (tell: (detail: string) => void) => Running<T>): Promise<T | undefined> => {
+    if (working.current) {
+      setProblem('Something is still running. Wait for it or stop it first.');
+      return undefined;
+    }
+    working.current = true;
+    setProblem(undefined);
+    let pending: Partial<Work> = {};
+    let scheduled = false;
+    const tell = (detail: string): void => {
+      pending = { detail };
+      // At most one repaint a frame, however fast the reports come.
+      if (scheduled) return;
+      scheduled = true;
+      requestAnimationFrame(() => {
+        scheduled = false;
+        setWork((w) => (w ? { ...w, ...pending } : w));
+      });
+    };
+    try {
+      const running = start(tell);
+      setWork({ title, detail: '', started: Date.now(), cancel: running.cancel });
+      return await running.result;
+    } catch (e) {
+      if (!(e instanceof Cancelled)) setProblem((e as Error).message);
+      return undefined;
+    } finally {
+      working.current = false;
+      setWork(undefined);
+    }
+  }, []);
+
+  const edit = useCallback(async (structure: Structure, title: string): Promise<void> => {
+    if (!head || !project) return;
+    const mark: Omit<Mark, 'id' | 'created'> = { projectId: id, parent: head.id, kind: 'edit', title, structure };
+    const merged = intake?.merge?.reflections;
+    const wavelength = project.experiment.wavelength;
+    if (!merged || !wavelength || !structure.sites.length) {
+      goTo(await addMark(mark));
+      return;
+    }
+    const weights = head.readings?.weights ?? { a: 0.1, b: 0 };
+    const done = await run('residual', { structure, reflections: merged, wavelength, weights, extinction: head.readings?.extinction?.value ?? 0 }).result.catch(() => undefined);
+    goTo(await addMark(
+      { ...mark, ...(done ? { r1: done.r1, wr2: done.wr2, residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma } } : {}) },
+      done ? { map: done.map } : undefined,
+    ));
+  }, [head, project, intake, id, goTo]);
+
+  const undo = useCallback(() => {
+    if (head?.parent) goTo(head.parent);
+  }, [head, goTo]);
+  const redo = useCallback(() => {
+    const next = marks?.filter((m) => m.parent === head?.id).at(-1);
+    if (next) goTo(next.id);
+  }, [head, marks, goTo]);
+
+  const value = useMemo<Session | undefined>(() => (project && marks ? {
+    project, marks, head, result, intake, hasData, solve, selection, select, view, setView, level, setLevel, showMap, setShowMap, goTo, undo, redo, edit, work, perform, problem, setProblem, place, setPlace,
+  } : undefined), [project, marks, head, result, intake, hasData, solve, selection, view, setView, level, showMap, goTo, undo, redo, edit, work, perform, problem, place]);
+  if (project === null) return missing;
+  if (!value) return null;
+  return <Context.Provider value={value}>{children}</Context.Provider>;
+}
