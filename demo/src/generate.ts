@@ -3,7 +3,7 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { cellParameters, cellVolume } from '@nagare/core/crystal/cell';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import { seededRandom } from '@nagare/core/math/random';
-import { formulaText, scaleFormula } from '@nagare/core/scattering/formula';
+import { formulaText, scaleFormula } from '@nagare/core/crystal/formula';
 import { cellContents, type Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import type { RawReflections } from '@nagare/core/crystal/reflections';

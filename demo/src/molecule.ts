@@ -1,6 +1,6 @@
 /** Made-up molecules: a line notation to a graph with hydrogens, and a plain force field that gives it a sensible shape. */
 import type { Random } from '@nagare/core/math/random';
-import { elementOf } from '@nagare/core/scattering/elements';
+import { elementOf } from '@nagare/core/crystal/elements';
 
 export interface Atom {
   element: string;

@@ -4,8 +4,8 @@ import { orthogonalization, cellVolume, type Cell } from '@nagare/core/crystal/c
 import { allOperators, type SpaceGroup } from '@nagare/core/crystal/space-group';
 import { crystalClass, crystalSystem, rotationsOf } from '@nagare/core/crystal/point-group';
 import { inverse3 } from '@nagare/core/math/matrix3';
-import { elementOf } from '@nagare/core/scattering/elements';
-import { formulaVolume } from '@nagare/core/scattering/formula';
+import { elementOf } from '@nagare/core/crystal/elements';
+import { formulaVolume } from '@nagare/core/crystal/formula';
 import type { Molecule } from './molecule.ts';
 
 interface Body { centre: number[]; quaternion: number[] }
@@ -112,7 +112,7 @@ export function pack(molecules: readonly Molecule[], group: SpaceGroup, random: 
                 const r2 = ex * ex + ey * ey + ez * ez;
                 if (r2 > cut * cut) continue;
                 const bonding = (da[i] && ab[j]) || (aa[i] && db[j]);
-                const r0 = bonding ? 1.95 : (ra[i]! + rb[j]!) * 1.0;
+                const r0 = bonding ? 1.95 : (ra[i]! + rb[j]!) * 1.06;
                 const depth = bonding ? 4 : da[i] && db[j] ? 0.01 : 0.12;
                 const t = (r0 * r0) / Math.max(r2, 0.25 * r0 * r0);
                 const t3 = t * t * t;

@@ -5,7 +5,7 @@ import { randomUUID } from 'node:crypto';
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { TASKS, type TaskName } from '@nagare/core/tasks/registry';
-import { breathingContext, Cancelled } from '@nagare/core/tasks/context';
+import { breathingContext, Cancelled } from '@nagare/core/task-context';
 import { decodeWire, encodeWire } from '@nagare/core/tasks/wire';
 import { WorkerPool } from './worker-pool.ts';
 

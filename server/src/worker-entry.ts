@@ -1,6 +1,6 @@
 /** The inside of a Node worker thread: runs one task after another and reports back. */
 import { parentPort } from 'node:worker_threads';
-import { breathingContext, Cancelled } from '@nagare/core/tasks/context';
+import { breathingContext, Cancelled } from '@nagare/core/task-context';
 import { runTask } from '@nagare/core/tasks/registry';
 
 type Request = { kind: 'run'; id: number; task: string; input: unknown } | { kind: 'cancel'; id: number };

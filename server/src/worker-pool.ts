@@ -1,7 +1,7 @@
 /** Worker threads for tasks in Node: a few threads kept alive, one task each at a time. */
 import { availableParallelism } from 'node:os';
 import { Worker } from 'node:worker_threads';
-import { Cancelled, type TaskContext } from '@nagare/core/tasks/context';
+import { Cancelled, type TaskContext } from '@nagare/core/task-context';
 
 interface Job {
   id: number;

@@ -115,6 +115,15 @@ export function siteSymmetry(g: SpaceGroup, metric: readonly number[], x: Vec3, 
   return { operators, multiplicity: groupOrder(g) / operators.length };
 }
 
+/** Averages a position over the operators that nearly keep it, so that rounded coordinates stand exactly on their element. */
+export function snapToSymmetry(group: SpaceGroup, metric: readonly number[], x: Vec3, tolerance = 0.02): Vec3 {
+  const { operators } = siteSymmetry(group, metric, x, tolerance);
+  if (operators.length < 2) return x;
+  const sum = [0, 0, 0];
+  for (const o of operators) for (let i = 0; i < 3; i++) sum[i]! += (o.r[3 * i]! * x[0] + o.r[3 * i + 1]! * x[1] + o.r[3 * i + 2]! * x[2] + o.t[i]!) / operators.length;
+  return sum as unknown as Vec3;
+}
+
 /** The allowed continuous origin shifts: directions left fixed by every rotation (polar axes), as coordinate indices 0–2 that may be held. */
 export function polarDirections(g: SpaceGroup): Vec3[] {
   // Average of all rotations projects on the invariant vectors.

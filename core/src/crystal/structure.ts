@@ -1,7 +1,7 @@
 /** Structures: a cell, a space group and sites. A model holds sites only; copies by symmetry exist in scenes and neighbour lists. */
 import { apply3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
-import { elementOf } from '../scattering/elements.ts';
-import type { Formula } from '../scattering/formula.ts';
+import { elementOf } from './elements.ts';
+import type { Formula } from './formula.ts';
 import { metricTensor, orthogonalization, reciprocalLengths, type Cell } from './cell.ts';
 import { groupOrder, siteSymmetry, type SpaceGroup } from './space-group.ts';
 

@@ -21,20 +21,17 @@ export function parseMeasured(text: string): Measured | undefined {
 export function formatMeasured(value: number, su?: number, digits = 4): string {
   if (!Number.isFinite(value)) return '?';
   if (!su || !(su > 0) || !Number.isFinite(su)) return value.toFixed(digits);
-  let decimals = Math.max(0, -Math.floor(Math.log10(su)));
+  // Two digits of the s.u. when they are 10 to 19, one otherwise.
+  let decimals = 1 - Math.floor(Math.log10(su));
   let n = Math.round(su * 10 ** decimals);
-  if (n <= 1) {
-    decimals++;
-    n = Math.round(su * 10 ** decimals);
-  }
-  if (decimals > 12) return value.toFixed(12);
-  if (n > 19 && decimals > 0 && Math.round(su * 10 ** (decimals - 1)) >= 2) {
+  if (n > 19) {
     decimals--;
     n = Math.round(su * 10 ** decimals);
   }
-  if (decimals === 0) {
-    const scale = su > 19.5 ? 10 ** Math.floor(Math.log10(su / 1.95)) : 1;
-    return `${Math.round(value / scale) * scale}(${Math.round(su / scale) * scale})`;
+  if (decimals > 12) return value.toFixed(12);
+  if (decimals <= 0) {
+    const scale = 10 ** -decimals;
+    return `${Math.round(value / scale) * scale}(${n * scale})`;
   }
   return `${value.toFixed(decimals)}(${n})`;
 }

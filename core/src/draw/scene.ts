@@ -5,7 +5,7 @@ import { applyOperator, IDENTITY, type Operator } from '../crystal/operator.ts';
 import { allOperators } from '../crystal/space-group.ts';
 import { displacementToCartesian, type Structure } from '../crystal/structure.ts';
 import { bondLimit, bonds, connectedUnit, type PlacedSite } from '../geometry/bonds.ts';
-import { elementOf } from '../scattering/elements.ts';
+import { elementOf } from '../crystal/elements.ts';
 import { elementColour } from './palette.ts';
 
 /** Which part of the crystal is drawn. */

@@ -4,12 +4,12 @@ import { nameGroup } from '../crystal/identify.ts';
 import { parseXyz } from '../crystal/operator.ts';
 import { RawBuilder, type RawReflections } from '../crystal/reflections.ts';
 import { findSetting, groupOfSetting } from '../crystal/settings.ts';
-import { spaceGroupFromOperators, siteSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
+import { snapToSymmetry, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import { newId, type AnisotropicU, type Displacement, type Site, type Structure } from '../crystal/structure.ts';
 import { parseMeasured, type Measured } from '../crystal/uncertainty.ts';
-import { elementFromLabel, findElement } from '../scattering/elements.ts';
+import { elementFromLabel, findElement } from '../crystal/elements.ts';
 import { meanWavelength } from '../scattering/form-factor.ts';
-import { parseFormula, type Formula } from '../scattering/formula.ts';
+import { parseFormula, type Formula } from '../crystal/formula.ts';
 import { FileProblem, INAPPLICABLE, itemText, loopWith, UNKNOWN, type CifBlock, type CifLoop } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
 
@@ -239,13 +239,4 @@ export function readStructure(block: CifBlock): Structure | undefined {
   }
   if (!sites.length) return undefined;
   return { cell, spaceGroup, sites };
-}
-
-/** Averages a position over the operators that nearly keep it, so that rounded coordinates stand exactly on their element. */
-export function snapToSymmetry(group: SpaceGroup, metric: readonly number[], x: Site['position'], tolerance = 0.02): Site['position'] {
-  const { operators } = siteSymmetry(group, metric, x, tolerance);
-  if (operators.length < 2) return x;
-  const sum = [0, 0, 0];
-  for (const o of operators) for (let i = 0; i < 3; i++) sum[i]! += (o.r[3 * i]! * x[0] + o.r[3 * i + 1]! * x[1] + o.r[3 * i + 2]! * x[2] + o.t[i]!) / operators.length;
-  return sum as unknown as Site['position'];
 }

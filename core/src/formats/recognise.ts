@@ -3,7 +3,7 @@ import type { Cell } from '../crystal/cell.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { formulaText } from '../scattering/formula.ts';
+import { formulaText } from '../crystal/formula.ts';
 import { readCell, readExperiment, readReflections, readSpaceGroup, readStructure, type Experiment } from './cif-data.ts';
 import { FileProblem, parseCif, type CifBlock } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';

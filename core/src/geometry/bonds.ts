@@ -2,7 +2,7 @@
 import { compose, IDENTITY, operatorKey, type Operator } from '../crystal/operator.ts';
 import { neighbours, type Neighbour } from '../crystal/neighbours.ts';
 import { rotateU, type Structure } from '../crystal/structure.ts';
-import { elementOf } from '../scattering/elements.ts';
+import { elementOf } from '../crystal/elements.ts';
 
 /** Å beyond the sum of radii that still counts as bonded. */
 export const BOND_TOLERANCE = 0.4;

@@ -14,7 +14,7 @@ import type { CovarianceData } from '../refine/covariance.ts';
 import type { Readings } from '../refine/single-crystal.ts';
 import { evaluateStructure } from '../refine/single-crystal.ts';
 import { anodeFor, dispersion, absorptionCoefficient } from '../scattering/form-factor.ts';
-import { formulaElectrons, formulaText, formulaWeight, scaleFormula, type Formula } from '../scattering/formula.ts';
+import { formulaElectrons, formulaText, formulaWeight, scaleFormula, type Formula } from '../crystal/formula.ts';
 import { IDENTITY, operatorKey, type Operator } from '../crystal/operator.ts';
 import { allOperators } from '../crystal/space-group.ts';
 import { CifWriter } from './cif-writer.ts';

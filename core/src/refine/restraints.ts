@@ -2,7 +2,7 @@
 import { polarDirections } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { metricTensor } from '../crystal/cell.ts';
-import { elementOf } from '../scattering/elements.ts';
+import { elementOf } from '../crystal/elements.ts';
 import { apply3, type Vec3 } from '../math/matrix3.ts';
 import { siteOffset } from './parameters.ts';
 

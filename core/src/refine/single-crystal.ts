@@ -1,12 +1,12 @@
 /** Full-matrix least squares on F² against all data. */
 import { choleskyInPlace, choleskyInverse, choleskySolve } from '../math/linear.ts';
-import { elementOf } from '../scattering/elements.ts';
+import { elementOf } from '../crystal/elements.ts';
 import { cellVolume, metricTensor } from '../crystal/cell.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import { groupOrder, reflectionSymmetry, siteSymmetry } from '../crystal/space-group.ts';
 import type { Displacement, Site, Structure } from '../crystal/structure.ts';
 import { scatteringTable, SiteSums, STRIDE, structureFactors, type ScatteringTable, type SiteArrays } from '../scattering/structure-factors.ts';
-import type { TaskContext } from '../tasks/context.ts';
+import type { TaskContext } from '../task-context.ts';
 import { packLower, type CovarianceData } from './covariance.ts';
 import { NormalEquations } from './normal-equations.ts';
 import {
@@ -411,7 +411,9 @@ export async function refineStructure(structure: Structure, reflections: MergedR
       message = state === 'settled' ? `No step lowers the residual any further; the largest shift was ${max.toFixed(2)} s.u. (${last.name}).` : `The refinement runs away (${last.name}); the model of cycle ${cycle - 1} was kept. Look at that atom's element, occupancy and displacement.`;
       break;
     }
-    const quiet = max < Math.max(settledBelow, 0);
+    // With hardly any noise the s.u. vanish too; then the shifts themselves decide.
+    const still = accepted && expandShift(problem.map, shift).every((x, p) => p < 2 || Math.abs(x) < 1e-7);
+    const quiet = max < settledBelow || still;
     if (options.optimizeWeights && (max < 0.5 || cycle === plannedCycles) && extra < 4) {
       const c = problem.calculated();
       const next = optimizeWeights(c.fo2, c.fc2, c.sigma, n, problem.weights);

@@ -1,8 +1,8 @@
 /** Atomic scattering: analytic form factors, dispersion, absorption. Tables and their sources are in ./tables. */
 import anomalous from './tables/anomalous.json' with { type: 'json' };
 import factors from './tables/form-factors.json' with { type: 'json' };
-import { elementOf } from './elements.ts';
-import type { Formula } from './formula.ts';
+import { elementOf } from '../crystal/elements.ts';
+import type { Formula } from '../crystal/formula.ts';
 
 /** a₁…aₙ, b₁…bₙ, c of f0(s) = Σ aᵢ exp(−bᵢ s²) + c. */
 export interface GaussianFactor {

@@ -29,6 +29,8 @@ export interface ScatteringTable {
   /** Copies every explicit term stands for: centring, and the inversion when it lies at the origin. */
   readonly factor: number;
   readonly centric: boolean;
+  /** 0 where the centring forbids the reflection. */
+  readonly allowed: Uint8Array;
   readonly reciprocal: readonly [number, number, number];
 }
 
@@ -51,11 +53,17 @@ export function scatteringTable(
     f2[e] = d.f2;
     for (let i = 0; i < n; i++) f[e * n + i] = formFactor(factor, Math.sqrt(s2[i]!)) + d.f1;
   });
+  const allowed = new Uint8Array(n).fill(1);
+  for (const c of group.centring)
+    for (let i = 0; i < n; i++) {
+      const phase = hkl.h[i]! * c[0] + hkl.k[i]! * c[1] + hkl.l[i]! * c[2];
+      if (Math.abs(phase - Math.round(phase)) > 1e-3) allowed[i] = 0;
+    }
   const used = group.centricAtOrigin ? group.representatives.slice(0, group.representatives.length / 2) : group.representatives;
   return {
     count: n, h: hkl.h, k: hkl.k, l: hkl.l, s2, elements, f, f2,
     rotations: Float64Array.from(used.flatMap((o) => [...o.r])), translations: Float64Array.from(used.flatMap((o) => [...o.t])), operators: used.length,
-    factor: group.centring.length * (group.centricAtOrigin ? 2 : 1), centric: group.centricAtOrigin, reciprocal: reciprocalLengths(cell),
+    factor: group.centring.length * (group.centricAtOrigin ? 2 : 1), centric: group.centricAtOrigin, allowed, reciprocal: reciprocalLengths(cell),
   };
 }
 
@@ -172,7 +180,7 @@ export class SiteSums {
       A += f1 * C - f2 * S;
       B += f1 * S + f2 * C;
     }
-    this.a = A;
-    this.b = B;
+    this.a = t.allowed[i] ? A : 0;
+    this.b = t.allowed[i] ? B : 0;
   }
 }

@@ -2,12 +2,11 @@
  * From phases to a model: peaks, cycles of isotropic refinement and difference maps, elements from the electrons each
  * site refines to and the expected contents.
  */
-import { snapToSymmetry } from '../formats/cif-data.ts';
 import { cellVolume, metricTensor } from '../crystal/cell.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import { exactSetting } from '../crystal/identify.ts';
 import { groupOfSetting } from '../crystal/settings.ts';
-import { allOperators, groupOrder, siteSymmetry, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
+import { allOperators, groupOrder, siteSymmetry, snapToSymmetry, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import { newId, type Site, type Structure } from '../crystal/structure.ts';
 import { normalizedIntensities } from '../data/intensity-statistics.ts';
 import { assembleAsymmetricUnit, bonds } from '../geometry/bonds.ts';
@@ -15,9 +14,9 @@ import { gridFor, reach, synthesize } from '../maps/fourier.ts';
 import { localMaxima, uniquePeaks, type Peak } from '../maps/peaks.ts';
 import { modelMap, nearestSites } from '../maps/residual.ts';
 import { evaluateStructure, refineStructure, type RefineResult } from '../refine/single-crystal.ts';
-import { elementOf } from '../scattering/elements.ts';
-import type { Formula } from '../scattering/formula.ts';
-import { quietContext, type TaskContext } from '../tasks/context.ts';
+import { elementOf } from '../crystal/elements.ts';
+import type { Formula } from '../crystal/formula.ts';
+import { quietContext, type TaskContext } from '../task-context.ts';
 import type { Cell } from '../crystal/cell.ts';
 import type { PhasingData } from './expand.ts';
 import { symmetrizedPhase, type PhaseIndex } from './symmetry-from-phases.ts';

@@ -4,7 +4,7 @@
  */
 import { gridSize, halfLength, halfSize, RealFft3 } from '../math/fft.ts';
 import { seededRandom } from '../math/random.ts';
-import type { TaskContext } from '../tasks/context.ts';
+import type { TaskContext } from '../task-context.ts';
 import type { PhasingData } from './expand.ts';
 
 export interface FlippingReport {

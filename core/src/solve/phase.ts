@@ -1,6 +1,6 @@
 /** One worker's share of the phasing: seeds run in turn, each judged by the symmetry it shows. */
 import type { SpaceGroup } from '../crystal/space-group.ts';
-import type { TaskContext } from '../tasks/context.ts';
+import type { TaskContext } from '../task-context.ts';
 import type { Vec3 } from '../math/matrix3.ts';
 import { chargeFlip, type FlippingReport } from './charge-flipping.ts';
 import type { PhasingData } from './expand.ts';

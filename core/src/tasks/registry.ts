@@ -15,7 +15,7 @@ import type { MergedReflections } from '../crystal/reflections.ts';
 import type { Cell } from '../crystal/cell.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
-import { breathingContext, type TaskContext } from './context.ts';
+import { breathingContext, type TaskContext } from '../task-context.ts';
 import { cellSchema, experimentSchema, mergedSchema, rawSchema, spaceGroupSchema, structureSchema, weightsSchema } from './schemas.ts';
 import type { Grid } from '../math/fft.ts';
 

@@ -1,5 +1,5 @@
 /** Runs core tasks in page workers, or on the server when the person chose so. Nothing heavy runs on the main thread. */
-import { Cancelled } from '@nagare/core/tasks/context';
+import { Cancelled } from '@nagare/core/task-context';
 import type { TaskInput, TaskName, TaskOutput } from '@nagare/core/tasks/registry';
 import { runOnServer } from './server.ts';
 

@@ -1,6 +1,6 @@
 /** The same tasks as background jobs on the server: start, listen by polling through TanStack Query, cancel. */
 import { QueryClient, QueryObserver } from '@tanstack/react-query';
-import { Cancelled } from '@nagare/core/tasks/context';
+import { Cancelled } from '@nagare/core/task-context';
 import { decodeWire, encodeWire } from '@nagare/core/tasks/wire';
 import type { Running } from './engine.ts';
 

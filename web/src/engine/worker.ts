@@ -1,5 +1,5 @@
 /** The inside of a page worker: runs core tasks, one at a time, and passes forks back to the page. */
-import { breathingContext, Cancelled, type TaskContext } from '@nagare/core/tasks/context';
+import { breathingContext, Cancelled, type TaskContext } from '@nagare/core/task-context';
 import { runTask } from '@nagare/core/tasks/registry';
 
 type Incoming =

@@ -5,7 +5,7 @@ import { useNavigate } from 'react-router';
 import { IDENTITY } from '@nagare/core/crystal/operator';
 import { equivalentU } from '@nagare/core/crystal/structure';
 import { bonds } from '@nagare/core/geometry/bonds';
-import { ELEMENTS } from '@nagare/core/scattering/elements';
+import { ELEMENTS } from '@nagare/core/crystal/elements';
 import { useSession } from '../store/session.tsx';
 import { useDrop } from './DropEverywhere.tsx';
 import { STATIONS } from './ProjectFrame.tsx';

@@ -5,7 +5,7 @@ import { equivalentU, siteMultiplicity, type Site } from '@nagare/core/crystal/s
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { bonds } from '@nagare/core/geometry/bonds';
 import { distanceOf, measure } from '@nagare/core/geometry/measure';
-import { findElement } from '@nagare/core/scattering/elements';
+import { findElement } from '@nagare/core/crystal/elements';
 import { eigenSymmetric3 } from '@nagare/core/math/matrix3';
 import { displacementToCartesian } from '@nagare/core/crystal/structure';
 import { useSession } from '../store/session.tsx';

@@ -95,7 +95,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
   return (
     <div className="frame">
       <header className="topline">
-        <Link to="/" className="mark" aria-label="All projects"><img src="/mark.svg" alt="" /><span className="d-none d-lg-inline">Nagare</span></Link>
+        <Link to="/" className="emblem" aria-label="All projects"><img src="/mark.svg" alt="" /><span className="d-none d-lg-inline">Nagare</span></Link>
         <div className="project">
           {renaming ? (
             <input className="form-control form-control-sm" aria-label="Project name" autoFocus defaultValue={project.name} onBlur={(e) => { void updateProject(project.id, { name: e.target.value.trim() || project.name }); setRenaming(false); }} onKeyDown={(e) => { if (e.key === 'Enter') e.currentTarget.blur(); if (e.key === 'Escape') setRenaming(false); }} />

@@ -15,7 +15,7 @@ import { ScenePainter, type Marker } from './painter.ts';
 const samePick = (p: Picked, site: number, key: string): boolean => p.site === site && operatorKey(p.operator) + p.operator.t.map((t) => Math.round(t)).join() === key;
 
 export default function SceneView(): ReactNode {
-  const { project, head, result, selection, select, view, setView, level, setLevel, showMap, setShowMap } = useSession();
+  const { project, head, result: stored, preview, selection, select, view, setView, level, setLevel, showMap, setShowMap } = useSession();
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const overlay = useRef<HTMLCanvasElement>(null);
@@ -24,7 +24,8 @@ export default function SceneView(): ReactNode {
   const [boxMode, setBoxMode] = useState(false);
   const [labels, setLabels] = useState(true);
   const [failed, setFailed] = useState<string | undefined>();
-  const structure = head?.structure;
+  const structure = preview ?? head?.structure;
+  const result = preview ? undefined : stored;
   const scene = useMemo(() => (structure ? buildScene(structure, view) : undefined), [structure, view]);
   const keys = useMemo(() => scene?.atoms.map((a) => operatorKey(a.operator) + a.operator.t.map((t) => Math.round(t)).join()), [scene]);
   const selected = useMemo(() => new Set(scene?.atoms.flatMap((a, i) => (selection.some((p) => samePick(p, a.site, keys![i]!)) ? [i] : [])) ?? []), [scene, keys, selection]);
@@ -83,8 +84,6 @@ export default function SceneView(): ReactNode {
       const style = getComputedStyle(document.documentElement);
       const requests: LabelRequest[] = [];
       const origin = p.project([0, 0, 0]);
-      const unit = p.project([1, 0, 0]);
-      void unit;
       if (labels)
         scene.atoms.forEach((a, i) => {
           if ((a.element === 'H' || a.element === 'D' || !a.original) && !selected.has(i)) return;
@@ -179,7 +178,7 @@ export default function SceneView(): ReactNode {
   };
 
   if (failed) return <div className="empty"><h3>No picture here</h3><p>{failed}</p></div>;
-  if (!scene) return <div className="empty"><h3>No model yet</h3><p>The crystal appears here as soon as there is one: solve it from the intensities, or bring in a CIF with atom sites.</p><Link to={`/projects/${project.id}/solve`}>Go to Solve</Link></div>;
+  if (!scene) return <div className="empty"><h3>No model yet</h3><p>The crystal appears here as soon as there is one: solve it from the intensities, or bring in a CIF with atom sites.</p>{!location.pathname.endsWith('/solve') && <Link to={`/projects/${project.id}/solve`}>Go to Solve</Link>}</div>;
   return (
     <div
       ref={host} className="scene-host" tabIndex={0} role="application" aria-label="Crystal. Arrow keys turn, plus and minus zoom, a b c look along the axes, f fits, n picks the next atom." onKeyDown={key}

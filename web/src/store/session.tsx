@@ -38,6 +38,9 @@ export interface Session {
   setLevel(level: number): void;
   showMap: boolean;
   setShowMap(on: boolean): void;
+  /** A candidate looked at in the scene before it is taken. */
+  preview: Structure | undefined;
+  setPreview(structure: Structure | undefined): void;
   goTo(markId: string): void;
   undo(): void;
   redo(): void;
@@ -80,6 +83,7 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const [work, setWork] = useState<Work | undefined>();
   const [problem, setProblem] = useState<string | undefined>();
   const [place, setPlace] = useState<Place>('page');
+  const [preview, setPreview] = useState<Structure | undefined>();
   const working = useRef(false);
 
   const goTo = useCallback((markId: string) => {
@@ -159,8 +163,8 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   }, [head, marks, goTo]);
 
   const value = useMemo<Session | undefined>(() => (project && marks ? {
-    project, marks, head, result, intake, hasData, solve, selection, select, view, setView, level, setLevel, showMap, setShowMap, goTo, undo, redo, edit, work, perform, problem, setProblem, place, setPlace,
-  } : undefined), [project, marks, head, result, intake, hasData, solve, selection, view, setView, level, showMap, goTo, undo, redo, edit, work, perform, problem, place]);
+    project, marks, head, result, intake, hasData, solve, selection, select, view, setView, level, setLevel, showMap, setShowMap, preview, setPreview, goTo, undo, redo, edit, work, perform, problem, setProblem, place, setPlace,
+  } : undefined), [project, marks, head, result, intake, hasData, solve, selection, view, setView, level, showMap, preview, goTo, undo, redo, edit, work, perform, problem, place]);
   if (project === null) return missing;
   if (!value) return null;
   return <Context.Provider value={value}>{children}</Context.Provider>;

@@ -6,7 +6,7 @@ import { cellParameters, cellVolume, isPlausibleCell, type Cell } from '@nagare/
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { findSetting, groupOfSetting } from '@nagare/core/crystal/settings';
 import { groupOrder } from '@nagare/core/crystal/space-group';
-import { formulaText, parseFormula, proposeZ, formulaVolume } from '@nagare/core/scattering/formula';
+import { formulaText, parseFormula, proposeZ, formulaVolume } from '@nagare/core/crystal/formula';
 import { Gauge, NumberField, percent, Sheet, thousands } from '../../frame/parts.tsx';
 import { updateProject } from '../../store/projects.ts';
 import { useSession } from '../../store/session.tsx';

@@ -1,7 +1,7 @@
 /** Publish, first form: the CIF of the present mark, and the project as one file. */
 import { useMemo, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
-import { formulaText } from '@nagare/core/scattering/formula';
+import { formulaText } from '@nagare/core/crystal/formula';
 import { formulaUnits } from '@nagare/core/publish/structure-cif';
 import { cellContents } from '@nagare/core/crystal/structure';
 import { run } from '../../engine/engine.ts';

@@ -1,9 +1,9 @@
 /** Changes of a model, each with the words its mark will carry. A string instead says why it cannot be done. */
 import { newId, type Structure } from '@nagare/core/crystal/structure';
-import { snapToSymmetry } from '@nagare/core/formats/cif-data';
+import { snapToSymmetry } from '@nagare/core/crystal/space-group';
 import { metricTensor } from '@nagare/core/crystal/cell';
 import type { ResidualPeak } from '@nagare/core/maps/residual';
-import { findElement } from '@nagare/core/scattering/elements';
+import { findElement } from '@nagare/core/crystal/elements';
 
 export type Change = { structure: Structure; title: string } | string;
 

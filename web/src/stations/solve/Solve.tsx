@@ -7,7 +7,7 @@ import { buildScene } from '@nagare/core/draw/scene';
 import { paintSvg } from '@nagare/core/draw/svg';
 import { groupOfSetting } from '@nagare/core/crystal/settings';
 import { groupOrder } from '@nagare/core/crystal/space-group';
-import { formulaText, proposeZ } from '@nagare/core/scattering/formula';
+import { formulaText, proposeZ } from '@nagare/core/crystal/formula';
 import { cellContents } from '@nagare/core/crystal/structure';
 import { candidateRank, type Candidate, type SolveReport } from '@nagare/core/solve/solve';
 import { run } from '../../engine/engine.ts';
@@ -31,7 +31,7 @@ function SeedChart({ traces }: { traces: Trace[] }): ReactNode {
         <line x1="0" x2={width} y1={height} y2={height} stroke="var(--line)" />
         {traces.map((t, i) => <g key={t.seed}>
           <polyline fill="none" stroke={COLOURS[i % 4]} strokeWidth="1.6" points={t.values.map((v, j) => `${((j * 10) / longest) * (width - 30)},${height - (Math.max(0, v) / top) * (height - 12)}`).join(' ')} />
-          <text x={Math.min(width - 26, ((t.values.length * 10) / longest) * (width - 30) + 3)} y={height - (Math.max(0, t.values.at(-1) ?? 0) / top) * (height - 12) + 4} fontSize="10" fill={COLOURS[i % 4]}>{t.seed}</text>
+          <text x={Math.min(width - 26, (((t.values.length - 1) * 10) / longest) * (width - 30) + 3)} y={height - (Math.max(0, t.values.at(-1) ?? 0) / top) * (height - 12) + 4} fontSize="10" fill={COLOURS[i % 4]}>{t.seed}</text>
         </g>)}
         <text x="0" y={height + 13} fontSize="10" fill="var(--soft)">iterations to {longest}; height: skewness of the density, numbers are seeds</text>
       </svg>
@@ -41,7 +41,7 @@ function SeedChart({ traces }: { traces: Trace[] }): ReactNode {
 
 export function SolveDesk(): ReactNode {
   const session = useSession();
-  const { project, intake, hasData, solve, work, perform, goTo, head, place, setPlace } = session;
+  const { project, intake, hasData, solve, work, perform, goTo, head, place, setPlace, setPreview } = session;
   const navigate = useNavigate();
   const [traces, setTraces] = useState<Trace[]>([]);
   const [candidates, setCandidates] = useState<Candidate[]>(solve?.candidates ?? []);
@@ -51,6 +51,11 @@ export function SolveDesk(): ReactNode {
   useEffect(() => {
     if (!running && solve) setCandidates(solve.candidates);
   }, [solve, running]);
+  const shown = candidates[chosen]?.structure;
+  useEffect(() => {
+    setPreview(shown);
+    return () => setPreview(undefined);
+  }, [shown, setPreview]);
   const missing = !hasData ? 'reflections' : !project.cell ? 'a cell' : !project.experiment.wavelength ? 'a wavelength' : !intake?.analysis ? 'judged data' : undefined;
 
   const start = async (): Promise<void> => {
