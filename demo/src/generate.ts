@@ -12,6 +12,7 @@ import { structureCif } from '@nagare/core/publish/structure-cif';
 import { meanWavelength } from '@nagare/core/scattering/form-factor';
 import { buildMolecule } from './molecule.ts';
 import { pack } from './packing.ts';
+import { closestContact } from './test-crystals.ts';
 import { crystalSites, measure, withSu, type Measurement } from './simulate.ts';
 
 interface Recipe {
@@ -57,7 +58,8 @@ for (const recipe of RECIPES) {
   const random = seededRandom(recipe.seed);
   const molecules = recipe.molecules.map((line) => buildMolecule(line, random, 6));
   const group = spaceGroupFromSymbol(recipe.group);
-  const packed = pack(molecules, group, random, 16000, 2);
+  let packed = pack(molecules, group, random, 16000, 2);
+  for (let attempt = 0; attempt < 4 && closestContact(crystalSites(molecules, packed, group, seededRandom(1))) < 1.8; attempt++) packed = pack(molecules, group, random, 16000, 2);
   const rounded = (x: number, d: number): number => Number(x.toFixed(d));
   const c = packed.cell;
   packed.cell = withSu({ a: rounded(c.a, 4), b: rounded(c.b, 4), c: rounded(c.c, 4), alpha: rounded(c.alpha, 3), beta: rounded(c.beta, 3), gamma: rounded(c.gamma, 3) });

@@ -197,34 +197,75 @@ function energy(f: Field, x: Float64Array, g: Float64Array): number {
   return e;
 }
 
-/** Three-dimensional shape of a molecule: the best of several random starts, relaxed by damped dynamics. */
+/** Springs and soft repulsion in four dimensions, the fourth drawn to zero with weight `flatten`: atoms can pass around one another (Crippen 1982). */
+function energyFour(f: Field, flatten: number) {
+  return (x: Float64Array, g: Float64Array): number => {
+    g.fill(0);
+    let e = 0;
+    const spring = (i: number, j: number, d0: number, k: number, onlyClose: boolean): void => {
+      let square = 0;
+      for (let a = 0; a < 4; a++) square += (x[4 * i + a]! - x[4 * j + a]!) ** 2;
+      const d = Math.sqrt(square) || 1e-6;
+      if (onlyClose && d > d0) return;
+      e += k * (d - d0) ** 2;
+      const s = (2 * k * (d - d0)) / d;
+      for (let a = 0; a < 4; a++) {
+        const step = s * (x[4 * i + a]! - x[4 * j + a]!);
+        g[4 * i + a]! += step;
+        g[4 * j + a]! -= step;
+      }
+    };
+    for (const b of f.bonds) spring(b.i, b.j, b.d, 200, false);
+    for (const b of f.angles) spring(b.i, b.j, b.d, 80, false);
+    for (const b of f.apart) spring(b.i, b.j, b.d, 3, true);
+    for (let i = 3; i < x.length; i += 4) {
+      e += flatten * x[i]! ** 2;
+      g[i]! += 2 * flatten * x[i]!;
+    }
+    return e;
+  };
+}
+
+/** Relaxes by inertial descent (Bitzek et al. 2006, Phys. Rev. Lett. 97, 170201); returns the energy. */
+function relax(slope: (x: Float64Array, g: Float64Array) => number, x: Float64Array, steps: number): number {
+  const n = x.length;
+  const g = new Float64Array(n), v = new Float64Array(n);
+  let e = Infinity, dt = 0.005, alpha = 0.1, since = 0;
+  for (let step = 0; step < steps; step++) {
+    e = slope(x, g);
+    let power = 0, gg = 0, vv = 0;
+    for (let i = 0; i < n; i++) { power -= g[i]! * v[i]!; gg += g[i]! * g[i]!; vv += v[i]! * v[i]!; }
+    if (gg < 1e-6) break;
+    if (power > 0) {
+      const k = Math.sqrt(vv / gg);
+      for (let i = 0; i < n; i++) v[i] = (1 - alpha) * v[i]! - alpha * k * g[i]!;
+      if (++since > 5) { dt = Math.min(dt * 1.1, 0.05); alpha *= 0.99; }
+    } else { v.fill(0); dt *= 0.5; alpha = 0.1; since = 0; }
+    for (let i = 0; i < n; i++) {
+      v[i]! -= dt * g[i]!;
+      x[i]! += Math.max(-0.2, Math.min(0.2, dt * v[i]!));
+    }
+  }
+  return e;
+}
+
+/** Three-dimensional shape of a molecule: many random starts relaxed roughly, the best few thoroughly. */
 export function buildMolecule(line: string, random: Random, starts = 12): Molecule {
   const { atoms, bonds } = moleculeGraph(line);
-  const f = field(atoms, bonds);
+  const full = field(atoms, bonds);
   const n = atoms.length;
-  let best: { e: number; x: Float64Array } | undefined;
+  const tries: { e: number; x: Float64Array }[] = [];
+  const slope = (x: Float64Array, g: Float64Array): number => energy(full, x, g);
   for (let start = 0; start < starts; start++) {
-    const x = Float64Array.from({ length: 3 * n }, () => random.normal() * Math.cbrt(n) * 1.6);
-    const g = new Float64Array(3 * n), v = new Float64Array(3 * n);
-    let e = Infinity;
-    // Fast inertial relaxation (Bitzek et al. 2006, Phys. Rev. Lett. 97, 170201).
-    let dt = 0.005, alpha = 0.1, since = 0;
-    for (let step = 0; step < 6000; step++) {
-      e = energy(f, x, g);
-      let power = 0, gg = 0, vv = 0;
-      for (let i = 0; i < 3 * n; i++) { power -= g[i]! * v[i]!; gg += g[i]! * g[i]!; vv += v[i]! * v[i]!; }
-      if (gg < 1e-8) break;
-      if (power > 0) {
-        const k = Math.sqrt(vv / gg);
-        for (let i = 0; i < 3 * n; i++) v[i] = (1 - alpha) * v[i]! - alpha * k * g[i]!;
-        if (++since > 5) { dt = Math.min(dt * 1.1, 0.05); alpha *= 0.99; }
-      } else { v.fill(0); dt *= 0.5; alpha = 0.1; since = 0; }
-      for (let i = 0; i < 3 * n; i++) {
-        v[i]! -= dt * g[i]!;
-        x[i]! += Math.max(-0.2, Math.min(0.2, dt * v[i]!));
-      }
-    }
-    if (!best || e < best.e) best = { e, x: x.slice() };
+    const x4 = Float64Array.from({ length: 4 * n }, () => random.normal() * Math.cbrt(n) * 1.6);
+    for (const flatten of [0.01, 1, 10, 60]) relax(energyFour(full, flatten), x4, 350);
+    const x = Float64Array.from({ length: 3 * n }, (_, i) => x4[4 * Math.floor(i / 3) + (i % 3)]!);
+    tries.push({ e: relax(slope, x, 500), x });
   }
-  return { atoms, bonds, xyz: best!.x };
+  tries.sort((p, q) => p.e - q.e);
+  for (const t of tries.slice(0, 2)) t.e = relax(slope, t.x, 4000);
+  tries.sort((p, q) => p.e - q.e);
+  const best = tries[0]!;
+  if (best.e > 0.35 * n) throw new RangeError(`No sensible shape was found for ${line}: the strain is ${best.e.toFixed(1)}.`);
+  return { atoms, bonds, xyz: best.x };
 }

@@ -42,7 +42,7 @@ const measured = (block: CifBlock, ...tags: string[]): Measured | undefined => {
 export function readCell(block: CifBlock): Cell | undefined {
   const names = ['length_a', 'length_b', 'length_c', 'angle_alpha', 'angle_beta', 'angle_gamma'];
   const values = names.map((n) => measured(block, `_cell_${n}`));
-  if (values.every((v) => !v)) return undefined;
+  if (names.every((n) => itemText(block, `_cell_${n}`) === undefined)) return undefined;
   names.forEach((n, i) => {
     if (values[i]) return;
     const item = block.items.get(`_cell_${n}`);

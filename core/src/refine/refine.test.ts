@@ -125,7 +125,7 @@ describe('constraints', () => {
     expect(readings.parameters).toBe(3);
     expect(structure.sites[1]!.position).toEqual([0.25, 0.25, 0.25]);
     expect(structure.sites[1]!.displacement.u).toBeCloseTo(0.006, 6);
-    expect((structure.sites[0]!.displacement.u as number[]).map((x) => Number(x.toFixed(6)))).toEqual([0.004, 0.004, 0.004, 0, 0, 0]);
+    expect((structure.sites[0]!.displacement.u as readonly number[]).map((x) => Number(x.toFixed(6)))).toEqual([0.004, 0.004, 0.004, 0, 0, 0]);
   });
 });
 

@@ -1,0 +1,76 @@
+/** Benchmarks: each prints a ratio against a reference measured in the same run, so that machines can be compared. `npm run bench`. */
+import { NormalEquations } from '@nagare/core/refine/normal-equations';
+import { SingleCrystalProblem } from '@nagare/core/refine/single-crystal';
+import { quietContext } from '@nagare/core/task-context';
+import { RealFft3, gridSize, halfSize } from '@nagare/core/math/fft';
+import { choleskyInPlace, choleskySolve } from '@nagare/core/math/linear';
+import { seededRandom } from '@nagare/core/math/random';
+import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
+import { rotationsOf } from '@nagare/core/crystal/point-group';
+import { RawBuilder } from '@nagare/core/crystal/reflections';
+import type { Cell } from '@nagare/core/crystal/cell';
+import type { Structure } from '@nagare/core/crystal/structure';
+import { mergeReflections } from '@nagare/core/data/merge';
+import { parseCif } from '@nagare/core/formats/cif-parser';
+import { buildScene } from '@nagare/core/draw/scene';
+
+const random = seededRandom(1);
+/** Best of several, ms. */
+async function time(f: () => unknown, times = 3): Promise<number> {
+  let best = Infinity;
+  for (let i = 0; i < times; i++) {
+    const t = performance.now();
+    await f();
+    best = Math.min(best, performance.now() - t);
+  }
+  return best;
+}
+const say = (what: string, ms: number, reference: string, base: number): void => void process.stdout.write(`${what.padEnd(52)} ${ms.toFixed(1).padStart(8)} ms = ${(ms / base).toFixed(2).padStart(6)} × ${reference}\n`);
+const cubic = (a: number): Cell => ({ a, b: a, c: a, alpha: 90, beta: 90, gamma: 90 });
+const site = (i: number, position: readonly [number, number, number]): Structure['sites'][number] => ({ id: `${i}`, label: `C${i}`, element: i % 4 ? 'C' : 'O', position, occupancy: 1, displacement: { kind: 'aniso', u: [0.03, 0.03, 0.04, 0, 0, 0.004] } });
+
+/** Multiply-adds per ms of a plain typed-array loop: the yardstick. */
+const a = Float64Array.from({ length: 1000 }, () => random.next()), b = Float64Array.from({ length: 1000 }, () => random.next()), out = new Float64Array(1000);
+const rate = 1e6 / (await time(() => { for (let k = 0; k < 1000; k++) { const f = a[k]!; for (let i = 0; i < 1000; i++) out[i]! += f * b[i]!; } }, 20));
+process.stdout.write(`bare multiply-add loop: ${(rate / 1e6).toFixed(2)} G/s\n`);
+
+{
+  const s: Structure = { cell: { a: 9.1, b: 21, c: 9.3, alpha: 90, beta: 105, gamma: 90 }, spaceGroup: spaceGroupFromSymbol('P 1 21/c 1'), sites: Array.from({ length: 50 }, (_, i) => site(i, [random.next(), random.next(), random.next()])) };
+  const h: number[] = [], k: number[] = [], l: number[] = [];
+  for (let i = -13; i <= 13; i++) for (let j = 1; j <= 27; j++) for (let m = 1; m <= 13; m++) if (h.length < 8000) { h.push(i); k.push(j); l.push(m); }
+  const merged = { count: h.length, h: Int16Array.from(h), k: Int16Array.from(k), l: Int16Array.from(l), fsq: Float64Array.from(h, () => 100 * random.next()), sigma: new Float64Array(h.length).fill(1), multiplicity: new Uint16Array(h.length).fill(1) };
+  const problem = new SingleCrystalProblem(s, merged, 0.71075, { cycles: 1, weights: { a: 0.1, b: 0 }, optimizeWeights: false, extinction: false });
+  const n = problem.map.independent;
+  const arithmetic = (((n * (n + 1)) / 2) * problem.used.length) / rate;
+  const cycle = await time(async () => {
+    const { normal } = await problem.assemble(quietContext());
+    const m = normal.complete();
+    choleskyInPlace(m, n);
+    choleskySolve(m, n, normal.vector);
+  });
+  say(`least-squares cycle, ${n} parameters × ${problem.used.length} reflections`, cycle, 'normal-matrix arithmetic at the bare rate (aim: at most 2)', arithmetic);
+  say('  of which the normal matrix', await time(() => { const normal = new NormalEquations(n); for (let r = 0; r < 8000; r++) { normal.row.fill(0.5); normal.push(1); } normal.complete(); }, 1), 'the same', arithmetic);
+}
+{
+  const fft = new RealFft3({ nx: 96, ny: 96, nz: 96 });
+  const rho = Float64Array.from({ length: gridSize(fft.grid) }, () => random.normal());
+  const re = new Float64Array(halfSize(fft.grid)), im = new Float64Array(halfSize(fft.grid));
+  say('real Fourier transform, 96³', await time(() => fft.forward(rho, re, im), 5), '2.5 N log₂N operations at the bare rate', (2.5 * 96 ** 3 * Math.log2(96 ** 3)) / rate);
+}
+{
+  const builder = new RawBuilder();
+  const index = (): number => Math.floor(random.next() * 41) - 20;
+  for (let i = 0; i < 500_000; i++) builder.push(index(), index(), index(), 100 * random.next(), 2);
+  const raw = builder.build(false);
+  say('merging 500 000 reflections in mmm', await time(() => mergeReflections(raw, cubic(18), rotationsOf(spaceGroupFromSymbol('P m m m'))), 2), 'sorting as many numbers', await time(() => raw.intensity.slice().sort(), 2));
+}
+{
+  const rows = ['data_big', 'loop_', '_diffrn_refln_index_h', '_diffrn_refln_index_k', '_diffrn_refln_index_l', '_diffrn_refln_intensity_net', '_diffrn_refln_intensity_u'];
+  while (rows.length < 820_000) rows.push(`${rows.length % 30} ${rows.length % 17} ${rows.length % 23} ${(rows.length * 1.37).toFixed(2)} 12.50`);
+  const text = rows.join('\n');
+  say(`parsing a CIF of ${(text.length / 1e6).toFixed(0)} MB`, await time(() => parseCif(text), 2), 'splitting it at blanks', await time(() => text.split(/\s+/).length, 2));
+}
+{
+  const s: Structure = { cell: cubic(50), spaceGroup: spaceGroupFromSymbol('P 1'), sites: Array.from({ length: 10_000 }, (_, i) => site(i, [(i % 22) / 22.1, (Math.floor(i / 22) % 22) / 22.1, Math.floor(i / 484) / 22.1])) };
+  say('scene of 10 000 atoms with ellipsoids and bonds', await time(() => buildScene(s, { extent: 'unit', style: 'ellipsoids', probability: 0.5, showHydrogen: true, showCell: true }), 2), 'copying the structure through JSON', await time(() => JSON.parse(JSON.stringify(s)) as unknown, 2));
+}

@@ -1,0 +1,21 @@
+import { defineConfig } from '@playwright/test';
+
+const port = 4631;
+
+export default defineConfig({
+  testDir: 'e2e',
+  timeout: 180_000,
+  expect: { timeout: 20_000 },
+  workers: 1,
+  retries: process.env['CI'] ? 1 : 0,
+  reporter: 'list',
+  use: {
+    baseURL: `http://127.0.0.1:${port}`,
+    viewport: { width: 1280, height: 800 },
+    launchOptions: {
+      executablePath: process.env['CHROMIUM'] ?? '/usr/bin/chromium',
+      args: ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--no-first-run', '--disable-quic', '--use-gl=angle', '--use-angle=swiftshader', '--enable-unsafe-swiftshader'],
+    },
+  },
+  webServer: { command: 'npx tsx server/src/main.ts', env: { PORT: String(port) }, url: `http://127.0.0.1:${port}`, reuseExistingServer: false, timeout: 60_000 },
+});

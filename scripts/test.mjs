@@ -1,0 +1,31 @@
+// From a fresh clone: installs what is missing, then type check, lint, unit tests and the browser tests.
+import { spawnSync } from 'node:child_process';
+import { existsSync } from 'node:fs';
+import { fileURLToPath } from 'node:url';
+
+const root = fileURLToPath(new URL('..', import.meta.url));
+const step = (title, command, args, env = {}) => {
+  process.stdout.write(`\n== ${title}\n`);
+  const { status } = spawnSync(command, args, { cwd: root, stdio: 'inherit', env: { ...process.env, ...env } });
+  if (status !== 0) {
+    process.stderr.write(`\n${title} failed.\n`);
+    process.exit(status ?? 1);
+  }
+};
+
+if (!existsSync(`${root}node_modules/vite`)) step('Installing packages', 'npm', ['ci', '--no-audit', '--no-fund']);
+const chromium = process.env['CHROMIUM'] ?? '/usr/bin/chromium';
+if (!existsSync(chromium)) {
+  const root0 = process.getuid?.() === 0;
+  if (!root0 || !existsSync('/usr/bin/apt-get')) {
+    process.stderr.write('The browser tests need Chromium. Install it (Debian: apt-get install chromium) or set CHROMIUM to its path.\n');
+    process.exit(2);
+  }
+  step('Looking for Debian’s Chromium', 'apt-get', ['update', '-qq']);
+  step('Installing Debian’s Chromium', 'apt-get', ['install', '-y', '-qq', 'chromium'], { DEBIAN_FRONTEND: 'noninteractive' });
+}
+step('Type check', 'npx', ['tsc', '--noEmit', '-p', 'tsconfig.json']);
+step('Lint', 'npx', ['eslint', '.']);
+step('Unit tests', 'npx', ['vitest', 'run']);
+step('Building the application', 'npx', ['vite', 'build', 'web', '--logLevel', 'warn']);
+step('Browser tests', 'npx', ['playwright', 'test']);
