@@ -10,6 +10,8 @@ test.beforeEach(({ page }) => {
 });
 test.afterEach(({ page }) => expect(problems.get(page)).toEqual([]));
 
+const marks = (page: Page) => page.getByRole('listbox', { name: 'Marks' }).getByRole('option');
+
 async function openDemo(page: Page, name: string): Promise<void> {
   await page.goto('/');
   await page.getByRole('button', { name }).click();
@@ -26,21 +28,22 @@ async function solve(page: Page): Promise<void> {
 }
 
 test('from measured reflections to a refined structure and a CIF, and back in again', async ({ page }, info) => {
-  // Long tasks of the main thread are recorded while the workers compute.
-  await page.addInitScript(() => {
-    const w = window as unknown as { longest: number };
-    w.longest = 0;
-    new PerformanceObserver((l) => { for (const e of l.getEntries()) w.longest = Math.max(w.longest, e.duration); }).observe({ type: 'longtask' });
-  });
+  // A page that waits for a worker answers at once; one that computes itself would not for seconds.
+  const answers = async (): Promise<void> => {
+    for (let i = 0; i < 5; i++) {
+      expect(await page.evaluate(() => new Promise<number>((r) => { const t = performance.now(); setTimeout(() => r(performance.now() - t), 0); }))).toBeLessThan(1500);
+    }
+  };
   await openDemo(page, 'Benigara-2');
   await expect(page.getByText('P -1 fits without a contradiction')).toBeVisible();
   await expect(page.locator('canvas').first()).toBeVisible();
   await solve(page);
   await expect(page.locator('.gauge', { hasText: 'R1' }).first()).toContainText(/\d+\.\d\d %/);
-  const before = await page.getByRole('option').count();
+  const before = await marks(page).count();
   await page.getByRole('button', { name: 'Refine', exact: true }).click();
+  await answers();
   await expect(page.getByText(/Settled/).first()).toBeVisible({ timeout: 120_000 });
-  expect(await page.getByRole('option').count()).toBe(before + 1);
+  expect(await marks(page).count()).toBe(before + 1);
   const r1 = Number((await page.locator('.gauge', { hasText: 'R1' }).first().locator('.value').textContent())!.replace(' %', ''));
   expect(r1).toBeLessThan(7);
   await expect(page.getByRole('cell', { name: 'ρ1', exact: true })).toBeVisible();
@@ -74,18 +77,18 @@ test('marks survive a reload in the middle of a solve and of a refinement; undo 
   await page.getByRole('button', { name: /^Solve$|Continue with more seeds/ }).click();
   await page.getByRole('button', { name: 'Take it to Refine' }).click({ timeout: 120_000 });
   await expect(page.getByRole('grid', { name: 'Sites' })).toBeVisible({ timeout: 60_000 });
-  await expect(page.getByRole('option')).toHaveCount(1);
+  await expect(marks(page)).toHaveCount(1);
   await page.getByRole('button', { name: 'Refine', exact: true }).click();
   await expect(page.getByRole('status')).toContainText('cycle');
   await page.reload();
-  await expect(page.getByRole('option')).toHaveCount(1);
+  await expect(marks(page)).toHaveCount(1);
 
   // Stopping leaves the model as it was.
   await page.getByRole('button', { name: 'Refine', exact: true }).click();
   await expect(page.getByRole('status')).toContainText('cycle');
   await page.getByRole('button', { name: 'Stop' }).first().click();
   await expect(page.getByRole('status')).toHaveCount(0);
-  await expect(page.getByRole('option')).toHaveCount(1);
+  await expect(marks(page)).toHaveCount(1);
 
   // Delete with the keyboard, go back, and change an element instead: a branch.
   const table = page.getByRole('grid', { name: 'Sites' });
@@ -100,8 +103,8 @@ test('marks survive a reload in the middle of a solve and of a refinement; undo 
   await page.keyboard.press('Control+z');
   await page.locator('.sites .row-line').nth(3).locator('.mono').first().click();
   await page.getByRole('complementary', { name: 'Inspector' }).getByRole('button', { name: 'S', exact: true }).click();
-  await expect(page.getByRole('option', { name: /made S/ })).toBeVisible();
-  await expect(page.getByRole('option')).toHaveCount(3);
+  await expect(page.getByRole('listbox', { name: 'Marks' }).getByRole('option', { name: /made S/ })).toBeVisible();
+  await expect(marks(page)).toHaveCount(3);
 
   // The finder reaches atoms by words.
   await page.keyboard.press('Control+k');
@@ -115,13 +118,13 @@ test('two tabs on one project do not overwrite each other, and a project goes ou
   await solve(page);
   const other = await context.newPage();
   await other.goto(page.url());
-  await expect(other.getByRole('option')).toHaveCount(1);
+  await expect(marks(other)).toHaveCount(1);
   for (const [tab, row] of [[page, 5], [other, 6]] as const) {
     await tab.locator('.sites .row-line').nth(row).locator('.mono').first().click();
     await tab.getByRole('complementary', { name: 'Inspector' }).getByRole('button', { name: /^Delete/ }).click();
   }
   for (const tab of [page, other]) {
-    await expect(tab.getByRole('option')).toHaveCount(3);
+    await expect(marks(tab)).toHaveCount(3);
     await expect(tab.getByText('37 in the asymmetric unit')).toBeVisible();
   }
   await other.close();
@@ -131,7 +134,7 @@ test('two tabs on one project do not overwrite each other, and a project goes ou
   await download.saveAs(path);
   await page.goto('/');
   await page.getByTestId('file-picker').setInputFiles(path);
-  await expect(page.getByRole('option')).toHaveCount(3);
+  await expect(marks(page)).toHaveCount(3);
   await expect(page.locator('.gauge', { hasText: 'R1' }).first()).toContainText('%');
   writeFileSync(path, readFileSync(path).subarray(0, 2000));
   await page.goto('/');

@@ -92,6 +92,11 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
     select([]);
   }, [id]);
 
+  // The first look decides where this tab stands; later marks of other tabs do not move it.
+  useEffect(() => {
+    if (own === undefined && project?.head) goTo(project.head);
+  }, [own, project?.head, goTo]);
+
   // A model that changed under the selection must not leave it pointing at nothing.
   useEffect(() => {
     if (head) select((s) => s.filter((p) => p.site < head.structure.sites.length));
