@@ -53,6 +53,25 @@ test('from measured reflections to a refined structure and a CIF, and back in ag
   await page.locator('.sites .row-line').nth(1).locator('.mono').first().click({ modifiers: ['Control'] });
   await expect(page.getByTestId('measurement')).toHaveText(/^distance \d+\.\d+\(\d+\) Å$/);
 
+  // The scene by keyboard and by mouse.
+  const scene = page.getByRole('application');
+  await scene.focus();
+  await page.keyboard.press('Escape');
+  await page.keyboard.press('n');
+  await expect(page.getByTestId('measurement')).toHaveText('one site');
+  await page.keyboard.press('Shift+N');
+  await page.keyboard.press('Shift+N');
+  await expect(page.getByTestId('measurement')).toHaveText(/^angle \d+\.\d+\(\d+\)°$/);
+  await page.keyboard.press('Escape');
+  const pane = (await scene.boundingBox())!;
+  await page.getByRole('button', { name: 'Box', exact: true }).click();
+  await page.mouse.move(pane.x + 4, pane.y + 4);
+  await page.mouse.down();
+  await page.mouse.move(pane.x + pane.width - 4, pane.y + pane.height - 60, { steps: 5 });
+  await page.mouse.up();
+  await expect(page.getByRole('complementary', { name: 'Inspector' })).toContainText('38 sites');
+  await page.getByRole('button', { name: 'Clear' }).click();
+
   await page.getByRole('link', { name: /Publish/ }).click();
   const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Take the CIF home' }).click()]);
   const path = info.outputPath('out.cif');

@@ -4,7 +4,7 @@ import { orthogonalization } from '../crystal/cell.ts';
 import { applyOperator, IDENTITY, type Operator } from '../crystal/operator.ts';
 import { allOperators } from '../crystal/space-group.ts';
 import { displacementToCartesian, type Structure } from '../crystal/structure.ts';
-import { bondLimit, bonds, connectedUnit, type PlacedSite } from '../geometry/bonds.ts';
+import { bondLimit, bonds, composeExact, connectedUnit, type PlacedSite } from '../geometry/bonds.ts';
 import { elementOf } from '../crystal/elements.ts';
 import { elementColour } from './palette.ts';
 
@@ -90,20 +90,33 @@ export function placedSites(s: Structure, extent: Extent): PlacedSite[] {
   }
   const operators = allOperators(s.spaceGroup);
   const edge = 0.001;
-  s.sites.forEach((x, site) => {
-    for (const o of operators) {
-      const y = applyOperator(o, x.position);
-      const base = y.map((v) => -Math.floor(v + edge));
-      // Sites on faces, edges and corners appear on every one of them.
-      const choices = y.map((v, i) => (Math.abs(v + base[i]!) < edge ? [base[i]!, base[i]! + 1] : [base[i]!]));
-      for (const i of choices[0]!) for (const j of choices[1]!) for (const k of choices[2]!) {
-        const p = { site, operator: { r: o.r, t: [o.t[0] + i, o.t[1] + j, o.t[2] + k] as Vec3 } };
-        out.set(key(p), p);
+  const list = bonds(s);
+  const limit = Math.max(200, 8 * s.sites.length);
+  const seen = new Set<string>();
+  for (const p of unit) {
+    if (seen.has(key(p))) continue;
+    const piece = connectedUnit(s, list, p, limit);
+    for (const q of piece) seen.add(key(q));
+    // A molecule is placed whole, by its middle; a framework without end is cut at the faces, atom by atom.
+    const pieces = piece.length < limit && piece.length > 1 ? [piece] : unit.filter((q) => piece.some((r) => r.site === q.site)).map((q) => [q]);
+    for (const group of pieces)
+      for (const o of operators) {
+        const moved = group.map((q) => ({ site: q.site, operator: composeExact(o, q.operator) }));
+        const middle = [0, 1, 2].map((k) => moved.reduce((sum, q) => sum + applyOperator(q.operator, s.sites[q.site]!.position)[k]!, 0) / moved.length);
+        const base = middle.map((v) => -Math.floor(v + edge));
+        // Lone sites on faces, edges and corners appear on every one of them.
+        const choices = middle.map((v, i) => (group.length === 1 && Math.abs(v + base[i]!) < edge ? [base[i]!, base[i]! + 1] : [base[i]!]));
+        for (const i of choices[0]!) for (const j of choices[1]!) for (const k of choices[2]!)
+          for (const q of moved) {
+            const placed = { site: q.site, operator: { r: q.operator.r, t: [q.operator.t[0] + i, q.operator.t[1] + j, q.operator.t[2] + k] as Vec3 } };
+            out.set(key(placed), isUnmoved(placed.operator) ? { site: q.site, operator: IDENTITY } : placed);
+          }
       }
-    }
-  });
+  }
   return [...out.values()];
 }
+
+const isUnmoved = (o: Operator): boolean => o.r.every((x, i) => x === (i % 4 ? 0 : 1)) && o.t.every((t) => Math.abs(t) < 1e-9);
 
 const BALL: Record<string, number> = { H: 0.14, D: 0.14 };
 

@@ -47,6 +47,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
         if (centre >= 0) out.unshift({ text: `Select what is bonded to ${s.sites[centre]!.label}`, kind: 'selection', act: () => choose((i) => bonds(s).some((b) => b.from === centre && b.to === i))() });
       }
       if (above) out.unshift({ text: `Select sites with U above ${above[1]} Å²`, kind: 'selection', act: choose((i) => equivalentU(s.cell, s.sites[i]!.displacement) > Number(above[1])) });
+      for (const e of new Set(s.sites.map((x) => x.element))) out.push({ text: `Select all ${Object.keys(NAMES).find((n) => NAMES[n] === e) ?? e}`, kind: e, act: choose((i) => s.sites[i]!.element === e) });
       s.sites.forEach((x, i) => out.push({ text: x.label, kind: `site, ${x.element}`, act: choose((j) => j === i) }));
     }
     return out;

@@ -67,7 +67,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
   const { pick } = useDrop();
   const [finder, setFinder] = useState(false);
   const [renaming, setRenaming] = useState(false);
-  const [deskWidth, setDeskWidth] = useState(() => Number(localStorage.getItem('desk')) || 400);
+  const [deskWidth, setDeskWidth] = useState(() => Number(localStorage.getItem('desk')) || 420);
 
   useEffect(() => {
     document.title = `${project.name} · Nagare`;
@@ -135,8 +135,8 @@ function Frame({ station }: { station: StationId }): ReactNode {
           )}
           <button
             className="desk-grip" aria-label={wide ? 'Desk width; Enter folds it' : 'Unfold the desk'} title={wide ? 'Drag to resize, double-click to fold' : 'Unfold the desk'} style={wide ? {} : { width: 14 }}
-            onDoubleClick={() => resize(wide ? 0 : 400)} onClick={() => { if (!wide) resize(400); }}
-            onKeyDown={(e) => { if (e.key === 'ArrowLeft') resize(wide - 20); if (e.key === 'ArrowRight') resize((wide || 320) + 20); if (e.key === 'Enter') resize(wide ? 0 : 400); }}
+            onDoubleClick={() => resize(wide ? 0 : 420)} onClick={() => { if (!wide) resize(420); }}
+            onKeyDown={(e) => { if (e.key === 'ArrowLeft') resize(wide - 20); if (e.key === 'ArrowRight') resize((wide || 320) + 20); if (e.key === 'Enter') resize(wide ? 0 : 420); }}
             onPointerDown={(e) => { const x = e.clientX, w = wide || 0; const target = e.currentTarget; target.setPointerCapture(e.pointerId); target.onpointermove = (m) => resize(w + m.clientX - x); target.onpointerup = () => { target.onpointermove = null; }; }}
           />
         </div>
@@ -150,7 +150,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
             </>
           )}
         </main>
-        {selection.length > 0 && station !== 'intake' ? <Inspector /> : <span />}
+        {selection.length > 0 && station !== 'intake' && <Inspector />}
       </div>
       <Course />
       <Finder show={finder} onHide={() => setFinder(false)} />

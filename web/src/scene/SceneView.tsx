@@ -15,7 +15,7 @@ import { ScenePainter, type Marker } from './painter.ts';
 const samePick = (p: Picked, site: number, key: string): boolean => p.site === site && operatorKey(p.operator) + p.operator.t.map((t) => Math.round(t)).join() === key;
 
 export default function SceneView(): ReactNode {
-  const { project, head, result: stored, preview, selection, select, view, setView, level, setLevel, showMap, setShowMap } = useSession();
+  const { project, head, result: stored, preview, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap } = useSession();
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const overlay = useRef<HTMLCanvasElement>(null);
@@ -67,13 +67,14 @@ export default function SceneView(): ReactNode {
     void import('@nagare/core/draw/svg').then(({ bestView }) => {
       const v = bestView(scene);
       p.lookAlong([v[6], v[7], v[8]], [v[3], v[4], v[5]]);
+      p.fit();
     });
   }, [scene, project.id]);
 
   useEffect(() => {
     const p = painter.current;
     if (!p || !scene) return;
-    p.show(scene, selected, markers);
+    p.show(scene, selected, markers, new Set(peaks));
     p.onPaint = () => {
       const ctx = overlay.current?.getContext('2d');
       if (!ctx) return;
@@ -89,7 +90,7 @@ export default function SceneView(): ReactNode {
           if ((a.element === 'H' || a.element === 'D' || !a.original) && !selected.has(i)) return;
           if (scene.atoms.length > 300 && !selected.has(i)) return;
           const s = p.project(a.position);
-          requests.push({ text: a.label, x: s.x, y: s.y, clear: 9, weight: (selected.has(i) ? 1000 : 0) + s.depth });
+          requests.push({ text: a.label, x: s.x, y: s.y, clear: Math.max(5, p.pixelsPerAngstrom * Math.max(...a.axes.map((v) => Math.hypot(v[0], v[1], v[2]))) * 0.9), weight: (selected.has(i) ? 1000 : 0) + s.depth });
         });
       for (const m of markers) {
         const s = p.project(m.position);
@@ -114,7 +115,14 @@ export default function SceneView(): ReactNode {
       }
     };
     p.invalidate();
-  }, [scene, selected, markers, labels, structure]);
+  }, [scene, selected, markers, peaks, labels, structure]);
+
+  const fitted = useRef('');
+  useEffect(() => {
+    const wish = `${view.extent}`;
+    if (scene && fitted.current && fitted.current !== wish) painter.current?.fit();
+    fitted.current = wish;
+  }, [scene, view.extent]);
 
   // Contours are worked out in a worker; only the latest level counts.
   const wanted = useRef(0);
@@ -143,6 +151,7 @@ export default function SceneView(): ReactNode {
     if (!scene) return;
     if (index < 0) {
       if (!add) select([]);
+      if (!add) setPeaks([]);
       return;
     }
     const a = scene.atoms[index]!;
@@ -161,6 +170,7 @@ export default function SceneView(): ReactNode {
     if (!structure) return;
     const axes = axisVectors(structure.cell);
     painter.current?.lookAlong(axes[axis], axes[axis === 2 ? 1 : 2]);
+    painter.current?.fit();
   };
   const key = (e: React.KeyboardEvent): void => {
     const p = painter.current;
@@ -206,7 +216,14 @@ export default function SceneView(): ReactNode {
         pointer.current = undefined;
         if (!q || !p) return;
         const { x, y } = at(e);
-        if (!q.moved) { toggle(p.pick(x, y), e.shiftKey || e.ctrlKey); return; }
+        if (!q.moved) {
+          // A residual maximum under the pointer is chosen for the list, unless an atom is meant.
+          const near = markers.map((m) => ({ m, s: p.project(m.position) })).filter(({ s }) => Math.hypot(s.x - x, s.y - y) < 9).sort((u, v) => v.s.depth - u.s.depth)[0];
+          const index = p.pick(x, y);
+          if (near && index < 0) setPeaks(peaks.includes(near.m.name) ? peaks.filter((n) => n !== near.m.name) : [...peaks, near.m.name]);
+          else toggle(index, e.shiftKey || e.ctrlKey);
+          return;
+        }
         if (q.mode === 'box' && box) {
           const inside = scene.atoms.filter((a) => { const s = p.project(a.position); return s.x > box.x && s.x < box.x + box.w && s.y > box.y && s.y < box.y + box.h; });
           select(inside.map((a) => ({ site: a.site, operator: a.operator })));
@@ -232,7 +249,7 @@ export default function SceneView(): ReactNode {
         {result?.map && (
           <div>
             <button className="word" aria-pressed={showMap} onClick={() => setShowMap(!showMap)}>Residual density</button>
-            {showMap && <><input type="range" aria-label="Contour level" min="0.08" max="2.5" step="0.02" value={level} onChange={(e) => setLevel(Number(e.target.value))} style={{ width: 90 }} /><span className="mono px-1">±{level.toFixed(2)} e Å⁻³</span></>}
+            {showMap && <><input type="range" aria-label="Contour level" min="0.08" max="2.5" step="0.02" value={level} onChange={(e) => setLevel(Number(e.target.value))} style={{ width: 90 }} /><span className="mono px-1">±{level.toFixed(2)} e/Å³</span></>}
           </div>
         )}
       </div>

@@ -60,7 +60,7 @@ export class ScenePainter {
   }
 
   /** Replaces what is drawn. */
-  show(scene: Scene, selected: ReadonlySet<number>, markers: readonly Marker[]): void {
+  show(scene: Scene, selected: ReadonlySet<number>, markers: readonly Marker[], chosen: ReadonlySet<string>): void {
     this.shown = scene;
     this.clear(this.content);
     const fine = scene.atoms.length < 400;
@@ -69,7 +69,7 @@ export class ScenePainter {
     // Principal ellipses: dark where a coordinate of the unit sphere vanishes, only on real ellipsoids (flag in the alpha of an attribute).
     material.onBeforeCompile = (shader) => {
       shader.vertexShader = shader.vertexShader.replace('#include <common>', '#include <common>\nattribute float ringed;\nvarying vec3 unitPoint;\nvarying float hasRings;').replace('#include <begin_vertex>', '#include <begin_vertex>\nunitPoint = position;\nhasRings = ringed;');
-      shader.fragmentShader = shader.fragmentShader.replace('#include <common>', '#include <common>\nvarying vec3 unitPoint;\nvarying float hasRings;').replace('#include <color_fragment>', '#include <color_fragment>\nvec3 ring = abs(unitPoint);\nfloat nearest = min(ring.x, min(ring.y, ring.z));\ndiffuseColor.rgb = mix(diffuseColor.rgb, vec3(0.09, 0.11, 0.13), hasRings * (1.0 - smoothstep(0.035, 0.06, nearest)));');
+      shader.fragmentShader = shader.fragmentShader.replace('#include <common>', '#include <common>\nvarying vec3 unitPoint;\nvarying float hasRings;').replace('#include <color_fragment>', '#include <color_fragment>\nvec3 ring = abs(unitPoint);\nfloat nearest = min(ring.x, min(ring.y, ring.z));\nfloat bright = dot(diffuseColor.rgb, vec3(0.3, 0.6, 0.1));\nvec3 ringColour = bright < 0.3 ? vec3(0.85, 0.84, 0.8) : vec3(0.05, 0.06, 0.08);\ndiffuseColor.rgb = mix(diffuseColor.rgb, ringColour, hasRings * (1.0 - smoothstep(0.035, 0.06, nearest)));');
     };
     const n = scene.atoms.length;
     const atoms = new InstancedMesh(sphere, material, n);
@@ -108,8 +108,12 @@ export class ScenePainter {
     this.addBonds(scene);
     this.addLines(scene);
     if (markers.length) {
-      const points = new InstancedMesh(new SphereGeometry(0.11, 10, 8), new MeshBasicMaterial({ color: water, wireframe: true }), markers.length);
-      markers.forEach((p, i) => points.setMatrixAt(i, m.makeTranslation(p.position[0], p.position[1], p.position[2])));
+      const points = new InstancedMesh(new SphereGeometry(0.11, 10, 8), new MeshBasicMaterial({ wireframe: true }), markers.length);
+      markers.forEach((p, i) => {
+        const r = chosen.has(p.name) ? 2 : 1;
+        points.setMatrixAt(i, m.makeScale(r, r, r).setPosition(p.position[0], p.position[1], p.position[2]));
+        points.setColorAt(i, color.set(chosen.has(p.name) ? token('--gold') : token('--water')));
+      });
       this.content.add(points);
     }
     this.content.position.set(-scene.centre[0], -scene.centre[1], -scene.centre[2]);
@@ -187,9 +191,24 @@ export class ScenePainter {
     this.invalidate();
   }
 
+  /** Fills the pane with what is drawn, as seen from where the viewer stands; the cell counts when its contents are shown. */
   fit(): void {
-    this.zoom = 1;
-    this.pan.set(0, 0);
+    const scene = this.shown;
+    if (!scene) return;
+    const whole = scene.atoms.some((a) => !a.original);
+    const points = [...scene.atoms.map((a) => a.position), ...(whole || !scene.atoms.length ? scene.lines.flatMap((l) => [l.from, l.to]) : [])];
+    const v = new Vector3();
+    let left = Infinity, right = -Infinity, top = -Infinity, bottom = Infinity;
+    for (const p of points) {
+      v.set(p[0] - scene.centre[0], p[1] - scene.centre[1], p[2] - scene.centre[2]).applyQuaternion(this.rotation);
+      left = Math.min(left, v.x); right = Math.max(right, v.x); top = Math.max(top, v.y); bottom = Math.min(bottom, v.y);
+    }
+    // Room for the radii, the labels, and the tools along the lower edge.
+    const { width, height } = this.size;
+    const usable = { w: Math.max(80, width - 60), h: Math.max(80, height - 110) };
+    const k = Math.max((right - left + 1.4) / usable.w, (top - bottom + 1.4) / usable.h);
+    this.zoom = (2 * scene.radius) / Math.min(width, height) / k;
+    this.pan.set(-(left + right) / 2 / k, (top + bottom) / 2 / k - 22);
     this.invalidate();
   }
 
@@ -217,6 +236,10 @@ export class ScenePainter {
     this.turned.updateMatrixWorld(true);
     this.renderer.render(this.scene, this.camera);
     this.onPaint?.();
+  }
+
+  get pixelsPerAngstrom(): number {
+    return 1 / this.unitsPerPixel;
   }
 
   /** Screen position of a Cartesian point. */

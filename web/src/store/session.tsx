@@ -31,6 +31,9 @@ export interface Session {
   solve: SolveRow | undefined;
   selection: Picked[];
   select(picked: Picked[]): void;
+  /** Names of the residual peaks chosen in the list or in the scene. */
+  peaks: string[];
+  setPeaks(names: string[]): void;
   view: ViewOptions;
   setView(change: Partial<ViewOptions>): void;
   /** Level of the residual surfaces, e Å⁻³. */
@@ -77,6 +80,7 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const head = marks?.find((m) => m.id === headId) ?? marks?.find((m) => m.id === project?.head);
   const result = useLiveQuery(async () => (head ? await db.results.get(head.id) : undefined), [head?.id]);
   const [selection, select] = useState<Picked[]>([]);
+  const [peaks, setPeaks] = useState<string[]>([]);
   const [view, setViewState] = useState<ViewOptions>(() => ({ ...DEFAULT_VIEW, ...(JSON.parse(localStorage.getItem('view') ?? '{}') as Partial<ViewOptions>) }));
   const [level, setLevel] = useState(0.3);
   const [showMap, setShowMap] = useState(true);
@@ -90,6 +94,7 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
     sessionStorage.setItem(`head:${id}`, markId);
     setOwn(markId);
     select([]);
+    setPeaks([]);
   }, [id]);
 
   // The first look decides where this tab stands; later marks of other tabs do not move it.
@@ -168,8 +173,8 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   }, [head, marks, goTo]);
 
   const value = useMemo<Session | undefined>(() => (project && marks ? {
-    project, marks, head, result, intake, hasData, solve, selection, select, view, setView, level, setLevel, showMap, setShowMap, preview, setPreview, goTo, undo, redo, edit, work, perform, problem, setProblem, place, setPlace,
-  } : undefined), [project, marks, head, result, intake, hasData, solve, selection, view, setView, level, showMap, preview, goTo, undo, redo, edit, work, perform, problem, place]);
+    project, marks, head, result, intake, hasData, solve, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap, preview, setPreview, goTo, undo, redo, edit, work, perform, problem, setProblem, place, setPlace,
+  } : undefined), [project, marks, head, result, intake, hasData, solve, selection, peaks, view, setView, level, showMap, preview, goTo, undo, redo, edit, work, perform, problem, place]);
   if (project === null) return missing;
   if (!value) return null;
   return <Context.Provider value={value}>{children}</Context.Provider>;

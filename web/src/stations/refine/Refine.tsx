@@ -37,8 +37,8 @@ function Figures(): ReactNode {
         <Gauge name="shift/s.u." value={Math.log10(Math.max(1e-3, r.maxShiftOverSu))} text={r.maxShiftOverSu.toFixed(3)} from={-3} to={1} target={-2} better="below" hint="Largest in the last cycle, log scale" />
       </>}
       {m.residual && <>
-        <Gauge name="peak" value={m.residual.peak} text={`${m.residual.peak.toFixed(2)} e Å⁻³`} from={0} to={2} target={0.4} better="below" />
-        <Gauge name="hole" value={-m.residual.hole} text={`${m.residual.hole.toFixed(2)} e Å⁻³`} from={0} to={2} target={0.4} better="below" />
+        <Gauge name="peak" value={m.residual.peak} text={`${m.residual.peak.toFixed(2)} e/Å³`} from={0} to={2} target={0.4} better="below" />
+        <Gauge name="hole" value={-m.residual.hole} text={`${m.residual.hole.toFixed(2)} e/Å³`} from={0} to={2} target={0.4} better="below" />
       </>}
       {r && <p className="soft mb-0 mt-1">{r.reflections} reflections ({r.observed} above 2σ), {r.parameters} parameters{r.restraints ? `, ${r.restraints} restraints` : ''}; R1 of all data {percent(r.r1All)}; weights a {r.weights.a.toFixed(4)}, b {r.weights.b.toFixed(4)}{r.extinction ? `; extinction ${r.extinction.value.toPrecision(3)}` : ''}.</p>}
     </Sheet>
@@ -95,20 +95,19 @@ function LeastSquares(): ReactNode {
 }
 
 function Peaks(): ReactNode {
-  const { head, result, edit, setProblem, work } = useSession();
-  const [chosen, setChosen] = useState<string[]>([]);
+  const { head, result, edit, setProblem, work, peaks: chosen, setPeaks: setChosen } = useSession();
   const map = result?.markId === head?.id ? result?.map : undefined;
   if (!map) return null;
-  const toggle = (name: string): void => setChosen((c) => (c.includes(name) ? c.filter((x) => x !== name) : [...c, name]));
+  const toggle = (name: string): void => setChosen(chosen.includes(name) ? chosen.filter((x) => x !== name) : [...chosen, name]);
   const make = (element: string): void => {
     const change = promotePeaks(head!.structure, map.peaks.filter((p) => chosen.includes(p.name)), element);
     if (typeof change === 'string') setProblem(change);
-    else void edit(change.structure, change.title).then(() => setChosen([]));
+    else void edit(change.structure, change.title);
   };
   return (
-    <Sheet title="Residual density" state={<>largest {map.peaks[0]?.height.toFixed(2) ?? '–'} and {map.holes[0]?.height.toFixed(2) ?? '–'} e Å⁻³, r.m.s. {map.sigma.toFixed(3)}</>}>
+    <Sheet title="Residual density" state={<>largest {map.peaks[0]?.height.toFixed(2) ?? '–'} and {map.holes[0]?.height.toFixed(2) ?? '–'} e/Å³, r.m.s. {map.sigma.toFixed(3)}</>}>
       <table>
-        <thead><tr><th></th><th>peak</th><th className="n">e Å⁻³</th><th>nearest, Å</th></tr></thead>
+        <thead><tr><th></th><th>peak</th><th className="n">e/Å³</th><th>nearest, Å</th></tr></thead>
         <tbody>{map.peaks.slice(0, 12).map((p) => <tr key={p.name} className={`pick${chosen.includes(p.name) ? ' chosen' : ''}`} onClick={() => toggle(p.name)}><td><input type="checkbox" aria-label={`Choose ${p.name}`} checked={chosen.includes(p.name)} onChange={() => toggle(p.name)} onClick={(e) => e.stopPropagation()} /></td><td>{p.name}</td><td className="n">{p.height.toFixed(2)}</td><td className="mono">{p.near.slice(0, 2).map((n) => `${n.label} ${n.distance.toFixed(2)}`).join(', ')}</td></tr>)}</tbody>
       </table>
       <div className="mt-2">{chosen.length ? 'Make ' : <span className="soft">Choose peaks to make them </span>}{['H', 'C', 'N', 'O'].map((e) => <button key={e} className="word" disabled={!chosen.length || !!work} onClick={() => make(e)}>{e}</button>)}</div>

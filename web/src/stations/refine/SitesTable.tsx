@@ -55,7 +55,7 @@ export function SitesTable(): ReactNode {
                 <Cell value={x.label} label={`Label of ${x.label}`} onFocus={() => click({ shiftKey: false, ctrlKey: false, metaKey: false }, v.index)} onChange={(t) => apply(renameSite(s, i, t))} />
                 <Cell value={x.element} label={`Element of ${x.label}`} onFocus={() => { if (!picked.has(i)) click({ shiftKey: false, ctrlKey: false, metaKey: false }, v.index); }} onChange={(t) => apply(changeElement(s, picked.has(i) ? [...picked] : [i], t))} />
                 {x.position.map((c, k) => <span key={k} className="mono">{formatMeasured(c, x.positionSu?.[k], 4)}</span>)}
-                <span className="mono">{equivalentU(s.cell, x.displacement).toFixed(4)}</span>
+                <span className="mono">{equivalentU(s.cell, x.displacement).toFixed(3)}</span>
               </div>
             );
           })}
