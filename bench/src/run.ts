@@ -1,6 +1,6 @@
 /** Benchmarks: each prints a ratio against a reference measured in the same run, so that machines can be compared. `npm run bench`. */
 import { NormalEquations } from '@nagare/core/refine/normal-equations';
-import { SingleCrystalProblem } from '@nagare/core/refine/single-crystal';
+import { SingleCrystalProblem } from '@nagare/core/refine/single-crystal-problem';
 import { quietContext } from '@nagare/core/task-context';
 import { RealFft3, gridSize, halfSize } from '@nagare/core/math/fft';
 import { choleskyInPlace, choleskySolve } from '@nagare/core/math/linear';

@@ -5,7 +5,7 @@ import type { SpaceGroup } from '@nagare/core/crystal/space-group';
 import { equivalentU, type AnisotropicU, type Site, type Structure } from '@nagare/core/crystal/structure';
 import { inverse3, multiply3, transpose3, type Mat3 } from '@nagare/core/math/matrix3';
 import type { Random } from '@nagare/core/math/random';
-import { siteArrays, elementsOf } from '@nagare/core/refine/single-crystal';
+import { siteArrays, elementsOf } from '@nagare/core/refine/single-crystal-problem';
 import { scatteringTable, structureFactors } from '@nagare/core/scattering/structure-factors';
 import type { Molecule } from './molecule.ts';
 import type { Packed } from './packing.ts';

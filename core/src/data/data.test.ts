@@ -79,6 +79,16 @@ describe('a crystal in P 21/c', () => {
     expect(Math.abs(reading.meanE2Minus1 - 0.968)).toBeLessThan(0.12);
   });
 
+  it('is recognised from a merged list too, where nothing is left to compare', () => {
+    const g = spaceGroupFromSymbol('P21/c');
+    const m = mergeReflections(crystal.raw, crystal.structure.cell, rotationsOf(g)).reflections;
+    const merged: RawReflections = { count: m.count, h: m.h, k: m.k, l: m.l, intensity: m.fsq, sigma: m.sigma, merged: true };
+    const a = analyseIntake(merged, crystal.structure.cell);
+    expect(a.lattice.laueClass).toBe('2/m');
+    expect(a.ranking.groups[0]!.number).toBe(14);
+    expect(Number.isNaN(mergeForGroup(merged, crystal.structure.cell, g).statistics.rInt)).toBe(true);
+  });
+
   it('is brought to its conventional cell from a skew one', () => {
     const p = [1, 1, 0, 0, 1, 0, 0, 0, 1] as const;
     const skew = transformReflections(crystal.raw, p).raw;

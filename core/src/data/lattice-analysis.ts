@@ -103,14 +103,16 @@ export function analyseLattice(raw: RawReflections, cell: Cell): LatticeAnalysis
     }
     const r = pairs ? difference / total : NaN;
     const noise = pairs ? expected / total : NaN;
-    return { rotation, r, expected: noise, pairs, accepted: pairs >= 3 ? r < Math.min(0.35, Math.max(0.12, 2.5 * noise + 0.05)) : false };
+    // In a list merged by the true symmetry no two equivalents are left to compare: then the metric alone speaks.
+    const silent = pairs < Math.max(3, 0.02 * friedel.count);
+    return { rotation, r, expected: noise, pairs, accepted: silent || r < Math.min(0.35, Math.max(0.12, 2.5 * noise + 0.05)) };
   });
-  const kept = agreements.filter((a) => a.accepted).sort((a, b) => a.r - b.r);
+  const kept = agreements.filter((a) => a.accepted).sort((a, b) => (a.r || 0) - (b.r || 0));
   let laue: Mat3[] = closeRotationsSafely([]);
   for (const a of kept) {
     const trial = closeRotationsSafely([...laue, a.rotation]);
     // A product of accepted rotations must itself agree.
-    const sound = trial.every((r) => agreements.every((x) => rotationKey(x.rotation) !== rotationKey(r) || x.accepted || x.pairs < 3));
+    const sound = trial.every((r) => agreements.every((x) => rotationKey(x.rotation) !== rotationKey(r) || x.accepted));
     if (trial.length && sound) laue = trial;
   }
   const whole = laue.every((r) => r.every(Number.isInteger));

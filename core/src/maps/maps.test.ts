@@ -4,7 +4,7 @@ import { cellVolume, type Cell } from '../crystal/cell.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { allOperators, reflectionSymmetry } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { evaluateStructure } from '../refine/single-crystal.ts';
+import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import { calculatedIntensities } from '../../../demo/src/simulate.ts';
 import { mergeForGroup } from '../solve/prepare.ts';
 import { gridFor, reach, synthesize } from './fourier.ts';

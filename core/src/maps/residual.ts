@@ -3,7 +3,7 @@ import { metricTensor } from '../crystal/cell.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import { allOperators, operatorsNear } from '../crystal/neighbours.ts';
 import type { Structure } from '../crystal/structure.ts';
-import type { CalculatedData } from '../refine/single-crystal.ts';
+import type { CalculatedData } from '../refine/single-crystal-problem.ts';
 import { gridFor, reach, synthesize, type DensityMap } from './fourier.ts';
 import { localMaxima, uniquePeaks } from './peaks.ts';
 

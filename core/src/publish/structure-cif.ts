@@ -12,7 +12,7 @@ import { bonds } from '../geometry/bonds.ts';
 import { angleOf, distanceOf, measure, type Place } from '../geometry/measure.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
 import type { Readings } from '../refine/single-crystal.ts';
-import { evaluateStructure } from '../refine/single-crystal.ts';
+import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import { anodeFor, dispersion, absorptionCoefficient } from '../scattering/form-factor.ts';
 import { formulaElectrons, formulaText, formulaWeight, scaleFormula, type Formula } from '../crystal/formula.ts';
 import { IDENTITY, operatorKey, type Operator } from '../crystal/operator.ts';

@@ -11,7 +11,8 @@ import { quietContext, Cancelled } from '../task-context.ts';
 import { constraintMap, displacementBasis, invariantBasis, physicalValues, siteOffset } from './parameters.ts';
 import { distanceRestraint, linearRestraint } from './restraints.ts';
 import { NormalEquations } from './normal-equations.ts';
-import { refineStructure, SingleCrystalProblem, evaluateStructure } from './single-crystal.ts';
+import { refineStructure } from './single-crystal.ts';
+import { SingleCrystalProblem, evaluateStructure } from './single-crystal-problem.ts';
 import { optimizeWeights, weightOf } from './weights.ts';
 import { covarianceOf } from './covariance.ts';
 

@@ -4,7 +4,7 @@ import { inverseSpacing, reciprocalLengths, reciprocalMetric, type Cell } from '
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { allOperators } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { elementsOf, siteArrays } from '../refine/single-crystal.ts';
+import { elementsOf, siteArrays } from '../refine/single-crystal-problem.ts';
 import { seededRandom } from '../math/random.ts';
 import { absorptionCoefficient, anodeFor, dispersion, formFactor, gaussianFactor, meanWavelength } from './form-factor.ts';
 import { scatteringTable, structureFactors } from './structure-factors.ts';

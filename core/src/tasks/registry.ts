@@ -6,7 +6,8 @@ import { normalizedIntensities, intensityReading, type IntensityReading } from '
 import type { MergeResult } from '../data/merge.ts';
 import { phaseSeed, type PhaseInput, type PhaseResult } from '../solve/phase.ts';
 import { solveStructure, type SolveInput, type SolveReport, type SolveResult } from '../solve/solve.ts';
-import { evaluateStructure, refineStructure, type CycleReport, type RefineOptions, type RefineResult } from '../refine/single-crystal.ts';
+import { refineStructure, type CycleReport, type RefineResult } from '../refine/single-crystal.ts';
+import { evaluateStructure, type RefineOptions } from '../refine/single-crystal-problem.ts';
 import { modelMap, residualPeaks, type ResidualPeak } from '../maps/residual.ts';
 import { contourSurface, type Region, type Surface } from '../maps/isosurface.ts';
 import { structureCif, type CifInput } from '../publish/structure-cif.ts';

@@ -11,7 +11,8 @@ import { Gauge, NumberField, percent, Sheet, thousands } from '../../frame/parts
 import { updateProject } from '../../store/projects.ts';
 import { useSession } from '../../store/session.tsx';
 import { useDrop } from '../../frame/DropEverywhere.tsx';
-import { analyse, judgement, mergeFor } from './intake-work.ts';
+import { analyse, mergeFor } from './intake-work.ts';
+import { judgement } from './judgement.ts';
 
 const DataCharts = lazy(() => import('./DataCharts.tsx'));
 const NAMES = ['a', 'b', 'c', 'α', 'β', 'γ'];
@@ -38,6 +39,7 @@ export function IntakeDesk(): ReactNode {
         {merge && project.group && <p className="mb-2"><b>{judgement(merge, project.group, ranked)}</b></p>}
         {merge && <Quality />}
         {merge && <Button className="mt-2" onClick={() => void navigate(`/projects/${project.id}/${head ? 'refine' : 'solve'}`)}>{head ? 'Go on to Refine' : 'Go on to Solve'}</Button>}
+        {ready && !merge && !work && <Button className="mt-2" onClick={() => void analyse(session, project.cell!, project.group)}>Judge the data</Button>}
         {!hasData && <p className="soft mb-0">Drop a CIF or a reflection list anywhere. {project.cell ? 'The structure is here, but without intensities it can be looked at, not refined.' : ''}</p>}
       </Sheet>
       {hasData && (!project.cell || !project.experiment.wavelength) && <MissingForm />}

@@ -2,8 +2,6 @@
 import type { SpaceGroup } from '@nagare/core/crystal/space-group';
 import { groupOfSetting } from '@nagare/core/crystal/settings';
 import type { Cell } from '@nagare/core/crystal/cell';
-import type { MergeTaskResult } from '@nagare/core/tasks/registry';
-import type { RankedGroup } from '@nagare/core/data/space-group-ranking';
 import { run } from '../../engine/engine.ts';
 import { db, type IntakeRow } from '../../store/db.ts';
 import { updateProject } from '../../store/projects.ts';
@@ -31,14 +29,3 @@ export async function mergeFor(session: Session, group: SpaceGroup, cell: Cell, 
   await db.intake.put({ ...row, merge, mergedFor: group.hall });
   await updateProject(session.project.id, { group });
 }
-
-/** One plain sentence on the data. */
-export function judgement(m: MergeTaskResult, group: SpaceGroup, ranked: RankedGroup | undefined): string {
-  const s = m.statistics;
-  const strength = s.meanIOverSigma > 12 ? 'Strong data' : s.meanIOverSigma > 5 ? 'Usable data' : 'Weak data';
-  const limit = s.shells.findLast((x) => x.meanIOverSigma > 2) ?? s.shells[0]!;
-  const fit = !ranked ? '' : ranked.violations === 0 ? `; ${group.symbol} fits without a contradiction` : `; ${ranked.violations} of ${ranked.absentCount} reflections that ${group.symbol} forbids were measured above 5σ`;
-  const complete = s.completeness < 0.95 ? ` Only ${(100 * s.completeness).toFixed(1)} % complete.` : '';
-  return `${strength} to ${limit.dMin.toFixed(2)} Å; ${s.rejected} of ${String(s.measured).replace(/\B(?=(\d{3})+$)/g, '\u2009')} rejected${fit}.${complete}`;
-}
-

@@ -1,0 +1,272 @@
+/** One single-crystal refinement as arrays: observations, sites, parameters, and the sums over them. */
+import { cellVolume, metricTensor } from '../crystal/cell.ts';
+import type { MergedReflections } from '../crystal/reflections.ts';
+import { groupOrder, reflectionSymmetry, siteSymmetry } from '../crystal/space-group.ts';
+import type { Structure } from '../crystal/structure.ts';
+import { scatteringTable, SiteSums, STRIDE, structureFactors, type ScatteringTable, type SiteArrays } from '../scattering/structure-factors.ts';
+import type { TaskContext } from '../task-context.ts';
+import { NormalEquations } from './normal-equations.ts';
+import { constraintMap, DISPLACEMENT, EXTINCTION, OCCUPANCY, physicalValues, SCALE, siteOffset, type ConstraintMap, type FreeValues } from './parameters.ts';
+import { floatingOrigin, type RestraintRow } from './restraints.ts';
+import { weightOf, type Weights } from './weights.ts';
+
+export interface RefineOptions {
+  /** At most this many cycles. */
+  cycles: number;
+  weights: Weights;
+  optimizeWeights: boolean;
+  extinction: boolean;
+  extinctionStart?: number;
+  /** Indices of sites with free occupancy. */
+  occupancies?: readonly number[];
+  restraints?: readonly RestraintRow[];
+  /** Stop when every |shift/s.u.| is below this. */
+  settled?: number;
+  /** S.u. and covariances at the end (needs one inversion). */
+  covariance?: boolean;
+}
+
+/** Observed and calculated values of every reflection used, on the absolute scale. */
+export interface CalculatedData {
+  /** Indices into the merged set. */
+  readonly used: Int32Array;
+  readonly a: Float64Array;
+  readonly b: Float64Array;
+  /** Extinction-corrected |F|². */
+  readonly fc2: Float64Array;
+  readonly fo2: Float64Array;
+  readonly sigma: Float64Array;
+}
+
+export const elementsOf = (s: Structure): string[] => [...new Set(s.sites.map((x) => x.element))];
+
+/** Typed arrays of a structure's sites for a table's element order. */
+export function siteArrays(s: Structure, elements: readonly string[]): SiteArrays {
+  const n = s.sites.length, order = groupOrder(s.spaceGroup), metric = metricTensor(s.cell);
+  const out = { count: n, element: new Int32Array(n), x: new Float64Array(3 * n), weight: new Float64Array(n), aniso: new Uint8Array(n), u: new Float64Array(6 * n) };
+  s.sites.forEach((site, i) => {
+    out.element[i] = elements.indexOf(site.element);
+    out.x.set(site.position, 3 * i);
+    out.weight[i] = (site.occupancy * siteSymmetry(s.spaceGroup, metric, site.position).multiplicity) / order;
+    if (site.displacement.kind === 'aniso') {
+      out.aniso[i] = 1;
+      out.u.set(site.displacement.u, 6 * i);
+    } else out.u[6 * i] = site.displacement.u;
+  });
+  return out;
+}
+
+/** Reflections of a merged set that the group allows. */
+export function allowedReflections(r: MergedReflections, s: Structure): Int32Array {
+  const used: number[] = [];
+  for (let i = 0; i < r.count; i++) if (!reflectionSymmetry(s.spaceGroup, r.h[i]!, r.k[i]!, r.l[i]!).absent && r.sigma[i]! > 0) used.push(i);
+  return Int32Array.from(used);
+}
+
+const pick = <T extends Int16Array | Float64Array>(values: T, used: Int32Array, make: new (n: number) => T): T => {
+  const out = new make(used.length);
+  for (let i = 0; i < used.length; i++) out[i] = values[used[i]!]!;
+  return out;
+};
+
+/** Geometry factor of the extinction correction: λ³/sin 2θ · (1+cos⁴2θ)/(1+cos²2θ), scaled by 10⁻³ (Larson 1970, Crystallographic Computing, 291). */
+function extinctionFactors(t: ScatteringTable, wavelength: number): Float64Array {
+  return t.s2.map((s2) => {
+    const sine = Math.min(0.999999, wavelength * Math.sqrt(s2));
+    const theta2 = 2 * Math.asin(sine), c2 = Math.cos(theta2) ** 2;
+    return ((1e-3 * wavelength ** 3) / Math.sin(theta2)) * ((1 + c2 * c2) / (1 + c2));
+  });
+}
+
+/** The state of one refinement: arrays that stay, and the physical parameters that move. */
+export class SingleCrystalProblem {
+  readonly used: Int32Array;
+  readonly table: ScatteringTable;
+  readonly intensity: Float64Array;
+  readonly sigma: Float64Array;
+  readonly map: ConstraintMap;
+  readonly sites: SiteArrays;
+  private readonly siteFactor: Float64Array;
+  private readonly delta: Float64Array;
+  physical: Float64Array;
+  weights: Weights;
+  readonly restraints: RestraintRow[];
+  readonly fc2: Float64Array;
+  private readonly hasExtinction: boolean;
+
+  constructor(readonly structure: Structure, reflections: MergedReflections, wavelength: number, options: RefineOptions, free: Partial<FreeValues> = {}) {
+    this.used = allowedReflections(reflections, structure);
+    const elements = elementsOf(structure);
+    const hkl = { count: this.used.length, h: pick(reflections.h, this.used, Int16Array), k: pick(reflections.k, this.used, Int16Array), l: pick(reflections.l, this.used, Int16Array) };
+    this.table = scatteringTable(structure.cell, structure.spaceGroup, hkl, elements, wavelength);
+    this.intensity = pick(reflections.fsq, this.used, Float64Array);
+    this.sigma = pick(reflections.sigma, this.used, Float64Array);
+    this.sites = siteArrays(structure, elements);
+    this.siteFactor = this.sites.weight.map((w, i) => w / (structure.sites[i]!.occupancy || 1));
+    this.hasExtinction = options.extinction;
+    this.map = constraintMap(structure, { extinction: options.extinction, ...(options.occupancies ? { occupancies: options.occupancies } : {}), ...free });
+    this.weights = options.weights;
+    this.restraints = [...(options.restraints ?? []), ...floatingOrigin(structure)];
+    this.delta = extinctionFactors(this.table, wavelength || 0.71073);
+    this.fc2 = new Float64Array(this.used.length);
+    this.physical = physicalValues(structure, 1, options.extinction ? (options.extinctionStart ?? 0.001) : 0);
+    this.physical[SCALE] = this.bestScale();
+  }
+
+  /** Moves the site arrays to the physical values. */
+  private load(): void {
+    const p = this.physical, s = this.sites;
+    for (let j = 0; j < s.count; j++) {
+      const at = siteOffset(j);
+      for (let k = 0; k < 3; k++) s.x[3 * j + k] = p[at + k]!;
+      s.weight[j] = p[at + OCCUPANCY]! * this.siteFactor[j]!;
+      for (let k = 0; k < 6; k++) s.u[6 * j + k] = p[at + DISPLACEMENT + k]!;
+    }
+  }
+
+  private bestScale(): number {
+    this.load();
+    const { a, b } = structureFactors(this.table, this.sites);
+    let top = 0, bottom = 0;
+    for (let i = 0; i < a.length; i++) {
+      const f = a[i]! ** 2 + b[i]! ** 2;
+      // Weak data carry no scale; amplitude weighting keeps the strongest few from deciding alone.
+      top += Math.sqrt(Math.max(0, this.intensity[i]!) * f);
+      bottom += f;
+    }
+    return bottom > 0 ? (top / bottom) ** 2 : 1;
+  }
+
+  /** Observed and calculated values at the present parameters. */
+  calculated(): CalculatedData {
+    this.load();
+    const { a, b } = structureFactors(this.table, this.sites);
+    const k = this.physical[SCALE]!, g = this.physical[EXTINCTION]!;
+    const fc2 = a.map((x, i) => {
+      const f = x * x + b[i]! * b[i]!;
+      return f / Math.sqrt(1 + Math.max(0, 2 * g * f * this.delta[i]!));
+    });
+    return { used: this.used, a, b, fc2, fo2: this.intensity.map((x) => x / k), sigma: this.sigma.map((x) => x / k) };
+  }
+
+  /** Σ w(Fo² − Fc²)² on the measured scale plus restraints, at trial parameters, with the weights of the last assembly. */
+  private cost(weight: Float64Array): number {
+    const c = this.calculated();
+    const k = this.physical[SCALE]!;
+    let sum = 0;
+    for (let i = 0; i < c.fc2.length; i++) sum += weight[i]! * (this.intensity[i]! - k * c.fc2[i]!) ** 2;
+    for (const r of this.restraints) sum += ((r.target - r.evaluate(this.physical).value) / r.su) ** 2;
+    return sum;
+  }
+
+  /** Design matrix and residuals into normal equations; also refreshes fc2. */
+  async assemble(context: TaskContext): Promise<{ normal: NormalEquations; cost: number; weight: Float64Array }> {
+    this.load();
+    const { table: t, sites: s, map, delta } = this;
+    const n = t.count, k = this.physical[SCALE]!, g = this.physical[EXTINCTION]!;
+    const normal = new NormalEquations(map.independent);
+    const weight = new Float64Array(n);
+    const sums = new SiteSums(t, s);
+    const derivative = new Float64Array(map.physical);
+    const { start, column, value } = map;
+    let cost = 0;
+    for (let i = 0; i < n; i++) {
+      if (i % 128 === 0) await context.breath();
+      sums.at(i, true);
+      const A = sums.a, B = sums.b, f2sq = A * A + B * B;
+      const y = this.hasExtinction ? 1 / Math.sqrt(1 + Math.max(0, 2 * g * f2sq * delta[i]!)) : 1;
+      const fc2 = f2sq * y;
+      this.fc2[i] = fc2;
+      const w = weightOf(this.weights, this.intensity[i]! / k, fc2, this.sigma[i]! / k) / (k * k);
+      weight[i] = w;
+      const root = Math.sqrt(w);
+      const outer = this.hasExtinction ? k * y ** 3 * (1 + g * f2sq * delta[i]!) : k;
+      derivative[SCALE] = fc2;
+      derivative[EXTINCTION] = -k * f2sq * f2sq * delta[i]! * y ** 3;
+      const terms = sums.terms;
+      for (let j = 0; j < s.count; j++) {
+        const base = j * STRIDE, at = siteOffset(j), e = s.element[j]!;
+        const f1 = t.f[e * n + i]! * t.factor, f2 = t.f2[e]! * t.factor;
+        // ∂|F|²/∂p = 2(A ∂A + B ∂B) = pc ∂C + ps ∂S.
+        const unit = 2 * outer;
+        const pc0 = unit * (A * f1 + B * f2), ps0 = unit * (B * f1 - A * f2);
+        const pc = pc0 * s.weight[j]!, ps = ps0 * s.weight[j]!;
+        derivative[at] = pc * terms[base + 2]! + ps * terms[base + 5]!;
+        derivative[at + 1] = pc * terms[base + 3]! + ps * terms[base + 6]!;
+        derivative[at + 2] = pc * terms[base + 4]! + ps * terms[base + 7]!;
+        derivative[at + 3] = (pc0 * terms[base]! + ps0 * terms[base + 1]!) * this.siteFactor[j]!;
+        derivative[at + 4] = pc * terms[base + 8]! + ps * terms[base + 14]!;
+        if (s.aniso[j] === 1) for (let q = 1; q < 6; q++) derivative[at + 4 + q] = pc * terms[base + 8 + q]! + ps * terms[base + 14 + q]!;
+      }
+      const row = normal.storage, offset = normal.offset;
+      for (let p = 0; p < map.physical; p++) {
+        const to = start[p + 1]!;
+        for (let q = start[p]!; q < to; q++) row[offset + column[q]!]! += root * derivative[p]! * value[q]!;
+      }
+      const residual = this.intensity[i]! - k * fc2;
+      cost += w * residual * residual;
+      normal.push(root * residual);
+    }
+    for (const r of this.restraints) {
+      const { value: now, gradient } = r.evaluate(this.physical);
+      const row = normal.storage, offset = normal.offset;
+      for (const [p, d] of gradient) for (let q = start[p]!; q < start[p + 1]!; q++) row[offset + column[q]!]! += (d * value[q]!) / r.su;
+      const residual = (r.target - now) / r.su;
+      cost += residual * residual;
+      normal.push(residual);
+    }
+    return { normal, cost, weight };
+  }
+
+  /** R1, wR2 and S of calculated data under the present weights. */
+  figures(): { r1: number; r1All: number; wr2: number; s: number; observed: number } {
+    const c = this.calculated();
+    let top = 0, bottom = 0, topAll = 0, bottomAll = 0, chi = 0, norm = 0, observed = 0;
+    for (let i = 0; i < c.fc2.length; i++) {
+      const fo = Math.sqrt(Math.max(0, c.fo2[i]!)), fc = Math.sqrt(c.fc2[i]!);
+      topAll += Math.abs(fo - fc);
+      bottomAll += fo;
+      // F > 4σ(F) is F² > 2σ(F²), since σ(F²) = 2Fσ(F).
+      if (c.fo2[i]! > 2 * c.sigma[i]!) {
+        top += Math.abs(fo - fc);
+        bottom += fo;
+        observed++;
+      }
+      const w = weightOf(this.weights, c.fo2[i]!, c.fc2[i]!, c.sigma[i]!);
+      chi += w * (c.fo2[i]! - c.fc2[i]!) ** 2;
+      norm += w * c.fo2[i]! ** 2;
+    }
+    const freedom = Math.max(1, c.fc2.length + this.restraints.filter((r) => !r.silent).length - this.map.independent);
+    return { r1: top / bottom, r1All: topAll / bottomAll, wr2: Math.sqrt(chi / norm), s: Math.sqrt(chi / freedom), observed };
+  }
+
+  /** Label of an independent parameter, by the first physical value it drives. */
+  nameOf(independent: number): string {
+    for (let p = 0; p < this.map.physical; p++)
+      for (let e = this.map.start[p]!; e < this.map.start[p + 1]!; e++)
+        if (this.map.column[e] === independent) {
+          if (p === SCALE) return 'overall scale';
+          if (p === EXTINCTION) return 'extinction';
+          const site = Math.floor((p - 2) / 10), part = (p - 2) % 10;
+          const tensor = this.structure.sites[site]!.displacement.kind === 'aniso';
+          return `${['x', 'y', 'z', 'occupancy', tensor ? 'U11' : 'U', 'U22', 'U33', 'U12', 'U13', 'U23'][part]} of ${this.structure.sites[site]!.label}`;
+        }
+    return `parameter ${independent}`;
+  }
+
+  trial(shifted: Float64Array, weight: Float64Array): number {
+    const kept = this.physical;
+    this.physical = shifted;
+    const cost = this.cost(weight);
+    this.physical = kept;
+    return cost;
+  }
+}
+
+/** R factors and calculated data of a structure as it stands: one scale is fitted, nothing else moves. */
+export function evaluateStructure(structure: Structure, reflections: MergedReflections, wavelength: number, weights: Weights = { a: 0.1, b: 0 }, extinction = 0, scale?: number): { figures: ReturnType<SingleCrystalProblem['figures']>; data: CalculatedData; scale: number; volume: number } {
+  const problem = new SingleCrystalProblem(structure, reflections, wavelength, { cycles: 0, weights, optimizeWeights: false, extinction: extinction > 0, extinctionStart: extinction });
+  if (scale) problem.physical[SCALE] = scale;
+  else problem.physical[EXTINCTION] = extinction;
+  return { figures: problem.figures(), data: problem.calculated(), scale: problem.physical[SCALE]!, volume: cellVolume(structure.cell) };
+}
