@@ -82,8 +82,13 @@ test('from measured reflections to a refined structure and a CIF, and back in ag
   await page.getByTestId('file-picker').setInputFiles(path);
   await expect(page.getByRole('dialog')).toContainText('a structure of 38 sites in P -1');
   await page.getByRole('button', { name: 'Take it in' }).click();
+  // The model that comes with its data is judged at once, and has the R1 it left with.
+  await expect(page.getByRole('button', { name: 'Go on to Refine' })).toBeVisible({ timeout: 60_000 });
   await page.getByRole('link', { name: /Refine/ }).click();
   await expect(page.getByRole('grid', { name: 'Sites' })).toBeVisible();
+  const back = page.locator('.gauge', { hasText: 'R1' }).first().locator('.value');
+  await expect(back).toContainText('%');
+  expect(Math.abs(Number((await back.textContent())!.replace(' %', '')) - r1)).toBeLessThan(0.03);
 });
 
 test('marks survive a reload in the middle of a solve and of a refinement; undo and branches', async ({ page }) => {

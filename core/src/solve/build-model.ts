@@ -7,7 +7,7 @@ import type { MergedReflections } from '../crystal/reflections.ts';
 import { exactSetting } from '../crystal/identify.ts';
 import { groupOfSetting } from '../crystal/settings.ts';
 import { allOperators, groupOrder, siteSymmetry, snapToSymmetry, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
-import { newId, type Site, type Structure } from '../crystal/structure.ts';
+import { equivalentU, isotropicTensor, newId, type Site, type Structure } from '../crystal/structure.ts';
 import { normalizedIntensities } from '../data/intensity-statistics.ts';
 import { assembleAsymmetricUnit, bonds } from '../geometry/bonds.ts';
 import { gridFor, reach, synthesize } from '../maps/fourier.ts';
@@ -95,8 +95,10 @@ const weightOfSite = (s: Structure, site: Site): number => siteSymmetry(s.spaceG
 
 /** Electrons each site holds: occupancy and U refined together for all sites, as (occupancy × Z). */
 async function electronsAtSites(s: Structure, input: BuildInput, context: TaskContext): Promise<{ electrons: number[]; u: number[] }> {
-  const result = await refineIso(s, input, 3, context, s.sites.map((_, i) => i));
-  return { electrons: result.structure.sites.map((x) => x.occupancy * elementOf(x.element).z), u: result.structure.sites.map((x) => (x.displacement.kind === 'iso' ? x.displacement.u : 0.04)) };
+  // The anisotropy of a heavy atom leaves ripples that its light neighbours would otherwise take for electrons.
+  const start: Structure = { ...s, sites: s.sites.map((x) => (elementOf(x.element).z > 14 && x.displacement.kind === 'iso' ? { ...x, displacement: { kind: 'aniso' as const, u: isotropicTensor(s.cell, x.displacement.u) } } : x)) };
+  const result = await refineIso(start, input, 4, context, s.sites.map((_, i) => i));
+  return { electrons: result.structure.sites.map((x) => x.occupancy * elementOf(x.element).z), u: result.structure.sites.map((x) => equivalentU(s.cell, x.displacement)) };
 }
 
 /** Elements by rank of electrons against the expected contents; sites left over are dropped. */
@@ -151,9 +153,10 @@ export async function buildModel(input: BuildInput, peaks: readonly Peak[], cont
   let best: { s: Structure; r1: number; wr2: number } | undefined;
   const note = (candidate: Structure, r1: number, wr2: number, round: number): void => {
     context.progress({ round, r1, atoms: candidate.sites.length });
-    if (!best || r1 < best.r1 || (r1 < best.r1 + 0.003 && candidate.sites.length < best.s.sites.length)) best = { s: candidate, r1, wr2 };
+    // Without a formula an atom that changes nothing is better left out.
+    if (!best || r1 < best.r1 || (!input.contents && r1 < best.r1 + 0.003 && candidate.sites.length < best.s.sites.length)) best = { s: candidate, r1, wr2 };
   };
-  let previous = Infinity, stale = 0;
+  let previous = Infinity, lowest = Infinity, stale = 0;
   for (let round = 1; round <= 9; round++) {
     await context.breath();
     if (!s.sites.length) break;
@@ -185,9 +188,11 @@ export async function buildModel(input: BuildInput, peaks: readonly Peak[], cont
     const threshold = input.contents ? Math.max(0.5, 2.5 * map.sigma) : r1 < 0.15 ? 1.8 : r1 < 0.25 ? 1.4 : 2.5 * map.sigma;
     const wanted = input.contents ? Math.max(0, Math.round(missing)) : r1 < 0.2 ? found.filter((p) => p.height > 2).length : Math.max(0, Math.ceil(missing + 2));
     const added = found.filter((p) => p.height > threshold).slice(0, Math.min(wanted + (r1 > 0.25 ? 1 : 0), 40));
-    if (Math.abs(previous - r1) < 0.004 && (!added.length || r1 < 0.2)) break;
-    stale = r1 > previous - 0.004 ? stale + 1 : 0;
-    if (stale >= 3) break;
+    if (Math.abs(previous - r1) < 0.004 && (!added.length || (r1 < 0.2 && missing < 0.5))) break;
+    // Two rounds without a better model: elements may only be changing places.
+    stale = r1 > lowest - 0.002 ? stale + 1 : 0;
+    lowest = Math.min(lowest, r1);
+    if (stale >= 2) break;
     previous = r1;
     s = { ...s, sites: [...s.sites, ...added.map((p) => siteFromPeak(input, p, 'C', 0.05))] };
   }

@@ -2,6 +2,7 @@
 import type { SpaceGroup } from '@nagare/core/crystal/space-group';
 import { groupOfSetting } from '@nagare/core/crystal/settings';
 import type { Cell } from '@nagare/core/crystal/cell';
+import type { MergedReflections } from '@nagare/core/crystal/reflections';
 import { run } from '../../engine/engine.ts';
 import { db, type IntakeRow } from '../../store/db.ts';
 import { updateProject } from '../../store/projects.ts';
@@ -28,4 +29,18 @@ export async function mergeFor(session: Session, group: SpaceGroup, cell: Cell, 
   if (!merge) return;
   await db.intake.put({ ...row, merge, mergedFor: group.hall });
   await updateProject(session.project.id, { group });
+  await evaluateImported(session, group, merge.reflections);
+}
+
+/** A model that came with its data is judged as soon as they are merged. */
+async function evaluateImported(session: Session, group: SpaceGroup, reflections: MergedReflections): Promise<void> {
+  const wavelength = session.project.experiment.wavelength;
+  const marks = await db.marks.where('projectId').equals(session.project.id).toArray();
+  for (const mark of marks.filter((m) => m.kind === 'import' && m.r1 === undefined && m.structure.spaceGroup.hall === group.hall)) {
+    if (!wavelength) return;
+    const done = await run('residual', { structure: mark.structure, reflections, wavelength, weights: { a: 0.1, b: 0 }, extinction: 0 }).result.catch(() => undefined);
+    if (!done) return;
+    await db.results.put({ markId: mark.id, projectId: mark.projectId, map: done.map });
+    await db.marks.update(mark.id, { r1: done.r1, wr2: done.wr2, residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma } });
+  }
 }
