@@ -207,15 +207,3 @@ export function itemText(block: CifBlock, ...tags: string[]): string | undefined
 
 /** The loop holding a data name, if there is one. */
 export const loopWith = (block: CifBlock, ...tags: string[]): CifLoop | undefined => block.loops.find((l) => tags.some((t) => l.tags.includes(t)));
-
-/** Line of a value in a loop, found again by counting: only needed for error messages. */
-export function lineOfValue(source: string, loop: CifLoop, index: number): number {
-  const lines = source.split(/\r\n|\n|\r/);
-  let line = loop.line, seen = 0;
-  for (let i = loop.line - 1; i < lines.length; i++, line++) {
-    const here = lines[i]!.trim() ? lines[i]!.trim().split(/\s+/).length : 0;
-    if (seen + here > index) return line;
-    seen += here;
-  }
-  return line;
-}

@@ -4,7 +4,7 @@ import { smithForm, solveCongruence } from './integer.ts';
 import { choleskyInPlace, choleskyInverse, choleskySolve } from './linear.ts';
 import { eigenSymmetric3, multiply3, transpose3, type Mat3 } from './matrix3.ts';
 import { seededRandom } from './random.ts';
-import { correlation, lineFit, median } from './statistics.ts';
+import { median } from './statistics.ts';
 
 describe('the Fourier transform', () => {
   it.each([1, 2, 3, 4, 5, 6, 8, 9, 10, 12, 15, 16, 30, 45, 60])('of length %i agrees with the direct sum', (n) => {
@@ -121,6 +121,5 @@ it('random numbers repeat with their seed and have the moments they should', () 
 it('statistics of small sets', () => {
   expect(median([5, 1, 3])).toBe(3);
   expect(median([4, 1, 3, 2])).toBe(2.5);
-  expect(correlation([1, 2, 3], [2, 4, 6])).toBeCloseTo(1, 12);
-  expect(lineFit([0, 1, 2], [1, 3, 5])).toEqual({ slope: 2, intercept: 1 });
+  expect(median([])).toBeNaN();
 });
