@@ -61,8 +61,7 @@ export function elementName(o: Operator): string | undefined {
   const type = rotationType(o.r);
   if (type < -2 || type === -1 || type === 1) return undefined;
   const w = intrinsicTranslation(o);
-  const fraction = w.map((x) => x - Math.round(x * 1e6) / 1e6 + Math.round(x * 1e6) / 1e6);
-  if (fraction.every((x) => Math.abs(x - Math.round(x)) < 1e-6)) return undefined;
+  if (w.every((x) => Math.abs(x - Math.round(x)) < 1e-6)) return undefined;
   const axis = rotationAxis(o.r);
   if (type > 0) {
     const along = w.findIndex((_, i) => axis[i] !== 0);

@@ -70,6 +70,16 @@ describe('the CIF of a refined structure', () => {
   });
 });
 
+it('a structure without a measurement is written without inventing one', () => {
+  const { structure } = testCrystal('CO', 'P -1', 2);
+  const [block] = parseCif(structureCif({ name: 'bare', structure, experiment: { kept: {} }, date: '2026-11-23' }));
+  for (const tag of ['_diffrn_radiation_wavelength', '_exptl_absorpt_coefficient_mu', '_diffrn_radiation_type']) expect(block!.items.get(tag)!.value, tag).toBe(UNKNOWN);
+  expect(block!.items.has('_refine_ls_r_factor_gt')).toBe(false);
+  expect(readStructure(block!)!.sites).toHaveLength(structure.sites.length);
+  // Without a formula the contents make one.
+  expect(itemText(block!, '_chemical_formula_sum')).toBe('C H4 O');
+});
+
 describe('geometry', () => {
   it('of points', () => {
     expect(angleOf([[1, 0, 0], [0, 0, 0], [0, 1, 0]])).toBeCloseTo(90, 10);

@@ -23,7 +23,8 @@ export interface CifInput {
   name: string;
   structure: Structure;
   experiment: Experiment;
-  wavelength: number;
+  /** Å; left out where the structure came without a measurement. */
+  wavelength?: number;
   /** Merged reflections and what merging said of them. */
   reflections?: MergedReflections;
   statistics?: MergeStatistics;
@@ -71,8 +72,8 @@ export function structureCif(input: CifInput): string {
   w.item('_chemical_name_common', experiment.kept['_chemical_name_common']).item('_chemical_formula_sum', formulaText(formula)).item('_chemical_formula_weight', formulaWeight(formula).toFixed(2)).blank();
   const present = [...new Set(s.sites.map((x) => x.element))];
   w.loop(['_atom_type_symbol', '_atom_type_scat_dispersion_real', '_atom_type_scat_dispersion_imag', '_atom_type_scat_source'], present.map((e) => {
-    const d = dispersion(e, wavelength);
-    return [e, d.f1.toFixed(4), d.f2.toFixed(4), e === 'H' ? 'Stewart et al. (1965)' : 'Hubbell et al. (1975)'];
+    const d = wavelength ? dispersion(e, wavelength) : undefined;
+    return [e, d?.f1.toFixed(4), d?.f2.toFixed(4), e === 'H' ? 'Stewart et al. (1965)' : 'Hubbell et al. (1975)'];
   }));
   w.item('_space_group_crystal_system', crystalSystem(classSymbol)).item('_space_group_IT_number', s.spaceGroup.number || undefined);
   w.item('_space_group_name_H-M_alt', s.spaceGroup.code === '*' ? undefined : shortSymbol(s.spaceGroup.symbol)).item('_space_group_name_Hall', s.spaceGroup.hall).blank();
@@ -89,18 +90,18 @@ export function structureCif(input: CifInput): string {
   w.item('_exptl_crystal_description', experiment.habit).item('_exptl_crystal_colour', experiment.colour);
   ['max', 'mid', 'min'].forEach((n, i) => w.item(`_exptl_crystal_size_${n}`, experiment.size?.[i]));
   w.item('_exptl_crystal_density_diffrn', ((formulaWeight(formula) * z * 1.66053907) / volume).toFixed(3)).item('_exptl_crystal_F_000', Math.round(formulaElectrons(formula) * z));
-  w.item('_exptl_absorpt_coefficient_mu', absorptionCoefficient(formula, z, volume, wavelength).toFixed(3));
+  w.item('_exptl_absorpt_coefficient_mu', wavelength ? absorptionCoefficient(formula, z, volume, wavelength).toFixed(3) : undefined);
   w.item('_exptl_absorpt_correction_type', experiment.kept['_exptl_absorpt_correction_type'] ?? '?');
   for (const tag of ['_exptl_absorpt_correction_t_min', '_exptl_absorpt_correction_t_max']) if (experiment.kept[tag]) w.item(tag.replace('_t_', '_T_'), experiment.kept[tag]);
   w.blank();
-  const anode = anodeFor(wavelength);
-  w.item('_diffrn_ambient_temperature', experiment.temperature).item('_diffrn_radiation_type', anode ? `${anode}K\\a` : undefined).item('_diffrn_radiation_wavelength', wavelength.toFixed(5));
+  const anode = wavelength ? anodeFor(wavelength) : undefined;
+  w.item('_diffrn_ambient_temperature', experiment.temperature).item('_diffrn_radiation_type', anode ? `${anode}K\\a` : undefined).item('_diffrn_radiation_wavelength', wavelength?.toFixed(5));
   for (const tag of ['_diffrn_measurement_device_type', '_diffrn_measurement_method', '_diffrn_source', '_diffrn_radiation_monochromator', '_diffrn_detector']) if (experiment.kept[tag]) w.item(tag, experiment.kept[tag]);
-  if (input.statistics) writeStatistics(w, input.statistics, wavelength, input.reflections);
+  if (input.statistics && wavelength) writeStatistics(w, input.statistics, wavelength, input.reflections);
   if (input.readings) writeReadings(w, input.readings, input.residual);
   writeSites(w, s);
   writeGeometry(w, s, input.covariance);
-  if (input.reflections) writeReflections(w, s, input.reflections, wavelength, input.readings);
+  if (input.reflections && wavelength) writeReflections(w, s, input.reflections, wavelength, input.readings);
   return w.toString();
 }
 

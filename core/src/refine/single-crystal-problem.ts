@@ -267,6 +267,6 @@ export class SingleCrystalProblem {
 export function evaluateStructure(structure: Structure, reflections: MergedReflections, wavelength: number, weights: Weights = { a: 0.1, b: 0 }, extinction = 0, scale?: number): { figures: ReturnType<SingleCrystalProblem['figures']>; data: CalculatedData; scale: number; volume: number } {
   const problem = new SingleCrystalProblem(structure, reflections, wavelength, { cycles: 0, weights, optimizeWeights: false, extinction: extinction > 0, extinctionStart: extinction });
   if (scale) problem.physical[SCALE] = scale;
-  else problem.physical[EXTINCTION] = extinction;
+
   return { figures: problem.figures(), data: problem.calculated(), scale: problem.physical[SCALE]!, volume: cellVolume(structure.cell) };
 }

@@ -146,7 +146,7 @@ const residualTask = task<{ structure: Structure; reflections: MergedReflections
 });
 
 const cifTask = task<CifInput, string, never>({
-  name: 'cif', input: z.looseObject({ name: z.string(), structure: structureSchema, experiment: experimentSchema, wavelength: z.number().positive(), date: z.string() }) as unknown as z.ZodType<CifInput>, output: z.string(),
+  name: 'cif', input: z.looseObject({ name: z.string(), structure: structureSchema, experiment: experimentSchema, wavelength: z.number().positive().optional(), date: z.string() }) as unknown as z.ZodType<CifInput>, output: z.string(),
   run: async (input) => structureCif(input),
 });
 

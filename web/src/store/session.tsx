@@ -150,7 +150,8 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const edit = useCallback(async (structure: Structure, title: string): Promise<void> => {
     if (!head || !project) return;
     const mark: Omit<Mark, 'id' | 'created'> = { projectId: id, parent: head.id, kind: 'edit', title, structure };
-    const merged = intake?.merge?.reflections;
+    // Data merged for another group say nothing about this model.
+    const merged = intake?.mergedFor === structure.spaceGroup.hall ? intake.merge?.reflections : undefined;
     const wavelength = project.experiment.wavelength;
     if (!merged || !wavelength || !structure.sites.length) {
       goTo(await addMark(mark));

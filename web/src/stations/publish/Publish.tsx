@@ -19,13 +19,13 @@ export function PublishDesk(): ReactNode {
   const [text, setText] = useState<string | undefined>();
   const missing = useMemo(() => {
     const e = project.experiment;
-    return [!e.formula && 'formula', !e.temperature && 'temperature', !e.colour && 'colour', !e.habit && 'description of the crystal', !e.size && 'crystal size', !head?.readings && 'a refinement', ...ASKED.filter(([tag]) => !e.kept[tag]).map(([, name]) => name.toLowerCase())].filter((x): x is string => !!x);
+    return [!e.formula && 'formula', !e.wavelength && 'wavelength', !e.temperature && 'temperature', !e.colour && 'colour', !e.habit && 'description of the crystal', !e.size && 'crystal size', !head?.readings && 'a refinement', ...ASKED.filter(([tag]) => !e.kept[tag]).map(([, name]) => name.toLowerCase())].filter((x): x is string => !!x);
   }, [project, head]);
   if (!head) return <Sheet title="Nothing to publish yet" state="A CIF is written from a model. Solve and refine first." />;
   const write = async (): Promise<string | undefined> => {
     const merge = intake?.mergedFor === head.structure.spaceGroup.hall ? intake.merge : undefined;
     const cif = await perform('Writing the CIF', () => run('cif', {
-      name: project.name, structure: head.structure, experiment: project.experiment, wavelength: project.experiment.wavelength ?? 0.71073, date: new Date().toISOString(),
+      name: project.name, structure: head.structure, experiment: project.experiment, ...(project.experiment.wavelength ? { wavelength: project.experiment.wavelength } : {}), date: new Date().toISOString(),
       ...(merge ? { reflections: merge.reflections, statistics: merge.statistics } : {}), ...(head.readings ? { readings: head.readings } : {}), ...(result?.covariance ? { covariance: result.covariance } : {}), ...(head.residual ? { residual: head.residual } : {}),
     }));
     setText(cif);
