@@ -14,7 +14,7 @@ const only = (folder, allowed) => ({
     }],
   },
 });
-const science = ['math', 'crystal', 'formats', 'scattering', 'data', 'solve', 'maps', 'refine', 'geometry', 'publish', 'draw'];
+const science = ['math', 'crystal', 'formats', 'scattering', 'data', 'solve', 'maps', 'refine', 'geometry', 'publish', 'draw', 'model', 'settle'];
 
 export default tseslint.config(
   { ignores: ['**/dist/**', '**/node_modules/**', '.scratch/**', 'web/public/**', 'test-results/**'] },
@@ -34,7 +34,9 @@ export default tseslint.config(
   only('formats', ['math', 'crystal', 'scattering']),
   only('data', ['math', 'crystal', 'scattering']),
   only('geometry', ['math', 'crystal', 'refine']),
-  ...['solve', 'maps', 'refine', 'publish', 'draw'].map((f) => only(f, science)),
+  only('model', ['math', 'crystal', 'geometry', 'maps', 'refine', 'data']),
+  only('settle', ['math', 'crystal', 'geometry', 'maps', 'refine', 'data', 'model']),
+  ...['solve', 'maps', 'refine', 'publish', 'draw'].map((f) => only(f, science.filter((x) => x !== 'settle'))),
   only('tasks', [...science, 'tasks']),
   {
     files: ['web/src/**/*.{ts,tsx}'],

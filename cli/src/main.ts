@@ -1,26 +1,30 @@
 /** Nagare from a terminal: merge, solve and refine with the same tasks as the application. */
 import { readFileSync, writeFileSync } from 'node:fs';
 import { parseArgs } from 'node:util';
-import { cellParameters, type Cell } from '@nagare/core/crystal/cell';
+import { cellParameters, cellVolume, type Cell } from '@nagare/core/crystal/cell';
 import type { MergedReflections, RawReflections } from '@nagare/core/crystal/reflections';
 import { findSetting, groupOfSetting } from '@nagare/core/crystal/settings';
-import type { SpaceGroup } from '@nagare/core/crystal/space-group';
+import { groupOrder, type SpaceGroup } from '@nagare/core/crystal/space-group';
 import { equivalentU, type Structure } from '@nagare/core/crystal/structure';
 import { transformReflections } from '@nagare/core/crystal/reflections';
 import { FileProblem } from '@nagare/core/formats/cif-parser';
 import { recognise, type Recognised } from '@nagare/core/formats/recognise';
-import { parseFormula, type Formula } from '@nagare/core/crystal/formula';
+import { parseFormula, proposeZ, type Formula } from '@nagare/core/crystal/formula';
 import { analyseIntake as analyse, mergeForGroup } from '@nagare/core/solve/prepare';
 import { breathingContext } from '@nagare/core/task-context';
 import { TASKS } from '@nagare/core/tasks/registry';
 import type { SolveReport } from '@nagare/core/solve/solve';
 import { structureCif } from '@nagare/core/publish/structure-cif';
+import { isHydrogen } from '@nagare/core/crystal/elements';
+import { assemblies } from '@nagare/core/model/disorder';
+import type { SettleReport } from '@nagare/core/settle/settle';
 import { WorkerPool } from '@nagare/server/worker-pool';
 
 const HELP = `Use:
   nagare merge  data.cif [--json]
   nagare solve  data.cif [--formula "C14 H16 N2 O3"] [--z 4] [--space-group "P 1 21/c 1"] [--seed 1] [--seconds 180] --out model.cif [--json]
-  nagare refine model.cif [data.cif] [--adp iso|aniso] [--cycles 20] --out refined.cif [--json]`;
+  nagare refine model.cif [data.cif] [--adp iso|aniso] [--cycles 20] --out refined.cif [--json]
+  nagare settle model.cif [data.cif] [--disorder try|ask] --out final.cif [--json]`;
 
 /** Something the person can put right: one sentence, exit status 2. */
 class BadInput extends Error {}
@@ -144,21 +148,63 @@ async function refine(paths: string[], options: Record<string, string | boolean 
   const adp = options['adp'] as string | undefined;
   if (adp !== undefined && adp !== 'iso' && adp !== 'aniso') throw new BadInput(`--adp must be iso or aniso, not "${adp}".`);
   const reflections = mergedFor(source.raw, source.cell, model.structure);
-  const { result, map } = await TASKS.refine.run({
+  const { result, map, treatment, absolute } = await TASKS.refine.run({
     structure: model.structure, reflections, wavelength: source.wavelength, ...(adp ? { displacement: adp } : {}),
-    options: { cycles: Math.round(numberOption('cycles', options['cycles'] as string | undefined, 20)), weights: { a: 0.05, b: 0 }, optimizeWeights: true, extinction: false },
+    options: { cycles: Math.round(numberOption('cycles', options['cycles'] as string | undefined, 20)), weights: { a: 0.05, b: 0 }, optimizeWeights: true, extinction: model.treatment?.extinction ?? false, ...(model.treatment ? { treatment: model.treatment } : {}) },
   }, quiet());
   const r = result.readings;
   const peak = map.peaks[0]?.height ?? 0, hole = map.holes[0]?.height ?? 0;
   if (typeof options['out'] === 'string') {
     const experiment = { ...model.experiment, ...source.entry.experiment, ...(model.experiment.formula && !source.entry.experiment.formula ? { formula: model.experiment.formula } : {}) };
-    writeFileSync(options['out'], structureCif({ name: model.name, structure: result.structure, experiment, wavelength: source.wavelength, reflections, readings: r, ...(result.covariance ? { covariance: result.covariance } : {}), residual: { peak, hole, sigma: map.sigma }, date: new Date().toISOString() }));
+    writeFileSync(options['out'], structureCif({ name: model.name, structure: result.structure, experiment, wavelength: source.wavelength, reflections, readings: r, ...(result.covariance ? { covariance: result.covariance } : {}), residual: { peak, hole, sigma: map.sigma }, treatment, ...(absolute ? { absolute } : {}), date: new Date().toISOString() }));
   }
   const json = {
-    r1: r.r1, r1All: r.r1All, wr2: r.wr2, s: r.s, parameters: r.parameters, reflections: r.reflections, observed: r.observed, maxShiftOverSu: r.maxShiftOverSu, peak, hole,
-    weights: r.weights, cycles: result.history.length, state: result.state, message: result.message, seconds: rounded((performance.now() - started) / 1000, 2),
+    r1: r.r1, r1All: r.r1All, wr2: r.wr2, s: r.s, parameters: r.parameters, restraints: r.restraints, reflections: r.reflections, observed: r.observed, maxShiftOverSu: r.maxShiftOverSu, peak, hole,
+    weights: r.weights, ...(r.twins ? { twins: r.twins.map((x) => ({ name: x.name, fraction: rounded(x.fraction, 4), su: rounded(x.su ?? 0, 4) })) } : {}), cycles: result.history.length, state: result.state, message: result.message, seconds: rounded((performance.now() - started) / 1000, 2),
   };
   return { json, text: `R1 ${(100 * r.r1).toFixed(2)} %, wR2 ${(100 * r.wr2).toFixed(2)} %, S ${r.s.toFixed(2)}. ${result.message}` };
+}
+
+/** Contents of one asymmetric unit by the formula, where formula and Z are known. */
+function contentsOfUnit(s: Structure, formula: Formula | undefined, z: number | undefined): Formula | undefined {
+  if (!formula) return undefined;
+  const units = z ?? proposeZ(formula, cellVolume(s.cell), groupOrder(s.spaceGroup));
+  return Object.fromEntries(Object.entries(formula).map(([e, n]) => [e, (n * units) / groupOrder(s.spaceGroup)]));
+}
+
+async function settleModel(paths: string[], options: Record<string, string | boolean | undefined>): Promise<{ json: Output; text: string }> {
+  const started = performance.now();
+  const [modelPath, dataPath] = paths;
+  if (!modelPath) throw new BadInput(`settle needs a model.\n${HELP}`);
+  const model = read(modelPath).find((r) => r.structure);
+  if (!model?.structure) throw new BadInput(`${modelPath} holds no atom sites to refine.`);
+  const source = dataPath ? measured(dataPath) : measured(modelPath);
+  const how = options['disorder'] as string | undefined;
+  if (how !== undefined && how !== 'try' && how !== 'ask') throw new BadInput(`--disorder must be try or ask, not "${how}".`);
+  const reflections = mergedFor(source.raw, source.cell, model.structure);
+  const experiment = { ...model.experiment, ...source.entry.experiment };
+  const contents = contentsOfUnit(model.structure, experiment.formula, experiment.z);
+  const context = breathingContext<SettleReport>({ aborted: false }, (r) => {
+    if (r.kind === 'stage' && !options['json']) process.stderr.write(`${r.stage.title}: R1 ${(100 * r.stage.readings.r1).toFixed(2)} %. ${r.stage.message}\n`);
+  }, {}, 1e9);
+  const result = await TASKS.settle.run({
+    structure: model.structure, reflections, wavelength: source.wavelength, ...(experiment.temperature ? { temperature: experiment.temperature } : {}), ...(contents ? { contents } : {}), ...(model.treatment ? { treatment: model.treatment } : {}), disorder: how ?? 'try',
+  }, context);
+  const { stage } = result, r = stage.readings, s = stage.structure;
+  const peak = stage.map.peaks[0]?.height ?? 0, hole = stage.map.holes[0]?.height ?? 0;
+  if (typeof options['out'] === 'string')
+    writeFileSync(options['out'], structureCif({ name: model.name, structure: s, experiment, wavelength: source.wavelength, reflections, readings: r, treatment: stage.treatment, ...(stage.covariance ? { covariance: stage.covariance } : {}), residual: { peak, hole, sigma: stage.map.sigma }, ...(result.absolute ? { absolute: result.absolute } : {}), date: new Date().toISOString() }));
+  const groups = s.controls?.hydrogens ?? [];
+  const held = (hold: string): number => groups.filter((g) => g.hold === hold).reduce((n, g) => n + g.hydrogens.length, 0);
+  const json = {
+    r1: r.r1, r1All: r.r1All, wr2: r.wr2, s: r.s, parameters: r.parameters, restraints: r.restraints, reflections: r.reflections, observed: r.observed, maxShiftOverSu: r.maxShiftOverSu, peak, hole, weights: r.weights,
+    hydrogens: { placed: s.sites.filter((x) => isHydrogen(x.element)).length, riding: held('riding'), rotating: held('rotating'), restrained: held('restrained'), free: s.sites.filter((x) => isHydrogen(x.element)).length - held('riding') - held('rotating') - held('restrained') },
+    disorder: assemblies(s).map((a) => ({ assembly: a.assembly, groups: a.groups.map((g) => g.group), occupancies: a.groups.map((g) => rounded(g.occupancy, 4)), su: a.groups.map((g) => rounded(g.su, 4)) })),
+    twins: (r.twins ?? []).map((x) => ({ law: x.law, name: x.name, fraction: rounded(x.fraction, 4), su: rounded(x.su ?? 0, 4) })),
+    ...(r.extinction ? { extinction: r.extinction } : {}), ...(result.absolute ? { absoluteStructure: { x: rounded(result.absolute.x, 3), su: rounded(result.absolute.su, 3), pairs: result.absolute.pairs, verdict: result.absolute.verdict } } : {}),
+    stages: result.stages, decisions: result.decisions, state: result.settled ? 'settled' : 'moving', message: result.message, seconds: rounded((performance.now() - started) / 1000, 2),
+  };
+  return { json, text: [result.message, ...result.decisions.map((d) => `To decide: ${d}`)].join('\n') };
 }
 
 const quiet = () => breathingContext<never>({ aborted: false }, () => undefined, {}, 1e9);
@@ -173,7 +219,7 @@ async function main(): Promise<void> {
   try {
     parsed = parseArgs({
       allowPositionals: true,
-      options: { json: { type: 'boolean' }, help: { type: 'boolean' }, formula: { type: 'string' }, z: { type: 'string' }, 'space-group': { type: 'string' }, seed: { type: 'string' }, seconds: { type: 'string' }, out: { type: 'string' }, adp: { type: 'string' }, cycles: { type: 'string' } },
+      options: { json: { type: 'boolean' }, help: { type: 'boolean' }, formula: { type: 'string' }, z: { type: 'string' }, 'space-group': { type: 'string' }, seed: { type: 'string' }, seconds: { type: 'string' }, out: { type: 'string' }, adp: { type: 'string' }, disorder: { type: 'string' }, cycles: { type: 'string' } },
     });
   } catch (e) {
     throw new BadInput(`${(e as Error).message}\n${HELP}`);
@@ -184,7 +230,7 @@ async function main(): Promise<void> {
     if (!command && !parsed.values.help) process.exitCode = 2;
     return;
   }
-  const commands: Record<string, () => Promise<{ json: Output; text: string }>> = { merge: () => merge(paths), solve: () => solve(paths, parsed.values), refine: () => refine(paths, parsed.values) };
+  const commands: Record<string, () => Promise<{ json: Output; text: string }>> = { merge: () => merge(paths), solve: () => solve(paths, parsed.values), refine: () => refine(paths, parsed.values), settle: () => settleModel(paths, parsed.values) };
   const run = commands[command];
   if (!run) throw new BadInput(`"${command}" is not a command.\n${HELP}`);
   const { json, text } = await run();

@@ -48,3 +48,7 @@ export function elementFromLabel(text: string): string | undefined {
   const one = letters.slice(0, 1).toUpperCase();
   return findElement(one)?.symbol;
 }
+
+const NON_METALS = new Set(['H', 'D', 'He', 'B', 'C', 'N', 'O', 'F', 'Ne', 'Si', 'P', 'S', 'Cl', 'Ar', 'Ge', 'As', 'Se', 'Br', 'Kr', 'Te', 'I', 'Xe', 'At', 'Rn']);
+export const isMetal = (symbol: string): boolean => !NON_METALS.has(symbol);
+export const isHydrogen = (symbol: string): boolean => symbol === 'H' || symbol === 'D';

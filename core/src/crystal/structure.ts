@@ -1,5 +1,6 @@
 /** Structures: a cell, a space group and sites. A model holds sites only; copies by symmetry exist in scenes and neighbour lists. */
 import { apply3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import type { Controls } from './controls.ts';
 import { elementOf } from './elements.ts';
 import type { Formula } from './formula.ts';
 import { metricTensor, orthogonalization, reciprocalLengths, type Cell } from './cell.ts';
@@ -29,6 +30,8 @@ export interface Structure {
   readonly cell: Cell;
   readonly spaceGroup: SpaceGroup;
   readonly sites: readonly Site[];
+  /** Constraints and restraints; absent where none were made. */
+  readonly controls?: Controls;
 }
 
 let counter = 0;

@@ -5,6 +5,8 @@ import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { formulaText } from '../crystal/formula.ts';
 import { readCell, readExperiment, readReflections, readSpaceGroup, readStructure, type Experiment } from './cif-data.ts';
+import type { Treatment } from '../crystal/treatment.ts';
+import { readControls, readTreatment } from './cif-controls.ts';
 import { FileProblem, parseCif, type CifBlock } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
 
@@ -17,6 +19,8 @@ export interface Recognised {
   experiment: Experiment;
   raw?: RawReflections;
   structure?: Structure;
+  /** Limits, twins, extinction and solvent that the file's refinement used. */
+  treatment?: Treatment;
 }
 
 const thousands = (n: number): string => String(n).replace(/\B(?=(\d{3})+$)/g, '\u2009');
@@ -51,7 +55,9 @@ function recogniseBlock(block: CifBlock, base: string): Recognised {
   const experiment = readExperiment(block);
   const spaceGroup = readSpaceGroup(block);
   const reflections = readReflections(block);
-  const structure = readStructure(block);
+  const bare = readStructure(block);
+  const structure = bare && readControls(block, bare);
+  const treatment = readTreatment(block);
   const parts: string[] = [];
   if (reflections) parts.push(`${thousands(reflections.raw.count)} reflections (${reflections.origin})`);
   if (structure) parts.push(`a structure of ${structure.sites.length} sites in ${structure.spaceGroup.symbol}`);
@@ -59,6 +65,6 @@ function recogniseBlock(block: CifBlock, base: string): Recognised {
   const details = [experiment.formula && formulaText(experiment.formula), experiment.wavelength && `λ ${experiment.wavelength.toFixed(4)} Å`, experiment.temperature && `${experiment.temperature} K`].filter(Boolean);
   return {
     name: block.name || base, sentence: `${parts.join(' and ')}${details.length ? `; ${details.join(', ')}` : ''}.`,
-    experiment, ...(cell ? { cell } : {}), ...(spaceGroup ? { spaceGroup } : {}), ...(reflections ? { raw: reflections.raw } : {}), ...(structure ? { structure } : {}),
+    experiment, ...(cell ? { cell } : {}), ...(spaceGroup ? { spaceGroup } : {}), ...(reflections ? { raw: reflections.raw } : {}), ...(structure ? { structure } : {}), ...(treatment ? { treatment } : {}),
   };
 }

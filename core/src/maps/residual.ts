@@ -18,8 +18,8 @@ export function modelMap(kind: MapKind, s: Structure, reflections: MergedReflect
   for (let i = 0; i < n; i++) {
     const fc = Math.hypot(data.a[i]!, data.b[i]!);
     if (!(fc > 1e-9)) continue;
-    // The extinction factor y = fc2/fc² is taken out of the observation.
-    const y = Math.min(1, data.fc2[i]! / (fc * fc)) || 1;
+    // What extinction and twin components did to |F|² (y = fc2/fc²) is taken out of the observation.
+    const y = data.fc2[i]! / (fc * fc) || 1;
     const fo = Math.sqrt(Math.max(0, data.fo2[i]!) / Math.max(0.05, y));
     const f = kind === 'difference' ? fo - fc : kind === 'observed' ? fo : 2 * fo - fc;
     a[i] = (f * data.a[i]!) / fc;

@@ -95,3 +95,13 @@ export function eigenSymmetric3(m: Mat3): Eigen3 {
     vectors: order.map((i) => [v[i]!, v[3 + i]!, v[6 + i]!] as Vec3) as [Vec3, Vec3, Vec3],
   };
 }
+
+/** A rotation by an angle (radians) about a unit axis, applied to a vector (Rodrigues). */
+export function turn(v: Vec3, axis: Vec3, angle: number): Vec3 {
+  const c = Math.cos(angle), s = Math.sin(angle), d = (axis[0] * v[0] + axis[1] * v[1] + axis[2] * v[2]) * (1 - c);
+  return [
+    v[0] * c + (axis[1] * v[2] - axis[2] * v[1]) * s + axis[0] * d,
+    v[1] * c + (axis[2] * v[0] - axis[0] * v[2]) * s + axis[1] * d,
+    v[2] * c + (axis[0] * v[1] - axis[1] * v[0]) * s + axis[2] * d,
+  ];
+}

@@ -17,7 +17,10 @@ import { anodeFor, dispersion, absorptionCoefficient } from '../scattering/form-
 import { formulaElectrons, formulaText, formulaWeight, scaleFormula, type Formula } from '../crystal/formula.ts';
 import { IDENTITY, operatorKey, type Operator } from '../crystal/operator.ts';
 import { allOperators } from '../crystal/space-group.ts';
+import type { Treatment } from '../crystal/treatment.ts';
+import type { AbsoluteStructure } from '../refine/absolute-structure.ts';
 import { CifWriter } from './cif-writer.ts';
+import { siteFlags, writeControls, writeTreatment } from './controls-cif.ts';
 
 export interface CifInput {
   name: string;
@@ -32,6 +35,8 @@ export interface CifInput {
   covariance?: CovarianceData;
   /** Largest residual maximum and minimum, e Å⁻³. */
   residual?: { peak: number; hole: number; sigma: number };
+  treatment?: Treatment;
+  absolute?: AbsoluteStructure;
   /** ISO date of writing. */
   date: string;
 }
@@ -99,9 +104,12 @@ export function structureCif(input: CifInput): string {
   for (const tag of ['_diffrn_measurement_device_type', '_diffrn_measurement_method', '_diffrn_source', '_diffrn_radiation_monochromator', '_diffrn_detector']) if (experiment.kept[tag]) w.item(tag, experiment.kept[tag]);
   if (input.statistics && wavelength) writeStatistics(w, input.statistics, wavelength, input.reflections);
   if (input.readings) writeReadings(w, input.readings, input.residual);
+  if (input.absolute) w.item('_refine_ls_abs_structure_details', `Bijvoet quotients of ${input.absolute.pairs} pairs (Parsons, Flack & Wagner, 2013)`).item('_refine_ls_abs_structure_Flack', formatMeasured(input.absolute.x, input.absolute.su, 3)).blank();
   writeSites(w, s);
+  writeControls(w, s);
+  if (input.treatment) writeTreatment(w, input.treatment);
   writeGeometry(w, s, input.covariance);
-  if (input.reflections && wavelength) writeReflections(w, s, input.reflections, wavelength, input.readings);
+  if (input.reflections && wavelength) writeReflections(w, s, input.reflections, wavelength, input.readings, input.treatment);
   return w.toString();
 }
 
@@ -146,13 +154,14 @@ function writeReadings(w: CifWriter, r: Readings, residual?: CifInput['residual'
 function writeSites(w: CifWriter, s: Structure): void {
   const metric = metricTensor(s.cell);
   w.loop(
-    ['_atom_site_label', '_atom_site_type_symbol', '_atom_site_fract_x', '_atom_site_fract_y', '_atom_site_fract_z', '_atom_site_U_iso_or_equiv', '_atom_site_adp_type', '_atom_site_occupancy', '_atom_site_site_symmetry_order', '_atom_site_disorder_assembly', '_atom_site_disorder_group'],
+    ['_atom_site_label', '_atom_site_type_symbol', '_atom_site_fract_x', '_atom_site_fract_y', '_atom_site_fract_z', '_atom_site_U_iso_or_equiv', '_atom_site_adp_type', '_atom_site_occupancy', '_atom_site_site_symmetry_order', '_atom_site_calc_flag', '_atom_site_calc_attached_atom', '_atom_site_refinement_flags_posn', '_atom_site_refinement_flags_adp', '_atom_site_refinement_flags_occupancy', '_atom_site_disorder_assembly', '_atom_site_disorder_group'],
     s.sites.map((x) => {
+      const flags = siteFlags(s, x.id);
       const ueq = equivalentU(s.cell, x.displacement);
       const ueqSu = x.displacement.kind === 'iso' ? x.displacement.su : x.displacement.su && Math.sqrt(x.displacement.su.slice(0, 3).reduce((p, q) => p + q * q, 0)) / 3;
       return [
         x.label, x.element, ...x.position.map((v, k) => formatMeasured(v, x.positionSu?.[k], 6)), formatMeasured(ueq, ueqSu, 5), x.displacement.kind === 'iso' ? 'Uiso' : 'Uani',
-        x.occupancy === 1 && !x.occupancySu ? '1' : formatMeasured(x.occupancy, x.occupancySu, 4), siteSymmetry(s.spaceGroup, metric, x.position).operators.length, x.disorder?.assembly ?? '.', x.disorder?.group ?? '.',
+        x.occupancy === 1 && !x.occupancySu ? '1' : formatMeasured(x.occupancy, x.occupancySu, 4), siteSymmetry(s.spaceGroup, metric, x.position).operators.length, flags.calculated ? 'calc' : 'd', flags.attached ?? '.', flags.position, flags.displacement, x.occupancySu || x.occupancy !== 1 ? 'P' : '.', x.disorder?.assembly ?? '.', x.disorder?.group ?? '.',
       ];
     }),
   );
@@ -187,8 +196,8 @@ function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData):
   w.loop(['_geom_angle_atom_site_label_1', '_geom_angle_atom_site_label_2', '_geom_angle_atom_site_label_3', '_geom_angle_site_symmetry_1', '_geom_angle_site_symmetry_3', '_geom_angle', '_geom_angle_publ_flag'], angles);
 }
 
-function writeReflections(w: CifWriter, s: Structure, r: MergedReflections, wavelength: number, readings?: Readings): void {
-  const calculated = s.sites.length ? evaluateStructure(s, r, wavelength, readings?.weights, readings?.extinction?.value ?? 0, readings?.scale) : undefined;
+function writeReflections(w: CifWriter, s: Structure, r: MergedReflections, wavelength: number, readings?: Readings, treatment?: Treatment): void {
+  const calculated = s.sites.length ? evaluateStructure(s, r, wavelength, readings?.weights, readings?.extinction?.value ?? 0, readings?.scale, treatment) : undefined;
   const rows: (string | number)[][] = [];
   if (calculated) {
     const { data } = calculated;
@@ -196,6 +205,9 @@ function writeReflections(w: CifWriter, s: Structure, r: MergedReflections, wave
       const u = data.used[i]!;
       rows.push([r.h[u]!, r.k[u]!, r.l[u]!, data.fc2[i]!.toFixed(2), data.fo2[i]!.toFixed(2), data.sigma[i]!.toFixed(2), data.fo2[i]! > 2 * data.sigma[i]! ? 'o' : '<']);
     }
+    // What was left out stays in the record, marked so, on the same scale.
+    const used = new Set(data.used);
+    for (let i = 0; i < r.count; i++) if (!used.has(i) && !reflectionSymmetry(s.spaceGroup, r.h[i]!, r.k[i]!, r.l[i]!).absent) rows.push([r.h[i]!, r.k[i]!, r.l[i]!, '?', (r.fsq[i]! / calculated.scale).toFixed(2), (r.sigma[i]! / calculated.scale).toFixed(2), 'x']);
   } else for (let i = 0; i < r.count; i++) if (!reflectionSymmetry(s.spaceGroup, r.h[i]!, r.k[i]!, r.l[i]!).absent) rows.push([r.h[i]!, r.k[i]!, r.l[i]!, '?', r.fsq[i]!.toFixed(2), r.sigma[i]!.toFixed(2), r.fsq[i]! > 2 * r.sigma[i]! ? 'o' : '<']);
   w.loop(['_refln_index_h', '_refln_index_k', '_refln_index_l', '_refln_F_squared_calc', '_refln_F_squared_meas', '_refln_F_squared_sigma', '_refln_observed_status'], rows);
 }

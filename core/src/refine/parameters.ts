@@ -2,8 +2,10 @@
  * Parameters: independent values q → physical values p = p0 + M (q − q0), M sparse.
  * Site symmetry, shared values and every later constraint are rows of M; the least-squares loop knows nothing of them.
  */
-import { multiply3, type Mat3 } from '../math/matrix3.ts';
-import { metricTensor, reciprocalLengths, type Cell } from '../crystal/cell.ts';
+import { add, apply3, cross, inverse3, multiply3, norm, normalize, scale, subtract, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { metricTensor, orthogonalization, reciprocalLengths, type Cell } from '../crystal/cell.ts';
+import { NO_CONTROLS, type OccupancyTie } from '../crystal/controls.ts';
+import { parentSurroundings } from '../geometry/parents.ts';
 import { siteSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
 import type { AnisotropicU, Structure } from '../crystal/structure.ts';
 
@@ -37,6 +39,11 @@ export class ConstraintBuilder {
   add(terms: readonly (readonly [physical: number, coefficient: number])[]): number {
     for (const [i, value] of terms) if (Math.abs(value) > 1e-12) this.rows[i]!.push({ column: this.next, value });
     return this.next++;
+  }
+
+  /** Lets a physical parameter follow another: its row becomes `factor` times the other's, added to what it has. */
+  follow(leader: number, follower: number, factor = 1): void {
+    for (const e of this.rows[leader]!) this.rows[follower]!.push({ column: e.column, value: e.value * factor });
   }
 
   build(): ConstraintMap {
@@ -109,43 +116,149 @@ export function displacementBasis(cell: Cell, group: SpaceGroup, position: reado
   return invariantBasis(operators.map((o) => displacementRotation(cell, o.r)), 6) as unknown as AnisotropicU[];
 }
 
-/** Which values are refined beside coordinates and displacements. */
+/** Which values are refined beside what the model's controls say. */
 export interface FreeValues {
   extinction: boolean;
-  /** Indices of sites whose occupancy is free. */
+  /** Indices of sites whose occupancy is free on its own. */
   occupancies?: readonly number[];
   /** Indices of sites held entirely. */
   fixed?: ReadonlySet<number>;
+  /** Number of twin fractions, refined when present. */
+  twins?: number;
 }
 
-/** Constraint map of a structure: what site symmetry leaves free. */
-export function constraintMap(s: Structure, free: FreeValues): ConstraintMap {
-  const builder = new ConstraintBuilder(FIRST_SITE + PER_SITE * s.sites.length);
+/** Coefficients of U_eq in the six CIF components. */
+export function equivalentCoefficients(cell: Cell): readonly number[] {
+  const g = metricTensor(cell), r = reciprocalLengths(cell);
+  const c = (i: number, j: number): number => (r[i]! * r[j]! * g[3 * i + j]!) / 3;
+  return [c(0, 0), c(1, 1), c(2, 2), 2 * c(0, 1), 2 * c(0, 2), 2 * c(1, 2)];
+}
+
+/** First of the twin fractions in the physical layout. */
+export const twinOffset = (sites: number): number => FIRST_SITE + PER_SITE * sites;
+
+/** A rigid group in the map: its sites and the first of its six columns (shift in Å, then turn in radians, Cartesian, about `centre`). */
+export interface RigidColumns {
+  readonly sites: readonly number[];
+  readonly column: number;
+}
+
+/** Constraint map of a structure: what site symmetry and the model's controls leave free. */
+export function constraintMap(s: Structure, free: FreeValues): ConstraintMap & { readonly rigid: readonly RigidColumns[] } {
+  const controls = s.controls ?? NO_CONTROLS;
+  const builder = new ConstraintBuilder(twinOffset(s.sites.length) + (free.twins ?? 0));
   builder.add([[SCALE, 1]]);
   if (free.extinction) builder.add([[EXTINCTION, 1]]);
   const metric = metricTensor(s.cell);
-  const occupancies = new Set(free.occupancies ?? []);
+  const index = new Map(s.sites.map((x, i) => [x.id, i]));
+  const known = (ids: readonly string[]): number[] => ids.flatMap((id) => index.get(id) ?? []);
+  const heldPosition = new Set<number>(), heldDisplacement = new Set<number>(), heldOccupancy = new Set<number>();
+  const followPosition: [number, number][] = [], followDisplacement: [number, number][] = [];
+  const rigidSets: number[][] = [];
+  for (const c of controls.constraints) {
+    const sites = known(c.sites);
+    if (c.kind === 'fixed') {
+      for (const i of sites) for (const what of c.what) (what === 'position' ? heldPosition : what === 'displacement' ? heldDisplacement : heldOccupancy).add(i);
+    } else if (c.kind === 'rigid group') {
+      if (sites.length > 2) { rigidSets.push(sites); for (const i of sites) heldPosition.add(i); }
+    } else for (const i of sites.slice(1)) {
+      if (c.kind === 'shared position') { if (!heldPosition.has(i)) { heldPosition.add(i); followPosition.push([sites[0]!, i]); } }
+      else if (s.sites[i]!.displacement.kind === s.sites[sites[0]!]!.displacement.kind && !heldDisplacement.has(i)) { heldDisplacement.add(i); followDisplacement.push([sites[0]!, i]); }
+    }
+  }
+  const ueq = equivalentCoefficients(s.cell);
+  const rides: [parent: number, hydrogen: number][] = [], shares: [parent: number, hydrogen: number, factor: number][] = [], turns: { parent: number; hydrogens: number[]; axis: Vec3 }[] = [];
+  for (const g of controls.hydrogens) {
+    const parent = index.get(g.parent);
+    if (parent === undefined) continue;
+    const hydrogens = known(g.hydrogens);
+    for (const h of hydrogens) {
+      if (g.hold === 'riding' || g.hold === 'rotating') { heldPosition.add(h); rides.push([parent, h]); }
+      if (g.uFactor > 0 && s.sites[h]!.displacement.kind === 'iso') { heldDisplacement.add(h); shares.push([parent, h, g.uFactor]); }
+    }
+    if (g.hold === 'rotating') {
+      const axis = turningAxis(s, parent, hydrogens);
+      if (axis) turns.push({ parent, hydrogens, axis });
+    }
+  }
+  const single = new Set(free.occupancies ?? []);
   s.sites.forEach((site, i) => {
     if (free.fixed?.has(i)) return;
     const at = siteOffset(i);
     const { operators } = siteSymmetry(s.spaceGroup, metric, site.position);
-    const single = operators.length === 1;
-    const basis = single ? [[1, 0, 0], [0, 1, 0], [0, 0, 1]] : invariantBasis(operators.map((o) => o.r), 3);
-    for (const v of basis) builder.add(v.map((x, k) => [at + k, x] as const));
-    if (occupancies.has(i)) builder.add([[at + OCCUPANCY, 1]]);
+    const general = operators.length === 1;
+    if (!heldPosition.has(i)) {
+      const basis = general ? [[1, 0, 0], [0, 1, 0], [0, 0, 1]] : invariantBasis(operators.map((o) => o.r), 3);
+      for (const v of basis) builder.add(v.map((x, k) => [at + k, x] as const));
+    }
+    if (single.has(i)) builder.add([[at + OCCUPANCY, 1]]);
+    if (heldDisplacement.has(i)) return;
     if (site.displacement.kind === 'iso') builder.add([[at + DISPLACEMENT, 1]]);
     else {
-      const tensors = single ? [0, 1, 2, 3, 4, 5].map((k) => [0, 1, 2, 3, 4, 5].map((m) => (m === k ? 1 : 0))) : invariantBasis(operators.map((o) => displacementRotation(s.cell, o.r)), 6);
+      const tensors = general ? [0, 1, 2, 3, 4, 5].map((k) => [0, 1, 2, 3, 4, 5].map((m) => (m === k ? 1 : 0))) : invariantBasis(operators.map((o) => displacementRotation(s.cell, o.r)), 6);
       for (const v of tensors) builder.add(v.map((x, k) => [at + DISPLACEMENT + k, x] as const));
     }
   });
-  return builder.build();
+  occupancyColumns(s, controls.occupancies, index, heldOccupancy, builder);
+  const toFractional = inverse3(orthogonalization(s.cell)), toCartesian = orthogonalization(s.cell);
+  const unit = [[1, 0, 0], [0, 1, 0], [0, 0, 1]] as const;
+  const rigid = rigidSets.map((sites): RigidColumns => {
+    const xyz = sites.map((i) => apply3(toCartesian, s.sites[i]!.position));
+    const centre = scale(xyz.reduce((p, q) => add(p, q), [0, 0, 0] as Vec3), 1 / sites.length);
+    const spread = (f: (r: Vec3) => Vec3): number => builder.add(sites.flatMap((i, m) => apply3(toFractional, f(subtract(xyz[m]!, centre))).map((x, k) => [siteOffset(i) + k, x] as const)));
+    const column = spread(() => unit[0]);
+    spread(() => unit[1]);
+    spread(() => unit[2]);
+    for (const axis of unit) spread((r) => cross(axis, r));
+    return { sites, column };
+  });
+  for (const [leader, i] of followPosition) for (let k = 0; k < 3; k++) builder.follow(siteOffset(leader) + k, siteOffset(i) + k);
+  for (const [leader, i] of followDisplacement) for (let k = 0; k < 6; k++) builder.follow(siteOffset(leader) + DISPLACEMENT + k, siteOffset(i) + DISPLACEMENT + k);
+  for (const [parent, h] of rides) for (let k = 0; k < 3; k++) builder.follow(siteOffset(parent) + k, siteOffset(h) + k);
+  for (const { parent, hydrogens, axis } of turns) {
+    const p = apply3(toCartesian, s.sites[parent]!.position);
+    builder.add(hydrogens.flatMap((h) => apply3(toFractional, cross(axis, subtract(apply3(toCartesian, s.sites[h]!.position), p))).map((x, k) => [siteOffset(h) + k, x] as const)));
+  }
+  for (const [parent, h, factor] of shares) {
+    const to = siteOffset(h) + DISPLACEMENT, from = siteOffset(parent) + DISPLACEMENT;
+    if (s.sites[parent]!.displacement.kind === 'iso') builder.follow(from, to, factor);
+    else ueq.forEach((c, k) => builder.follow(from + k, to, c * factor));
+  }
+  for (let t = 0; t < (free.twins ?? 0); t++) builder.add([[twinOffset(s.sites.length) + t, 1]]);
+  return { ...builder.build(), rigid };
+}
+
+/** One number for each group of an assembly, the last being one minus the others; one number for sites that share theirs. */
+function occupancyColumns(s: Structure, ties: readonly OccupancyTie[], index: ReadonlyMap<string, number>, held: ReadonlySet<number>, builder: ConstraintBuilder): void {
+  for (const tie of ties) {
+    if (tie.kind === 'shared') {
+      const sites = tie.sites.flatMap((id) => index.get(id) ?? []).filter((i) => !held.has(i));
+      if (sites.length) builder.add(sites.map((i) => [siteOffset(i) + OCCUPANCY, 1] as const));
+      continue;
+    }
+    if (tie.held) continue;
+    const groups = tie.groups.map((g) => s.sites.flatMap((x, i) => (x.disorder?.assembly === tie.assembly && x.disorder.group === g && !held.has(i) ? [i] : []))).filter((g) => g.length);
+    if (groups.length === 1) builder.add(groups[0]!.map((i) => [siteOffset(i) + OCCUPANCY, 1] as const));
+    else for (const g of groups.slice(0, -1)) builder.add([...g.map((i) => [siteOffset(i) + OCCUPANCY, 1] as const), ...groups.at(-1)!.map((i) => [siteOffset(i) + OCCUPANCY, -1] as const)]);
+  }
+}
+
+/** Axis about which the hydrogens of a parent turn: the mean direction of methyl-like groups, the bond for a single hydrogen. */
+function turningAxis(s: Structure, parent: number, hydrogens: readonly number[]): Vec3 | undefined {
+  const m = orthogonalization(s.cell);
+  const p = apply3(m, s.sites[parent]!.position);
+  const around = parentSurroundings(s, parent, s.sites[hydrogens[0]!]?.disorder);
+  const first = around[0];
+  if (first) return normalize(subtract(apply3(m, first.position), p));
+  const sum = hydrogens.reduce((t, h) => add(t, subtract(apply3(m, s.sites[h]!.position), p)), [0, 0, 0] as Vec3);
+  return norm(sum) > 0.2 ? normalize(sum) : undefined;
 }
 
 /** Physical values of a structure. */
-export function physicalValues(s: Structure, scale: number, extinction: number): Float64Array {
-  const p = new Float64Array(FIRST_SITE + PER_SITE * s.sites.length);
-  p[SCALE] = scale;
+export function physicalValues(s: Structure, overall: number, extinction: number, twins: readonly number[] = []): Float64Array {
+  const p = new Float64Array(twinOffset(s.sites.length) + twins.length);
+  p.set(twins, twinOffset(s.sites.length));
+  p[SCALE] = overall;
   p[EXTINCTION] = extinction;
   s.sites.forEach((site, i) => {
     const at = siteOffset(i);

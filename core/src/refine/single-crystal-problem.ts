@@ -6,7 +6,11 @@ import type { Structure } from '../crystal/structure.ts';
 import { scatteringTable, SiteSums, STRIDE, structureFactors, type ScatteringTable, type SiteArrays } from '../scattering/structure-factors.ts';
 import type { TaskContext } from '../task-context.ts';
 import { NormalEquations } from './normal-equations.ts';
-import { constraintMap, DISPLACEMENT, EXTINCTION, OCCUPANCY, physicalValues, SCALE, siteOffset, type ConstraintMap, type FreeValues } from './parameters.ts';
+import { constraintMap, DISPLACEMENT, EXTINCTION, OCCUPANCY, physicalValues, SCALE, siteOffset, twinOffset, type FreeValues } from './parameters.ts';
+import { hydrogenHolds, reshapeHeld, turnRigid } from './holds.ts';
+import { modelRestraints } from './model-restraints.ts';
+import type { Treatment } from '../crystal/treatment.ts';
+import { treatedReflections, twinIndices } from './treatment.ts';
 import { floatingOrigin, type RestraintRow } from './restraints.ts';
 import { weightOf, type Weights } from './weights.ts';
 
@@ -20,6 +24,8 @@ export interface RefineOptions {
   /** Indices of sites with free occupancy. */
   occupancies?: readonly number[];
   restraints?: readonly RestraintRow[];
+  /** Limits, exclusions, twins and solvent. */
+  treatment?: Treatment;
   /** Stop when every |shift/s.u.| is below this. */
   settled?: number;
   /** S.u. and covariances at the end (needs one inversion). */
@@ -84,7 +90,7 @@ export class SingleCrystalProblem {
   readonly table: ScatteringTable;
   readonly intensity: Float64Array;
   readonly sigma: Float64Array;
-  readonly map: ConstraintMap;
+  readonly map: ReturnType<typeof constraintMap>;
   readonly sites: SiteArrays;
   private readonly siteFactor: Float64Array;
   private readonly delta: Float64Array;
@@ -93,9 +99,17 @@ export class SingleCrystalProblem {
   readonly restraints: RestraintRow[];
   readonly fc2: Float64Array;
   private readonly hasExtinction: boolean;
+  /** One table a twin component beyond the first, and which reflections have it. */
+  private readonly twins: { table: ScatteringTable; present: Uint8Array; delta: Float64Array }[];
+  private readonly maskA: Float64Array | undefined;
+  private readonly maskB: Float64Array | undefined;
+  private readonly holds: ReturnType<typeof hydrogenHolds>;
 
   constructor(readonly structure: Structure, reflections: MergedReflections, wavelength: number, options: RefineOptions, free: Partial<FreeValues> = {}) {
-    this.used = allowedReflections(reflections, structure);
+    const treatment = options.treatment ?? {};
+    const treated = treatedReflections(reflections, structure.cell, treatment);
+    const laws = treatment.twins ?? [];
+    this.used = allowedReflections(treated.reflections, structure).map((i) => treated.kept[i]!);
     const elements = elementsOf(structure);
     const hkl = { count: this.used.length, h: pick(reflections.h, this.used, Int16Array), k: pick(reflections.k, this.used, Int16Array), l: pick(reflections.l, this.used, Int16Array) };
     this.table = scatteringTable(structure.cell, structure.spaceGroup, hkl, elements, wavelength);
@@ -104,12 +118,33 @@ export class SingleCrystalProblem {
     this.sites = siteArrays(structure, elements);
     this.siteFactor = this.sites.weight.map((w, i) => w / (structure.sites[i]!.occupancy || 1));
     this.hasExtinction = options.extinction;
-    this.map = constraintMap(structure, { extinction: options.extinction, ...(options.occupancies ? { occupancies: options.occupancies } : {}), ...free });
+    this.map = constraintMap(structure, { extinction: options.extinction, ...(options.occupancies ? { occupancies: options.occupancies } : {}), ...free, twins: laws.length });
+    this.holds = hydrogenHolds(structure);
     this.weights = options.weights;
-    this.restraints = [...(options.restraints ?? []), ...floatingOrigin(structure)];
+    this.restraints = [...(options.restraints ?? []), ...modelRestraints(structure), ...floatingOrigin(structure)];
     this.delta = extinctionFactors(this.table, wavelength || 0.71073);
     this.fc2 = new Float64Array(this.used.length);
-    this.physical = physicalValues(structure, 1, options.extinction ? (options.extinctionStart ?? 0.001) : 0);
+    this.twins = laws.map(({ law }) => {
+      const present = new Uint8Array(hkl.count);
+      const own = { count: hkl.count, h: new Int16Array(hkl.count), k: new Int16Array(hkl.count), l: new Int16Array(hkl.count) };
+      for (let i = 0; i < hkl.count; i++) {
+        const v = twinIndices(law, hkl.h[i]!, hkl.k[i]!, hkl.l[i]!);
+        if (!v) continue;
+        present[i] = 1;
+        [own.h[i], own.k[i], own.l[i]] = v;
+      }
+      const table = scatteringTable(structure.cell, structure.spaceGroup, own, elements, wavelength);
+      return { table, present, delta: extinctionFactors(table, wavelength || 0.71073) };
+    });
+    const mask = treatment.mask;
+    if (mask) {
+      const at = new Map<string, number>();
+      for (let i = 0; i < mask.h.length; i++) at.set(`${mask.h[i]} ${mask.k[i]} ${mask.l[i]}`, i);
+      const find = (values: Float64Array): Float64Array => Float64Array.from({ length: hkl.count }, (_, i) => values[at.get(`${hkl.h[i]} ${hkl.k[i]} ${hkl.l[i]}`) ?? -1] ?? 0);
+      this.maskA = find(mask.a);
+      this.maskB = find(mask.b);
+    }
+    this.physical = physicalValues(structure, 1, options.extinction ? (options.extinctionStart ?? 0.001) : 0, laws.map((x) => x.fraction));
     this.physical[SCALE] = this.bestScale();
   }
 
@@ -125,28 +160,50 @@ export class SingleCrystalProblem {
   }
 
   private bestScale(): number {
-    this.load();
-    const { a, b } = structureFactors(this.table, this.sites);
+    const { fc2 } = this.calculated();
     let top = 0, bottom = 0;
-    for (let i = 0; i < a.length; i++) {
-      const f = a[i]! ** 2 + b[i]! ** 2;
+    for (let i = 0; i < fc2.length; i++) {
       // Weak data carry no scale; amplitude weighting keeps the strongest few from deciding alone.
-      top += Math.sqrt(Math.max(0, this.intensity[i]!) * f);
-      bottom += f;
+      top += Math.sqrt(Math.max(0, this.intensity[i]!) * fc2[i]!);
+      bottom += fc2[i]!;
     }
     return bottom > 0 ? (top / bottom) ** 2 : 1;
   }
 
-  /** Observed and calculated values at the present parameters. */
+  /** Fractions of the twin components beyond the first. */
+  get twinFractions(): Float64Array {
+    return this.physical.subarray(twinOffset(this.sites.count), twinOffset(this.sites.count) + this.twins.length);
+  }
+
+  /** Observed and calculated values at the present parameters; a and b are of the first component, solvent included. */
   calculated(): CalculatedData {
     this.load();
     const { a, b } = structureFactors(this.table, this.sites);
+    if (this.maskA && this.maskB) for (let i = 0; i < a.length; i++) { a[i]! += this.maskA[i]!; b[i]! += this.maskB[i]!; }
     const k = this.physical[SCALE]!, g = this.physical[EXTINCTION]!;
+    const fractions = this.twinFractions;
+    const first = 1 - fractions.reduce((p, q) => p + q, 0);
     const fc2 = a.map((x, i) => {
       const f = x * x + b[i]! * b[i]!;
-      return f / Math.sqrt(1 + Math.max(0, 2 * g * f * this.delta[i]!));
+      return (first * f) / Math.sqrt(1 + Math.max(0, 2 * g * f * this.delta[i]!));
+    });
+    this.twins.forEach((twin, c) => {
+      const own = structureFactors(twin.table, this.sites);
+      for (let i = 0; i < fc2.length; i++) {
+        if (!twin.present[i]) continue;
+        const f = own.a[i]! ** 2 + own.b[i]! ** 2;
+        fc2[i]! += (fractions[c]! * f) / Math.sqrt(1 + Math.max(0, 2 * g * f * twin.delta[i]!));
+      }
     });
     return { used: this.used, a, b, fc2, fo2: this.intensity.map((x) => x / k), sigma: this.sigma.map((x) => x / k) };
+  }
+
+  /** Parameters after a step: the linear shift, then rigid groups turned exactly and held hydrogens brought back to shape. */
+  moved(shift: Float64Array, physicalShift: Float64Array): Float64Array {
+    const out = this.physical.map((x, i) => x + physicalShift[i]!);
+    if (this.map.rigid.length) turnRigid(this.structure, this.map.rigid, this.physical, shift, out);
+    if (this.holds.length) reshapeHeld(this.structure, this.holds, out);
+    return out;
   }
 
   /** Σ w(Fo² − Fc²)² on the measured scale plus restraints, at trial parameters, with the weights of the last assembly. */
@@ -167,37 +224,38 @@ export class SingleCrystalProblem {
     const normal = new NormalEquations(map.independent);
     const weight = new Float64Array(n);
     const sums = new SiteSums(t, s);
+    const twinSums = this.twins.map((twin) => new SiteSums(twin.table, s));
+    const fractions = this.twinFractions, firstTwin = twinOffset(s.count);
+    const first = 1 - fractions.reduce((p, q) => p + q, 0);
     const derivative = new Float64Array(map.physical);
     const { start, column, value } = map;
     let cost = 0;
     for (let i = 0; i < n; i++) {
       if (i % 128 === 0) await context.breath();
+      derivative.fill(0);
       sums.at(i, true);
-      const A = sums.a, B = sums.b, f2sq = A * A + B * B;
+      const A = sums.a + (this.maskA ? this.maskA[i]! : 0), B = sums.b + (this.maskB ? this.maskB[i]! : 0), f2sq = A * A + B * B;
       const y = this.hasExtinction ? 1 / Math.sqrt(1 + Math.max(0, 2 * g * f2sq * delta[i]!)) : 1;
-      const fc2 = f2sq * y;
+      let fc2 = first * f2sq * y;
+      this.addDerivatives(derivative, i, t, sums.terms, A, B, first * (this.hasExtinction ? k * y ** 3 * (1 + g * f2sq * delta[i]!) : k));
+      derivative[EXTINCTION] = -first * k * f2sq * f2sq * delta[i]! * y ** 3;
+      for (let c = 0; c < twinSums.length; c++) {
+        derivative[firstTwin + c] = -k * f2sq * y;
+        const twin = this.twins[c]!, own = twinSums[c]!;
+        if (!twin.present[i]) continue;
+        own.at(i, true);
+        const f = own.a * own.a + own.b * own.b, d = twin.delta[i]!;
+        const z = this.hasExtinction ? 1 / Math.sqrt(1 + Math.max(0, 2 * g * f * d)) : 1;
+        fc2 += fractions[c]! * f * z;
+        derivative[firstTwin + c]! += k * f * z;
+        derivative[EXTINCTION]! -= fractions[c]! * k * f * f * d * z ** 3;
+        this.addDerivatives(derivative, i, twin.table, own.terms, own.a, own.b, fractions[c]! * (this.hasExtinction ? k * z ** 3 * (1 + g * f * d) : k));
+      }
+      derivative[SCALE] = fc2;
       this.fc2[i] = fc2;
       const w = weightOf(this.weights, this.intensity[i]! / k, fc2, this.sigma[i]! / k) / (k * k);
       weight[i] = w;
       const root = Math.sqrt(w);
-      const outer = this.hasExtinction ? k * y ** 3 * (1 + g * f2sq * delta[i]!) : k;
-      derivative[SCALE] = fc2;
-      derivative[EXTINCTION] = -k * f2sq * f2sq * delta[i]! * y ** 3;
-      const terms = sums.terms;
-      for (let j = 0; j < s.count; j++) {
-        const base = j * STRIDE, at = siteOffset(j), e = s.element[j]!;
-        const f1 = t.f[e * n + i]! * t.factor, f2 = t.f2[e]! * t.factor;
-        // ∂|F|²/∂p = 2(A ∂A + B ∂B) = pc ∂C + ps ∂S.
-        const unit = 2 * outer;
-        const pc0 = unit * (A * f1 + B * f2), ps0 = unit * (B * f1 - A * f2);
-        const pc = pc0 * s.weight[j]!, ps = ps0 * s.weight[j]!;
-        derivative[at] = pc * terms[base + 2]! + ps * terms[base + 5]!;
-        derivative[at + 1] = pc * terms[base + 3]! + ps * terms[base + 6]!;
-        derivative[at + 2] = pc * terms[base + 4]! + ps * terms[base + 7]!;
-        derivative[at + 3] = (pc0 * terms[base]! + ps0 * terms[base + 1]!) * this.siteFactor[j]!;
-        derivative[at + 4] = pc * terms[base + 8]! + ps * terms[base + 14]!;
-        if (s.aniso[j] === 1) for (let q = 1; q < 6; q++) derivative[at + 4 + q] = pc * terms[base + 8 + q]! + ps * terms[base + 14 + q]!;
-      }
       const row = normal.storage, offset = normal.offset;
       for (let p = 0; p < map.physical; p++) {
         const to = start[p + 1]!;
@@ -216,6 +274,23 @@ export class SingleCrystalProblem {
       normal.push(residual);
     }
     return { normal, cost, weight };
+  }
+
+  /** Adds one component's ∂(k·|F|²)/∂p to the derivatives: 2·outer·(A ∂A + B ∂B) = pc ∂C + ps ∂S for every site. */
+  private addDerivatives(derivative: Float64Array, i: number, t: ScatteringTable, terms: Float64Array, A: number, B: number, outer: number): void {
+    const s = this.sites, n = t.count;
+    for (let j = 0; j < s.count; j++) {
+      const base = j * STRIDE, at = siteOffset(j), e = s.element[j]!;
+      const f1 = t.f[e * n + i]! * t.factor, f2 = t.f2[e]! * t.factor;
+      const pc0 = 2 * outer * (A * f1 + B * f2), ps0 = 2 * outer * (B * f1 - A * f2);
+      const pc = pc0 * s.weight[j]!, ps = ps0 * s.weight[j]!;
+      derivative[at]! += pc * terms[base + 2]! + ps * terms[base + 5]!;
+      derivative[at + 1]! += pc * terms[base + 3]! + ps * terms[base + 6]!;
+      derivative[at + 2]! += pc * terms[base + 4]! + ps * terms[base + 7]!;
+      derivative[at + 3]! += (pc0 * terms[base]! + ps0 * terms[base + 1]!) * this.siteFactor[j]!;
+      derivative[at + 4]! += pc * terms[base + 8]! + ps * terms[base + 14]!;
+      if (s.aniso[j] === 1) for (let q = 1; q < 6; q++) derivative[at + 4 + q]! += pc * terms[base + 8 + q]! + ps * terms[base + 14 + q]!;
+    }
   }
 
   /** R1, wR2 and S of calculated data under the present weights. */
@@ -247,6 +322,7 @@ export class SingleCrystalProblem {
         if (this.map.column[e] === independent) {
           if (p === SCALE) return 'overall scale';
           if (p === EXTINCTION) return 'extinction';
+          if (p >= twinOffset(this.sites.count)) return `twin fraction ${p - twinOffset(this.sites.count) + 2}`;
           const site = Math.floor((p - 2) / 10), part = (p - 2) % 10;
           const tensor = this.structure.sites[site]!.displacement.kind === 'aniso';
           return `${['x', 'y', 'z', 'occupancy', tensor ? 'U11' : 'U', 'U22', 'U33', 'U12', 'U13', 'U23'][part]} of ${this.structure.sites[site]!.label}`;
@@ -263,10 +339,11 @@ export class SingleCrystalProblem {
   }
 }
 
-/** R factors and calculated data of a structure as it stands: one scale is fitted, nothing else moves. */
-export function evaluateStructure(structure: Structure, reflections: MergedReflections, wavelength: number, weights: Weights = { a: 0.1, b: 0 }, extinction = 0, scale?: number): { figures: ReturnType<SingleCrystalProblem['figures']>; data: CalculatedData; scale: number; volume: number } {
-  const problem = new SingleCrystalProblem(structure, reflections, wavelength, { cycles: 0, weights, optimizeWeights: false, extinction: extinction > 0, extinctionStart: extinction });
+/** R factors and calculated data of a structure as it stands: one scale is fitted (unless given), nothing else moves. */
+export function evaluateStructure(
+  structure: Structure, reflections: MergedReflections, wavelength: number, weights: Weights = { a: 0.1, b: 0 }, extinction = 0, scale?: number, treatment?: Treatment,
+): { figures: ReturnType<SingleCrystalProblem['figures']>; data: CalculatedData; scale: number; volume: number; problem: SingleCrystalProblem } {
+  const problem = new SingleCrystalProblem(structure, reflections, wavelength, { cycles: 0, weights, optimizeWeights: false, extinction: extinction > 0, extinctionStart: extinction, ...(treatment ? { treatment } : {}) });
   if (scale) problem.physical[SCALE] = scale;
-
-  return { figures: problem.figures(), data: problem.calculated(), scale: problem.physical[SCALE]!, volume: cellVolume(structure.cell) };
+  return { figures: problem.figures(), data: problem.calculated(), scale: problem.physical[SCALE]!, volume: cellVolume(structure.cell), problem };
 }

@@ -5,7 +5,9 @@ import type { MergedReflections } from '../crystal/reflections.ts';
 import type { Displacement, Site, Structure } from '../crystal/structure.ts';
 import type { TaskContext } from '../task-context.ts';
 import { packLower, type CovarianceData } from './covariance.ts';
-import { DISPLACEMENT, EXTINCTION, expandShift, OCCUPANCY, SCALE, siteOffset } from './parameters.ts';
+import { obeyControls } from './holds.ts';
+import type { TwinComponent } from '../crystal/treatment.ts';
+import { DISPLACEMENT, EXTINCTION, expandShift, OCCUPANCY, SCALE, siteOffset, twinOffset } from './parameters.ts';
 import { SingleCrystalProblem, type RefineOptions } from './single-crystal-problem.ts';
 import { optimizeWeights, type Weights } from './weights.ts';
 
@@ -23,6 +25,8 @@ export interface Readings {
   readonly weights: Weights;
   readonly scale: number;
   readonly extinction?: { readonly value: number; readonly su: number };
+  /** Twin components beyond the first, with refined fractions. */
+  readonly twins?: readonly TwinComponent[];
 }
 
 export interface CycleReport {
@@ -63,8 +67,12 @@ function limitShift(problem: SingleCrystalProblem, shift: Float64Array): number 
 
 /** Structure with the values of physical parameters, s.u. attached where given. */
 export function structureFromPhysical(s: Structure, p: Float64Array, su?: Float64Array): Structure {
+  const held = new Map((s.controls?.hydrogens ?? []).flatMap((g) => g.hydrogens.map((h) => [h, { position: g.hold === 'riding' || g.hold === 'rotating', u: g.uFactor > 0 }] as const)));
   const sites = s.sites.map((site, j): Site => {
     const at = siteOffset(j);
+    // What rides has no s.u. of its own.
+    if (su && held.get(site.id)?.position) su.fill(0, at, at + 3);
+    if (su && held.get(site.id)?.u) su[at + DISPLACEMENT] = 0;
     const slice = (array: Float64Array, n: number, from: number): number[] => Array.from(array.subarray(at + from, at + from + n));
     const displacement: Displacement = site.displacement.kind === 'iso'
       ? { kind: 'iso', u: p[at + DISPLACEMENT]!, su: su?.[at + DISPLACEMENT] ?? 0 }
@@ -93,6 +101,7 @@ function holdPositive(problem: SingleCrystalProblem, p: Float64Array): void {
 export async function refineStructure(structure: Structure, reflections: MergedReflections, wavelength: number, options: RefineOptions, context: TaskContext<CycleReport>): Promise<RefineResult> {
   if (!structure.sites.length) throw new RangeError('There are no atoms to refine. Solve the structure or add atoms first.');
   for (const site of structure.sites) elementOf(site.element);
+  structure = obeyControls(structure);
   const problem = new SingleCrystalProblem(structure, reflections, wavelength, options);
   const n = problem.map.independent;
   if (problem.used.length + problem.restraints.length < n) throw new RangeError(`${n} parameters cannot be refined against ${problem.used.length} reflections. Use isotropic displacements or more data.`);
@@ -121,8 +130,8 @@ export async function refineStructure(structure: Structure, reflections: MergedR
       shift = choleskySolve(factor, n, right).map((x, i) => x / diagonal[i]!);
       let physical = expandShift(problem.map, shift);
       const limit = Math.min(1, limitShift(problem, physical));
-      if (limit < 1) physical = physical.map((x) => x * limit);
-      const moved = problem.physical.map((x, i) => x + physical[i]!);
+      if (limit < 1) { physical = physical.map((x) => x * limit); shift = shift.map((x) => x * limit); }
+      const moved = problem.moved(shift, physical);
       holdPositive(problem, moved);
       const trial = problem.trial(moved, weight);
       if (trial <= cost * 1.001 + 1e-12) {
@@ -229,6 +238,7 @@ async function finish(
       ...figures, parameters: n, restraints: problem.restraints.filter((r) => !r.silent).length, reflections: problem.used.length,
       maxShiftOverSu: end.maxShift, meanShiftOverSu: end.meanShift, weights: problem.weights, scale: problem.physical[SCALE]!,
       ...(options.extinction ? { extinction: { value: problem.physical[EXTINCTION]!, su: extinctionSu } } : {}),
+      ...(options.treatment?.twins?.length ? { twins: options.treatment.twins.map((c, i) => ({ ...c, fraction: problem.twinFractions[i]!, su: su?.[twinOffset(problem.structure.sites.length) + i] ?? 0 })) } : {}),
     },
     history: end.history, state: end.state, message: end.message, undetermined: end.undetermined, ...(covariance ? { covariance } : {}),
   };

@@ -7,8 +7,14 @@ import type { MergeResult } from '../data/merge.ts';
 import { phaseSeed, type PhaseInput, type PhaseResult } from '../solve/phase.ts';
 import { solveStructure, type SolveInput, type SolveReport, type SolveResult } from '../solve/solve.ts';
 import { refineStructure, type CycleReport, type RefineResult } from '../refine/single-crystal.ts';
-import { evaluateStructure, type RefineOptions } from '../refine/single-crystal-problem.ts';
-import { modelMap, residualPeaks, type ResidualPeak } from '../maps/residual.ts';
+import type { RefineOptions } from '../refine/single-crystal-problem.ts';
+import { physicalValues } from '../refine/parameters.ts';
+import { restraintStandings, type RestraintStanding } from '../refine/model-restraints.ts';
+import type { Treatment } from '../crystal/treatment.ts';
+import { absoluteStructure, type AbsoluteStructure } from '../refine/absolute-structure.ts';
+import { evaluateStructure } from '../refine/single-crystal-problem.ts';
+import { refinedTreatment, residualOf, type MapResult } from '../settle/work.ts';
+import { settle, type SettleInput, type SettleReport, type SettleResult } from '../settle/settle.ts';
 import { contourSurface, type Region, type Surface } from '../maps/isosurface.ts';
 import { structureCif, type CifInput } from '../publish/structure-cif.ts';
 import { equivalentU, isotropicTensor, type Structure } from '../crystal/structure.ts';
@@ -17,7 +23,7 @@ import type { Cell } from '../crystal/cell.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import { breathingContext, type TaskContext } from '../task-context.ts';
-import { cellSchema, experimentSchema, mergedSchema, rawSchema, spaceGroupSchema, structureSchema, weightsSchema } from './schemas.ts';
+import { cellSchema, experimentSchema, mergedSchema, rawSchema, spaceGroupSchema, structureSchema, treatmentSchema, weightsSchema } from './schemas.ts';
 import type { Grid } from '../math/fft.ts';
 
 export interface Task<I, O, P> {
@@ -31,14 +37,7 @@ export interface Task<I, O, P> {
 const task = <I, O, P>(t: Task<I, O, P>): Task<I, O, P> => t;
 const shaped = <T>(keys: readonly (keyof T & string)[]): z.ZodType<T> => z.looseObject(Object.fromEntries(keys.map((k) => [k, z.unknown()]))) as unknown as z.ZodType<T>;
 
-/** A residual map and its extremes, as the scene and the peak list need them. */
-export interface MapResult {
-  grid: Grid;
-  values: Float32Array;
-  sigma: number;
-  peaks: ResidualPeak[];
-  holes: ResidualPeak[];
-}
+export type { MapResult };
 
 export interface RefineTaskInput {
   structure: Structure;
@@ -52,6 +51,9 @@ export interface RefineTaskInput {
 export interface RefineTaskResult {
   result: RefineResult;
   map: MapResult;
+  treatment: Treatment;
+  standings: RestraintStanding[];
+  absolute?: AbsoluteStructure;
 }
 
 /** Changes the kind of displacement of every non-hydrogen site. */
@@ -63,12 +65,6 @@ export function withDisplacement(s: Structure, kind: 'iso' | 'aniso'): Structure
       return { ...x, displacement: { kind: 'aniso' as const, u: isotropicTensor(s.cell, equivalentU(s.cell, x.displacement)) } };
     }),
   };
-}
-
-function residualOf(structure: Structure, reflections: MergedReflections, wavelength: number, weights: { a: number; b: number }, extinction: number, scale?: number): { map: MapResult; figures: ReturnType<typeof evaluateStructure>['figures']; scale: number } {
-  const e = evaluateStructure(structure, reflections, wavelength, weights, extinction, scale);
-  const map = modelMap('difference', structure, reflections, e.data);
-  return { figures: e.figures, scale: e.scale, map: { grid: map.grid, values: Float32Array.from(map.values), sigma: map.sigma, ...residualPeaks(map, structure) } };
 }
 
 const recogniseTask = task<{ text: string; fileName: string }, Recognised[], number>({
@@ -115,7 +111,7 @@ const solveTask = task<SolveInput, SolveResult, SolveReport>({
 });
 
 const optionsSchema = z.object({
-  cycles: z.number().int().min(1).max(500), weights: weightsSchema, optimizeWeights: z.boolean(), extinction: z.boolean(), extinctionStart: z.number().optional(), occupancies: z.array(z.number()).optional(), settled: z.number().optional(), covariance: z.boolean().optional(),
+  cycles: z.number().int().min(1).max(500), weights: weightsSchema, optimizeWeights: z.boolean(), extinction: z.boolean(), extinctionStart: z.number().optional(), occupancies: z.array(z.number()).optional(), settled: z.number().optional(), covariance: z.boolean().optional(), treatment: treatmentSchema.optional(),
 });
 
 const refineTask = task<RefineTaskInput, RefineTaskResult, CycleReport>({
@@ -126,8 +122,18 @@ const refineTask = task<RefineTaskInput, RefineTaskResult, CycleReport>({
     const start = displacement ? withDisplacement(structure, displacement) : structure;
     const result = await refineStructure(start, reflections, wavelength, options, context);
     const { readings } = result;
-    return { result, map: residualOf(result.structure, reflections, wavelength, readings.weights, readings.extinction?.value ?? 0, readings.scale).map };
+    const treatment = refinedTreatment(options.treatment ?? {}, readings);
+    const { map } = residualOf(result.structure, reflections, wavelength, readings.weights, readings.extinction?.value ?? 0, readings.scale, treatment);
+    const absolute = structure.spaceGroup.centric || treatment.twins?.length ? undefined : absoluteStructure(result.structure, reflections, evaluateStructure(result.structure, reflections, wavelength, readings.weights, 0, readings.scale, { ...treatment, twins: [] }).data);
+    return { result, treatment, map, standings: restraintStandings(result.structure, physicalValues(result.structure, 1, 0)), ...(absolute ? { absolute } : {}) };
   },
+});
+
+const settleTask = task<SettleInput, SettleResult, SettleReport>({
+  name: 'settle',
+  input: z.object({ structure: structureSchema, reflections: mergedSchema, wavelength: z.number().positive(), treatment: treatmentSchema.optional(), temperature: z.number().optional(), contents: z.record(z.string(), z.number()).optional(), disorder: z.enum(['ask', 'try']) }) as unknown as z.ZodType<SettleInput>,
+  output: shaped<SettleResult>(['stage', 'stages', 'decisions', 'settled', 'message']),
+  run: settle,
 });
 
 export interface ResidualTaskResult {
@@ -136,11 +142,11 @@ export interface ResidualTaskResult {
   wr2: number;
 }
 
-const residualTask = task<{ structure: Structure; reflections: MergedReflections; wavelength: number; weights: { a: number; b: number }; extinction: number; scale?: number }, ResidualTaskResult, never>({
-  name: 'residual', input: z.object({ structure: structureSchema, reflections: mergedSchema, wavelength: z.number().positive(), weights: weightsSchema, extinction: z.number(), scale: z.number().optional() }) as never,
+const residualTask = task<{ structure: Structure; reflections: MergedReflections; wavelength: number; weights: { a: number; b: number }; extinction: number; scale?: number; treatment?: Treatment }, ResidualTaskResult, never>({
+  name: 'residual', input: z.object({ structure: structureSchema, reflections: mergedSchema, wavelength: z.number().positive(), weights: weightsSchema, extinction: z.number(), scale: z.number().optional(), treatment: treatmentSchema.optional() }) as never,
   output: shaped<ResidualTaskResult>(['map', 'r1', 'wr2']),
   run: async (input) => {
-    const { map, figures } = residualOf(input.structure, input.reflections, input.wavelength, input.weights, input.extinction, input.scale);
+    const { map, figures } = residualOf(input.structure, input.reflections, input.wavelength, input.weights, input.extinction, input.scale, input.treatment);
     return { map, r1: figures.r1, wr2: figures.wr2 };
   },
 });
@@ -173,7 +179,7 @@ const contourTask = task<ContourInput, { excess: Surface; deficit: Surface }, ne
   },
 });
 
-export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, residual: residualTask, cif: cifTask, contour: contourTask } as const;
+export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, settle: settleTask, residual: residualTask, cif: cifTask, contour: contourTask } as const;
 export type TaskName = keyof typeof TASKS;
 export type TaskInput<N extends TaskName> = Parameters<(typeof TASKS)[N]['run']>[0];
 export type TaskOutput<N extends TaskName> = Awaited<ReturnType<(typeof TASKS)[N]['run']>>;

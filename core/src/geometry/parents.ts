@@ -1,0 +1,52 @@
+/** Who is bonded to an atom, as hydrogen geometry needs it: within its disorder group, hydrogens and mere coordination left out. */
+import { isHydrogen, isMetal } from '../crystal/elements.ts';
+import { neighbours, type Neighbour } from '../crystal/neighbours.ts';
+import type { Site, Structure } from '../crystal/structure.ts';
+import { orthogonalization } from '../crystal/cell.ts';
+import { apply3, type Vec3 } from '../math/matrix3.ts';
+import { bondLimit, composeExact } from './bonds.ts';
+import type { Surroundings } from './hydrogens.ts';
+
+export type GroupOf = Site['disorder'];
+
+/** Whether two sites may meet: same assembly asks for the same group. */
+export const meets = (p: GroupOf, q: GroupOf): boolean => !p || !q || p.assembly !== q.assembly || p.group === q.group;
+
+/** Non-hydrogen atoms bonded to a site, nearest first; metals only where nothing else is bonded. `as` is the disorder group looked from. */
+export function parentSurroundings(s: Structure, parent: number, as: GroupOf = s.sites[parent]!.disorder): Neighbour[] {
+  const own = s.sites[parent]!;
+  const near = neighbours(s.cell, s.spaceGroup, s.sites.map((x) => x.position), (i, j) => {
+    const other = s.sites[j]!;
+    return i === parent && !isHydrogen(other.element) && meets(as, other.disorder) && meets(own.disorder, other.disorder) ? bondLimit(own.element, other.element) : 0;
+  }, [parent]).filter((n) => n.distance > 0.7 && !(isSymmetryCopy(n) && own.disorder?.group.startsWith('-') && s.sites[n.to]!.disorder?.group === own.disorder.group)).sort((p, q) => p.distance - q.distance);
+  const covalent = near.filter((n) => !isMetal(s.sites[n.to]!.element));
+  return covalent.length ? covalent : near;
+}
+
+const isSymmetryCopy = (n: Neighbour): boolean => n.operator.r.some((x, i) => x !== (i % 4 ? 0 : 1)) || n.operator.t.some((t) => Math.abs(t) > 1e-6);
+
+/** A parent's neighbours by reference, so that positions can be renewed as the model moves. */
+export interface ParentReference {
+  readonly parent: number;
+  readonly neighbours: readonly Neighbour[];
+  readonly beyond?: Neighbour;
+}
+
+export function parentReference(s: Structure, parent: number, as: GroupOf = s.sites[parent]!.disorder): ParentReference {
+  const near = parentSurroundings(s, parent, as);
+  const first = near[0];
+  if (!first) return { parent, neighbours: near };
+  // The atom beyond that defines torsions: the heaviest-bonded, farthest from the parent's own place.
+  const next = parentSurroundings(s, first.to, as).map((n) => ({ ...n, operator: composeExact(first.operator, n.operator) })).filter((n) => n.to !== parent || isSymmetryCopy(n))[0];
+  return { parent, neighbours: near, ...(next ? { beyond: next } : {}) };
+}
+
+/** Cartesian surroundings at given fractional positions (x, y, z of site i at 3i). */
+export function surroundingsAt(s: Structure, reference: ParentReference, position: (site: number) => Vec3): Surroundings {
+  const m = orthogonalization(s.cell);
+  const at = (n: Neighbour): Vec3 => {
+    const x = position(n.to), { r, t } = n.operator;
+    return apply3(m, [r[0] * x[0] + r[1] * x[1] + r[2] * x[2] + t[0], r[3] * x[0] + r[4] * x[1] + r[5] * x[2] + t[1], r[6] * x[0] + r[7] * x[1] + r[8] * x[2] + t[2]]);
+  };
+  return { parent: apply3(m, position(reference.parent)), neighbours: reference.neighbours.map(at), ...(reference.beyond ? { beyond: at(reference.beyond) } : {}) };
+}

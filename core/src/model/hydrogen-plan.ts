@@ -1,0 +1,475 @@
+/** The plan of hydrogens before anything is placed: every atom that can carry them, the proposed shape, and the evidence for it. */
+import { orthogonalization } from '../crystal/cell.ts';
+import { NO_CONTROLS, type Hold, type HydrogenShape } from '../crystal/controls.ts';
+import { elementOf, isHydrogen, isMetal } from '../crystal/elements.ts';
+import { neighbours as findNeighbours, type Neighbour } from '../crystal/neighbours.ts';
+import { siteWeight, type Structure } from '../crystal/structure.ts';
+import { bondLimit } from '../geometry/bonds.ts';
+import { displacementFactor, hydrogenLength, idealHydrogens, TURNING, usualCount, type Surroundings } from '../geometry/hydrogens.ts';
+import { meets, parentReference, surroundingsAt, type GroupOf } from '../geometry/parents.ts';
+import { densityAt, type SampledMap } from '../maps/sample.ts';
+import { add, apply3, cross, dot, inverse3, norm, normalize, scale, subtract, turn, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { hasAnion, hydrogenOptions, type HydrogenOption } from './hydrogen-options.ts';
+
+export interface Partner {
+  readonly label: string;
+  /** D…A and H…A, Å, and the D–H…A angle in degrees. */
+  readonly distance: number;
+  readonly reach: number;
+  readonly angle: number;
+}
+
+export interface HydrogenRow {
+  /** Site id of the parent and, with it, the disorder group the row stands for. */
+  readonly key: string;
+  readonly parent: string;
+  readonly label: string;
+  readonly element: string;
+  readonly shape: HydrogenShape | 'none';
+  readonly count: number;
+  readonly hold: Hold;
+  readonly length: number;
+  readonly uFactor: number;
+  /** Fractional positions. */
+  readonly positions: readonly Vec3[];
+  /** Density at each position before placing, e Å⁻³. */
+  readonly density: readonly number[];
+  readonly partners: readonly Partner[];
+  /** For groups that turn: mean density around the circle, from 0° in steps of 360/length. */
+  readonly circle?: readonly number[];
+  /** Degrees, of the choice on the circle. */
+  readonly torsion?: number;
+  readonly why: string;
+  /** How the choice stands: 'sure', 'likely', or 'look' where the evidence is divided. */
+  readonly confidence: 'sure' | 'likely' | 'look';
+  readonly options: readonly { readonly shape: HydrogenShape | 'none'; readonly count: number; readonly score: number; readonly why: string }[];
+  readonly disorder?: { readonly assembly: string; readonly group: string };
+  /** Places per cell weight of the parent (multiplicity/order × occupancy). */
+  readonly weight: number;
+  /** What a request contradicts. */
+  readonly warning?: string;
+}
+
+export interface HydrogenPlan {
+  readonly rows: readonly HydrogenRow[];
+  /** Typical density at hydrogens that geometry leaves no doubt about, e Å⁻³; undefined without a map. */
+  readonly typical?: number;
+  readonly sigma?: number;
+  /** Hydrogens per asymmetric unit: proposed (with those already there) and expected from the formula. */
+  readonly proposed: number;
+  readonly expected?: number;
+}
+
+export interface PlanInput {
+  readonly structure: Structure;
+  /** Fo − Fc without the hydrogens in question. */
+  readonly map?: SampledMap & { readonly sigma: number };
+  readonly temperature?: number;
+  /** Hydrogens per asymmetric unit by the formula. */
+  readonly expected?: number;
+}
+
+const ACCEPTORS: Record<string, number> = { O: 3.2, N: 3.3, F: 3.1, Cl: 3.6, Br: 3.7, I: 3.9, S: 3.7 };
+const STEP = 5;
+
+interface Candidate {
+  positions: Vec3[];
+  density: number[];
+  partners: Partner[];
+  score: number;
+  torsion?: number;
+}
+
+interface Worker {
+  row: { site: number; as: GroupOf; key: string };
+  option: HydrogenOption;
+  candidates: Candidate[];
+  chosen: number;
+  circle?: number[];
+}
+
+const cosDeg = (p: Vec3, c: Vec3, q: Vec3): number => (Math.acos(Math.max(-1, Math.min(1, dot(normalize(subtract(p, c)), normalize(subtract(q, c)))))) * 180) / Math.PI;
+
+class Planner {
+  readonly m: Mat3;
+  readonly inverse: Mat3;
+  readonly s: Structure;
+  typical = 0.5;
+  /** Acceptors and blockers in reach of each site that may donate. */
+  private readonly reach = new Map<number, Neighbour[]>();
+
+  constructor(private readonly input: PlanInput) {
+    this.s = input.structure;
+    this.m = orthogonalization(this.s.cell);
+    this.inverse = inverse3(this.m);
+  }
+
+  cart(n: { position: Vec3 }): Vec3 { return apply3(this.m, n.position); }
+
+  density(x: Vec3): number {
+    const f = apply3(this.inverse, x);
+    return this.input.map ? densityAt(this.input.map, f[0], f[1], f[2]) : 0;
+  }
+
+  around(site: number): Neighbour[] {
+    let list = this.reach.get(site);
+    if (!list) {
+      list = findNeighbours(this.s.cell, this.s.spaceGroup, this.s.sites.map((x) => x.position), (i) => (i === site ? 4.2 : 0), [site]).filter((n) => n.distance > 0.5);
+      this.reach.set(site, list);
+    }
+    return list;
+  }
+
+  /** Log-likelihood that a place holds a hydrogen rather than nothing, from the density there. */
+  densityScore(rho: number): number {
+    if (!this.input.map) return 0;
+    const ratio = Math.max(-0.6, Math.min(1.6, rho / this.typical));
+    const noise = Math.max(0.28, (1.3 * this.input.map.sigma) / this.typical);
+    return (ratio - 0.5) / (noise * noise) / 2;
+  }
+
+  /** Hydrogen-bond partners of a donor's hydrogen and how good and how crowded the place is. */
+  judge(site: number, as: GroupOf, h: Vec3, bonded: readonly Vec3[]): { partners: Partner[]; bond: number; crowd: number } {
+    const d = apply3(this.m, this.s.sites[site]!.position);
+    const partners: Partner[] = [];
+    let bond = 0, crowd = 0;
+    for (const n of this.around(site)) {
+      const other = this.s.sites[n.to]!;
+      if (!meets(as, other.disorder)) continue;
+      const x = this.cart(n);
+      const reach = norm(subtract(x, h));
+      const limit = ACCEPTORS[other.element];
+      const own = bonded.some((b) => norm(subtract(b, x)) < 0.05);
+      if (!own && limit && n.distance < limit) {
+        const angle = cosDeg(d, h, x);
+        if (angle > 110 && reach < n.distance) {
+          partners.push({ label: other.label, distance: n.distance, reach, angle });
+          // Straight and short bonds count most (Steiner 2002, Angew. Chem. 41, 48).
+          bond = Math.max(bond, ((angle - 110) / 60) * Math.min(1, Math.max(0, (limit - n.distance) / 0.4 + 0.3)));
+        }
+      }
+      if (own) continue;
+      const near = isHydrogen(other.element) ? 2.0 : isMetal(other.element) ? 2.3 : limit ? 1.55 : 2.2;
+      if (reach < near) crowd += ((near - reach) / 0.35) ** 2;
+    }
+    return { partners: partners.sort((a, b) => a.reach - b.reach).slice(0, 3), bond: Math.min(1, bond), crowd: Math.min(12, crowd) };
+  }
+
+  candidate(site: number, as: GroupOf, positions: Vec3[], bonded: readonly Vec3[], donor: boolean, torsion?: number): Candidate {
+    const density = positions.map((x) => this.density(x));
+    let score = density.reduce((p, r) => p + this.densityScore(r), 0);
+    const partners: Partner[] = [];
+    for (const x of positions) {
+      const j = this.judge(site, as, x, bonded);
+      if (donor) { score += 3 * j.bond; partners.push(...j.partners); }
+      score -= j.crowd;
+    }
+    return { positions, density, partners, score, ...(torsion === undefined ? {} : { torsion }) };
+  }
+
+  /** All sensible placements of a shape on an atom, the best first. */
+  placements(site: number, as: GroupOf, shape: HydrogenShape, length: number): { candidates: Candidate[]; circle?: number[] } {
+    const s = this.s;
+    const reference = parentReference(s, site, as);
+    const around: Surroundings = surroundingsAt(s, reference, (i) => s.sites[i]!.position);
+    const donor = ['N', 'O', 'S'].includes(s.sites[site]!.element);
+    const bonded = around.neighbours;
+    const make = (positions: Vec3[] | undefined, torsion?: number): Candidate[] => (positions ? [this.candidate(site, as, positions, bonded, donor, torsion)] : []);
+    if (shape === 'water') return { candidates: this.water(site, as, around, length) };
+    const turns = (TURNING.has(shape) && shape !== 'pyramidal NH2') || ((shape === 'planar NH' || shape === 'vinyl') && around.neighbours.length === 1);
+    if (shape === 'pyramidal NH2' || turns) {
+      const count = usualCount[shape];
+      const steps = 360 / STEP;
+      const all = Array.from({ length: steps }, (_, i) => make(idealHydrogens(shape, around, length, (i * STEP * Math.PI) / 180), i * STEP)).flat();
+      if (!all.length) return { candidates: [] };
+      const circle = all.map((c) => c.density.reduce((p, q) => p + q, 0) / count);
+      // A methyl's circle repeats after a third; only one turn of it is a choice.
+      const span = count === 3 ? steps / 3 : steps;
+      const scored = all.slice(0, span).map((c) => (donor ? c : { ...c, score: c.score + staggered(c, around) }));
+      const tops = scored.filter((c, i) => c.score >= scored[(i + 1) % span]!.score && c.score > scored[(i + span - 1) % span]!.score).sort((a, b) => b.score - a.score);
+      return { candidates: (tops.length ? tops : scored).slice(0, 5), circle };
+    }
+    if (shape === 'pyramidal NH') return { candidates: [1, -1].flatMap((t) => make(idealHydrogens(shape, around, length, t), t)).sort((a, b) => b.score - a.score) };
+    return { candidates: make(idealHydrogens(shape, around, length)) };
+  }
+
+  /** Water: pairs of directions at a sensible angle, scored by density and hydrogen bonds together; bent or flat about a metal as the data say. */
+  water(site: number, as: GroupOf, around: Surroundings, length: number): Candidate[] {
+    const p = around.parent;
+    const directions: Vec3[] = [];
+    const n = 420, golden = Math.PI * (3 - Math.sqrt(5));
+    for (let i = 0; i < n; i++) {
+      const z = 1 - (2 * (i + 0.5)) / n, r = Math.sqrt(1 - z * z);
+      directions.push([r * Math.cos(golden * i), r * Math.sin(golden * i), z]);
+    }
+    const metal = around.neighbours.map((x) => normalize(subtract(x, p)));
+    const single = directions.map((d) => {
+      const h = add(p, scale(d, length));
+      const j = this.judge(site, as, h, around.neighbours);
+      const toMetal = metal.reduce((most, u) => Math.max(most, dot(u, d)), -1);
+      return { d, h, score: this.densityScore(this.density(h)) + 3 * j.bond - j.crowd - (toMetal > -0.15 ? 8 * (toMetal + 0.15) : 0), partners: j.partners };
+    });
+    const best = [...single].sort((a, b) => b.score - a.score).slice(0, 90);
+    const pairs: { a: Vec3; b: Vec3; score: number }[] = [];
+    for (let i = 0; i < best.length; i++) for (let k = 0; k < i; k++) {
+      const angle = (Math.acos(Math.max(-1, Math.min(1, dot(best[i]!.d, best[k]!.d)))) * 180) / Math.PI;
+      if (angle < 92 || angle > 120) continue;
+      const shared = best[i]!.partners[0] && best[i]!.partners[0]?.label === best[k]!.partners[0]?.label && Math.abs(best[i]!.partners[0]!.distance - best[k]!.partners[0]!.distance) < 1e-6 ? 3 : 0;
+      pairs.push({ a: best[i]!.d, b: best[k]!.d, score: best[i]!.score + best[k]!.score - ((angle - 105) / 8) ** 2 - shared });
+    }
+    pairs.sort((x, y) => y.score - x.score);
+    const kept: Candidate[] = [];
+    for (const pair of pairs) {
+      if (kept.length >= 6) break;
+      const [a, b] = openTo(pair.a, pair.b, 105);
+      const positions = [add(p, scale(a, length)), add(p, scale(b, length))];
+      if (kept.some((c) => sameSet(c.positions, positions, 0.35))) continue;
+      kept.push(this.polish(site, as, around, positions, length));
+    }
+    return kept.sort((x, y) => y.score - x.score);
+  }
+
+  /** Small turns of a water about its oxygen that raise the score. */
+  private polish(site: number, as: GroupOf, around: Surroundings, start: Vec3[], length: number): Candidate {
+    const p = around.parent;
+    const value = (positions: Vec3[]): Candidate => this.candidate(site, as, positions, around.neighbours, true);
+    let best = value(start);
+    for (let step = 0.2; step > 0.02; step /= 2)
+      for (let again = 0; again < 4; again++) {
+        let moved = false;
+        for (const axis of [[1, 0, 0], [0, 1, 0], [0, 0, 1]] as Vec3[]) for (const sign of [1, -1]) {
+          const next = value(best.positions.map((x) => add(p, scale(normalize(turn(subtract(x, p), axis, sign * step)), length))));
+          if (next.score > best.score + 1e-6) { best = next; moved = true; }
+        }
+        if (!moved) break;
+      }
+    return best;
+  }
+}
+
+/** A mild leaning of methyls to the staggered place where the density says nothing. */
+function staggered(c: Candidate, around: Surroundings): number {
+  const first = around.neighbours[0];
+  if (!first || !around.beyond) return 0;
+  return 0.6 * -Math.cos((3 * (c.torsion ?? 0) * Math.PI) / 180);
+}
+
+/** Two unit vectors brought to an angle (degrees), their middle kept. */
+export function openTo(a: Vec3, b: Vec3, degrees: number): [Vec3, Vec3] {
+  const middle = normalize(add(a, b));
+  const side = subtract(a, scale(middle, dot(a, middle)));
+  const across = norm(side) > 1e-6 ? normalize(side) : normalize(cross(middle, [0.3, 0.5, 0.8]));
+  const half = (degrees * Math.PI) / 360;
+  return [add(scale(middle, Math.cos(half)), scale(across, Math.sin(half))), subtract(scale(middle, Math.cos(half)), scale(across, Math.sin(half)))];
+}
+
+const sameSet = (p: readonly Vec3[], q: readonly Vec3[], within: number): boolean => p.every((x) => q.some((y) => norm(subtract(x, y)) < within));
+
+const NAMES: Partial<Record<HydrogenShape, Hold>> = { methyl: 'rotating', hydroxyl: 'rotating', thiol: 'rotating', ammonium: 'rotating', water: 'restrained', 'pyramidal NH2': 'rotating' };
+/** How a shape is usually held. */
+export const usualHold = (shape: HydrogenShape): Hold => NAMES[shape] ?? 'riding';
+
+/** The disorder groups an atom's hydrogens may belong to: its own, or each of its neighbours' where it has none. */
+function contexts(s: Structure, site: number): GroupOf[] {
+  const own = s.sites[site]!.disorder;
+  if (own) return [own];
+  const element = s.sites[site]!.element;
+  const near = findNeighbours(s.cell, s.spaceGroup, s.sites.map((x) => x.position), (i, j) => (i === site && !isHydrogen(s.sites[j]!.element) ? bondLimit(element, s.sites[j]!.element) : 0), [site]).filter((n) => n.distance > 0.7);
+  const groups = new Map<string, GroupOf>();
+  for (const n of near) { const d = s.sites[n.to]!.disorder; if (d && !d.group.startsWith('-')) groups.set(`${d.assembly}|${d.group}`, d); }
+  const assemblies = new Set([...groups.values()].map((g) => g!.assembly));
+  // Bonded to one assembly only: its groups each have their own hydrogens. Otherwise the atom stands as it is.
+  return assemblies.size === 1 && groups.size > 1 ? [...groups.values()] : [undefined];
+}
+
+/** Weight of one hydrogen of a group per asymmetric unit. */
+function weightOf(s: Structure, site: number, as: GroupOf): number {
+  const occupancy = as ? (s.sites.find((x) => x.disorder?.assembly === as.assembly && x.disorder.group === as.group)?.occupancy ?? 1) : s.sites[site]!.occupancy;
+  return siteWeight(s, { ...s.sites[site]!, occupancy });
+}
+
+/** Works out the plan. Atoms that already carry hydrogens are left out. */
+export function planHydrogens(input: PlanInput): HydrogenPlan {
+  const s = input.structure;
+  const planner = new Planner(input);
+  const has = carriers(s);
+  const anion = hasAnion(s);
+  const open: { site: number; as: GroupOf; key: string; options: HydrogenOption[] }[] = [];
+  s.sites.forEach((x, site) => {
+    if (isHydrogen(x.element)) return;
+    for (const as of contexts(s, site)) {
+      const key = `${x.id}|${as ? `${as.assembly}.${as.group}` : ''}`;
+      if (has.has(key) || has.has(`${x.id}|`)) continue;
+      const { options } = hydrogenOptions(s, site, as, anion);
+      if (options.length && !(options.length === 1 && options[0]!.shape === 'none')) open.push({ site, as, key, options });
+    }
+  });
+  const lengthOf = (site: number, shape: HydrogenShape): number => hydrogenLength(shape, s.sites[site]!.element, input.temperature);
+  if (input.map) {
+    // What a hydrogen looks like in this map: at places that geometry leaves no doubt about.
+    const sure = open.filter((o) => (o.options[0]!.shape === 'aromatic' || o.options[0]!.shape === 'methylene' || o.options[0]!.shape === 'methine') && o.options[0]!.prior - (o.options[1]?.prior ?? -9) > 2 && !o.as)
+      .flatMap((o) => planner.placements(o.site, o.as, o.options[0]!.shape as HydrogenShape, lengthOf(o.site, o.options[0]!.shape as HydrogenShape)).candidates[0]?.density ?? []).sort((a, b) => a - b);
+    planner.typical = Math.max(3 * input.map.sigma, Math.min(0.9, sure.length > 3 ? sure[Math.floor(sure.length / 2)]! : 0.45), 0.15);
+  }
+  const tried = open.map((o) => ({
+    ...o,
+    scored: o.options.map((option) => {
+      if (option.shape === 'none') return { option, candidates: [] as Candidate[], circle: undefined as number[] | undefined, score: option.prior };
+      const { candidates, circle } = planner.placements(o.site, o.as, option.shape, lengthOf(o.site, option.shape));
+      return { option, candidates, circle, score: candidates.length ? option.prior + candidates[0]!.score - priceOf(option, s.sites[o.site]!.element) : -Infinity };
+    }).filter((x) => x.score > -Infinity).sort((a, b) => b.score - a.score),
+  })).filter((o) => o.scored.length);
+  const pick = tried.map(() => 0);
+  const already = s.sites.reduce((sum, x) => sum + (isHydrogen(x.element) ? siteWeight(s, x) * 1 : 0), 0);
+  const total = (): number => already + tried.reduce((sum, o, i) => sum + o.scored[pick[i]!]!.option.count * weightOf(s, o.site, o.as), 0);
+  if (input.expected !== undefined) meetFormula(tried, pick, total, input.expected, (i) => weightOf(s, tried[i]!.site, tried[i]!.as));
+  const workers: Worker[] = tried.flatMap((o, i): Worker[] => {
+    const x = o.scored[pick[i]!]!;
+    return [{ row: o, option: x.option, candidates: x.candidates, chosen: 0, ...(x.circle ? { circle: x.circle } : {}) }];
+  });
+  avoidCollisions(planner, workers);
+  const rows = workers.map((w, i): HydrogenRow => {
+    const o = tried[i]!, x = s.sites[o.site]!, shape = w.option.shape;
+    const c = w.candidates[w.chosen];
+    const gap = (o.scored[pick[i]!]!.score) - Math.max(-12, ...o.scored.filter((_, k) => k !== pick[i]).map((y) => y.score));
+    const weak = shape !== 'none' && input.map ? (c?.density.some((r) => r < 0.25 * planner.typical) ?? false) : false;
+    return {
+      key: o.key, parent: x.id, label: x.label, element: x.element, shape, count: shape === 'none' ? 0 : w.option.count, hold: shape === 'none' ? 'riding' : usualHold(shape), length: shape === 'none' ? 0 : lengthOf(o.site, shape), uFactor: shape === 'none' ? 0 : displacementFactor(shape),
+      positions: (c?.positions ?? []).map((p) => apply3(planner.inverse, p)), density: c?.density ?? [], partners: c?.partners ?? [], ...(w.circle ? { circle: w.circle } : {}), ...(c?.torsion !== undefined ? { torsion: c.torsion } : {}),
+      why: w.option.why, confidence: gap < 1.5 || (weak && gap < 6) ? 'look' : gap < 5 ? 'likely' : 'sure', options: o.scored.map((y) => ({ shape: y.option.shape, count: y.option.count, score: y.score, why: y.option.why })), ...(o.as ? { disorder: o.as } : {}), weight: weightOf(s, o.site, o.as),
+    };
+  });
+  return { rows, proposed: total(), ...(input.expected !== undefined ? { expected: input.expected } : {}), ...(input.map ? { typical: planner.typical, sigma: input.map.sigma } : {}) };
+}
+
+/** Every hydrogen needs evidence, or a shape with more of them would win by counting noise. */
+function priceOf(option: HydrogenOption, element: string): number {
+  return element === 'C' ? 0.2 * option.count : 0.3 * option.count;
+}
+
+/** Keys of atoms (with the group looked from) that already carry hydrogens. */
+function carriers(s: Structure): Set<string> {
+  const out = new Set<string>();
+  const index = new Map(s.sites.map((x) => [x.id, x]));
+  for (const g of (s.controls ?? NO_CONTROLS).hydrogens) {
+    const d = index.get(g.hydrogens[0] ?? '')?.disorder;
+    out.add(`${g.parent}|${d ? `${d.assembly}.${d.group}` : ''}`);
+  }
+  const grouped = new Set((s.controls ?? NO_CONTROLS).hydrogens.flatMap((g) => g.hydrogens));
+  const loose = s.sites.map((_, i) => i).filter((i) => isHydrogen(s.sites[i]!.element) && !grouped.has(s.sites[i]!.id));
+  const near = findNeighbours(s.cell, s.spaceGroup, s.sites.map((x) => x.position), (i, j) => (isHydrogen(s.sites[j]!.element) ? 0 : bondLimit(s.sites[i]!.element, s.sites[j]!.element)), loose);
+  for (const i of loose) {
+    const parent = near.filter((n) => n.from === i && meets(s.sites[i]!.disorder, s.sites[n.to]!.disorder)).sort((a, b) => a.distance - b.distance)[0];
+    if (parent) out.add(`${s.sites[parent.to]!.id}|${s.sites[i]!.disorder ? `${s.sites[i]!.disorder!.assembly}.${s.sites[i]!.disorder!.group}` : ''}`);
+  }
+  return out;
+}
+
+/** Changes the least certain choices until the number of hydrogens is the formula's, as long as the evidence does not forbid it. */
+function meetFormula(tried: readonly { scored: readonly { option: HydrogenOption; score: number }[] }[], pick: number[], total: () => number, expected: number, weight: (i: number) => number): void {
+  for (let round = 0; round < 30; round++) {
+    const off = expected - total();
+    if (Math.abs(off) < 0.4) return;
+    let best: { i: number; k: number; loss: number } | undefined;
+    tried.forEach((o, i) => o.scored.forEach((x, k) => {
+      const change = (x.option.count - o.scored[pick[i]!]!.option.count) * weight(i);
+      if (!change || Math.sign(change) !== Math.sign(off) || Math.abs(change) > Math.abs(off) + 0.4) return;
+      const loss = (o.scored[pick[i]!]!.score - x.score) / Math.abs(change);
+      if (!best || loss < best.loss) best = { i, k, loss };
+    }));
+    if (!best || best.loss > 9) return;
+    pick[best.i] = best.k;
+  }
+}
+
+/** Hydrogens of different atoms must not meet: donors with a choice give way, one after another, until nothing changes. */
+function avoidCollisions(planner: Planner, workers: Worker[]): void {
+  const choosers = workers.filter((w) => w.candidates.length > 1);
+  if (!choosers.length) return;
+  // Copies of the other parents near each chooser, by symmetry.
+  const clash = (w: Worker, c: Candidate): number => {
+    let cost = 0;
+    for (const n of planner.around(w.row.site)) {
+      for (const other of workers) {
+        if (other.row.site !== n.to || !meets(w.row.as, other.row.as)) continue;
+        const set = other.candidates[other.chosen];
+        if (!set) continue;
+        for (const q of set.positions) {
+          const f = apply3(planner.inverse, q), { r, t } = n.operator;
+          const moved = apply3(planner.m, [r[0] * f[0] + r[1] * f[1] + r[2] * f[2] + t[0], r[3] * f[0] + r[4] * f[1] + r[5] * f[2] + t[1], r[6] * f[0] + r[7] * f[1] + r[8] * f[2] + t[2]]);
+          for (const p of c.positions) {
+            const d = norm(subtract(p, moved));
+            if (d < 2.05 && d > 1e-3) cost += Math.min(10, ((2.05 - d) / 0.25) ** 2);
+          }
+        }
+      }
+    }
+    return cost;
+  };
+  for (let round = 0; round < 6; round++) {
+    let changed = false;
+    for (const w of choosers) {
+      let best = w.chosen, score = -Infinity;
+      w.candidates.forEach((c, i) => {
+        const v = c.score - clash(w, c);
+        if (v > score + 1e-9) { score = v; best = i; }
+      });
+      if (best !== w.chosen) { w.chosen = best; changed = true; }
+    }
+    if (!changed) return;
+  }
+}
+
+/** The plan's row for a shape the person asks for; positions are worked out again. `along` (Cartesian direction) sets the axis of shapes that have no rule. */
+export function planShape(input: PlanInput, row: HydrogenRow, shape: HydrogenShape, choice: { count?: number; along?: Vec3; torsion?: number; typical?: number } = {}): HydrogenRow {
+  const planner = new Planner(input);
+  const s = input.structure;
+  if (choice.typical) planner.typical = choice.typical;
+  const site = s.sites.findIndex((x) => x.id === row.parent);
+  const as = row.disorder;
+  const length = hydrogenLength(shape, row.element, input.temperature);
+  let positions: Vec3[] | undefined, circle: number[] | undefined, torsion = choice.torsion, partners: Partner[] = [];
+  const reference = parentReference(s, site, as);
+  const around = surroundingsAt(s, reference, (i) => s.sites[i]!.position);
+  if (choice.along || shape === 'chosen') {
+    const axis = normalize(choice.along ?? (around.neighbours[0] ? subtract(around.parent, around.neighbours[0]) : [0, 0, 1]));
+    positions = chosenPositions(around.parent, axis, choice.count ?? 1, length, choice.torsion ?? 0);
+  } else if (torsion !== undefined) positions = idealHydrogens(shape, around, length, (torsion * Math.PI) / 180);
+  else {
+    const found = planner.placements(site, as, shape, length);
+    const best = found.candidates[0];
+    positions = best?.positions;
+    circle = found.circle;
+    torsion = best?.torsion;
+  }
+  if (!positions) throw new RangeError(`${row.label} has ${around.neighbours.length} ${around.neighbours.length === 1 ? 'neighbour' : 'neighbours'}, which leaves no place for the shape "${shape}". Choose another shape, or a direction of your own.`);
+  const judged = positions.map((h) => planner.judge(site, as, h, around.neighbours));
+  partners = judged.flatMap((j) => j.partners);
+  const usual = row.options.find((o) => o.shape === shape && o.count === positions!.length);
+  const top = row.options[0];
+  const limit = ({ C: 4, N: 4, O: 3, S: 3, B: 6 } as Record<string, number>)[row.element] ?? 8;
+  const crowded = around.neighbours.length + positions.length > limit;
+  const warning = crowded ? `${row.label} would have ${around.neighbours.length + positions.length} neighbours, more than ${elementOf(row.element).symbol} usually bears.`
+    : !usual && top ? `Its neighbours speak for ${top.shape === 'none' ? 'no hydrogen' : `${top.count} (${top.shape})`}: ${top.why}.`
+      : usual && top && usual !== top && top.score - usual.score > 4 ? `The evidence is for ${top.shape === 'none' ? 'no hydrogen' : top.shape}: ${top.why}.` : undefined;
+  const density = positions.map((x) => planner.density(x));
+  return {
+    ...omitTurn(row), shape, count: positions.length, length, uFactor: displacementFactor(shape), hold: usualHold(shape), positions: positions.map((p) => apply3(planner.inverse, p)), density, partners,
+    ...(circle ? { circle } : {}), ...(torsion !== undefined ? { torsion } : {}), ...(warning ? { warning } : {}),
+  };
+}
+
+function omitTurn(row: HydrogenRow): HydrogenRow {
+  const copy = { ...row } as Record<string, unknown>;
+  for (const k of ['circle', 'torsion', 'warning']) delete copy[k];
+  return copy as unknown as HydrogenRow;
+}
+
+/** `count` hydrogens about an axis that leaves the parent: one along it, two bent about it, three or more on a cone. */
+export function chosenPositions(parent: Vec3, axis: Vec3, count: number, length: number, torsionDegrees: number): Vec3[] {
+  if (count === 1) return [add(parent, scale(axis, length))];
+  const half = ((count === 2 ? 52.5 : 70.5) * Math.PI) / 180;
+  const seed: Vec3 = Math.abs(axis[0]) < 0.7 ? [1, 0, 0] : [0, 1, 0];
+  const side = normalize(cross(axis, seed));
+  return Array.from({ length: count }, (_, i) => add(parent, scale(add(scale(axis, Math.cos(half)), scale(turn(side, axis, (torsionDegrees * Math.PI) / 180 + (2 * Math.PI * i) / count), Math.sin(half))), length)));
+}

@@ -1,0 +1,111 @@
+/** Which element a site holds: its occupancy refined freely says how many electrons are there. */
+import { elementOf, isHydrogen } from '../crystal/elements.ts';
+import type { Formula } from '../crystal/formula.ts';
+import { equivalentU, siteWeight, type Structure } from '../crystal/structure.ts';
+import { bonds } from '../geometry/bonds.ts';
+import { refineStage, type Bench } from './work.ts';
+import type { Treatment } from '../crystal/treatment.ts';
+
+export interface ElementReading {
+  readonly site: number;
+  readonly label: string;
+  readonly element: string;
+  /** Occupancy refined from 1, and the electrons it stands for. */
+  readonly occupancy: number;
+  readonly su: number;
+  readonly electrons: number;
+  /** Elements that fit within three s.u. or, where none does, the nearest. */
+  readonly fits: readonly string[];
+  readonly text: string;
+}
+
+const LIKELY = ['B', 'C', 'N', 'O', 'F', 'Na', 'Mg', 'Al', 'Si', 'P', 'S', 'Cl', 'K', 'Ca', 'Cr', 'Mn', 'Fe', 'Co', 'Ni', 'Cu', 'Zn', 'Ga', 'Ge', 'As', 'Se', 'Br', 'Mo', 'Ru', 'Rh', 'Pd', 'Ag', 'Cd', 'Sn', 'I', 'W', 'Re', 'Pt', 'Au', 'Hg', 'Pb'];
+
+/** Sites worth testing: those whose displacement differs from their neighbours', and the hetero atoms with what they are bonded to. */
+export function suspiciousSites(s: Structure): number[] {
+  const list = bonds(s).filter((b) => !isHydrogen(s.sites[b.from]!.element) && !isHydrogen(s.sites[b.to]!.element));
+  const u = s.sites.map((x) => equivalentU(s.cell, x.displacement));
+  const out = new Set<number>();
+  s.sites.forEach((x, i) => {
+    if (isHydrogen(x.element) || x.disorder) return;
+    const near = list.filter((b) => b.from === i);
+    const mean = near.reduce((p, b) => p + u[b.to]!, 0) / Math.max(1, near.length);
+    if (near.length && (u[i]! < 0.72 * mean || u[i]! > 1.55 * mean)) out.add(i);
+    if (x.element !== 'C' && elementOf(x.element).z < 20) {
+      out.add(i);
+      for (const b of near) if (s.sites[b.to]!.element === 'C' && !s.sites[b.to]!.disorder) out.add(b.to);
+    }
+  });
+  return [...out].sort((a, b) => a - b);
+}
+
+/** Frees the occupancies of the given sites and reads their electrons. */
+export async function readElements(bench: Bench, s: Structure, treatment: Treatment, sites: readonly number[], candidates: readonly string[] = LIKELY): Promise<{ readings: ElementReading[]; r1: number }> {
+  const stage = await refineStage(bench, 'Electrons of the sites', s, treatment, { cycles: 5, occupancies: sites, covariance: true, settled: 0.3 });
+  const readings = sites.map((site): ElementReading => {
+    const x = stage.structure.sites[site]!, z = elementOf(x.element).z;
+    const occupancy = x.occupancy / (s.sites[site]!.occupancy || 1), su = (x.occupancySu ?? 0) / (s.sites[site]!.occupancy || 1);
+    const electrons = occupancy * z;
+    const near = candidates.map((e) => ({ e, off: Math.abs(elementOf(e).z - electrons) })).sort((p, q) => p.off - q.off);
+    const within = near.filter((c) => c.off < Math.max(0.35, 3 * su * z)).map((c) => c.e).slice(0, 3);
+    const fits = within.length ? within : [near[0]!.e];
+    return { site, label: x.label, element: x.element, occupancy, su, electrons, fits, text: `${x.label} holds ${electrons.toFixed(1)} ± ${(su * z).toFixed(1)} electrons as ${x.element} (${z})${fits.includes(x.element) ? '' : `; ${fits.join(' or ')} fits better`}` };
+  });
+  return { readings, r1: stage.readings.r1 };
+}
+
+const contentsOf = (s: Structure): Record<string, number> => {
+  const out: Record<string, number> = {};
+  for (const x of s.sites) out[x.element] = (out[x.element] ?? 0) + siteWeight(s, x);
+  return out;
+};
+
+/** Element changes the electrons ask for: exchanges that keep the contents, or changes towards the formula where it is known. */
+export function correctedElements(s: Structure, readings: readonly ElementReading[], formulaPerUnit: Formula | undefined): { structure: Structure; changes: string[] } {
+  const changes: string[] = [];
+  const sites = [...s.sites];
+  const light = readings.filter((r) => ['C', 'N', 'O', 'F'].includes(r.element));
+  const exchange = (a: ElementReading, b: ElementReading): void => {
+    sites[a.site] = { ...sites[a.site]!, element: b.element };
+    sites[b.site] = { ...sites[b.site]!, element: a.element };
+    changes.push(`${a.label} is ${b.element} and ${b.label} is ${a.element}`);
+  };
+  const used = new Set<number>();
+  for (const low of light) for (const high of light) {
+    const zl = elementOf(low.element).z, zh = elementOf(high.element).z;
+    // Two sites the wrong way round: the lighter element holds clearly more electrons than the heavier.
+    if (zl >= zh || used.has(low.site) || used.has(high.site)) continue;
+    if (low.electrons - high.electrons > Math.max(0.12, 1.0 * Math.hypot(low.su * zl, high.su * zh)) && low.electrons > (zl + zh) / 2 - 0.35 && high.electrons < (zl + zh) / 2 + 0.35) {
+      exchange(low, high);
+      used.add(low.site).add(high.site);
+    }
+  }
+  if (formulaPerUnit) {
+    const now = contentsOf({ ...s, sites });
+    for (const r of [...light].sort((p, q) => Math.abs(q.electrons - elementOf(q.element).z) - Math.abs(p.electrons - elementOf(p.element).z))) {
+      if (used.has(r.site)) continue;
+      const off = r.electrons - elementOf(r.element).z;
+      if (Math.abs(off) < 0.45) continue;
+      const wanted = ['C', 'N', 'O', 'F'].filter((e) => (formulaPerUnit[e] ?? 0) - (now[e] ?? 0) > 0.4 && Math.sign(elementOf(e).z - elementOf(r.element).z) === Math.sign(off)).sort((p, q) => Math.abs(elementOf(p).z - r.electrons) - Math.abs(elementOf(q).z - r.electrons))[0];
+      if (!wanted || (now[r.element] ?? 0) - (formulaPerUnit[r.element] ?? 0) < 0.4) continue;
+      now[wanted] = (now[wanted] ?? 0) + 1;
+      now[r.element]!--;
+      sites[r.site] = { ...sites[r.site]!, element: wanted };
+      changes.push(`${r.label} is ${wanted}`);
+    }
+  }
+  return { structure: relabel({ ...s, sites }, readings.map((r) => r.site).filter((i) => sites[i]!.element !== s.sites[i]!.element)), changes };
+}
+
+/** New labels for sites whose element changed, the first free number of the new element. */
+export function relabel(s: Structure, changed: readonly number[]): Structure {
+  const sites = [...s.sites];
+  for (const i of changed) {
+    const element = sites[i]!.element;
+    const taken = new Set(sites.filter((_, j) => j !== i).map((x) => x.label));
+    let n = Number(/\d+/.exec(sites[i]!.label)?.[0] ?? 1);
+    if (taken.has(`${element}${n}`)) for (n = 1; taken.has(`${element}${n}`); n++);
+    sites[i] = { ...sites[i]!, label: `${element}${n}` };
+  }
+  return { ...s, sites };
+}

@@ -1,0 +1,280 @@
+/** A settle run: what an expert does from solved atoms to convergence, one stage after another, stopping where a decision is a person's. */
+import type { Formula } from '../crystal/formula.ts';
+import { NO_CONTROLS } from '../crystal/controls.ts';
+import { elementOf, isHydrogen } from '../crystal/elements.ts';
+import type { MergedReflections } from '../crystal/reflections.ts';
+import { equivalentU, isotropicTensor, newId, siteWeight, type Structure } from '../crystal/structure.ts';
+import { twinLaws } from '../data/twin-laws.ts';
+import { assembleAsymmetricUnit, bonds } from '../geometry/bonds.ts';
+import { assemblies, tiesFromGroups } from '../model/disorder.ts';
+import { judgeEllipsoids, mendEllipsoids } from '../model/ellipsoids.ts';
+import { planHydrogens, type HydrogenPlan } from '../model/hydrogen-plan.ts';
+import { modelMap } from '../maps/residual.ts';
+import { placeHydrogens, withSites } from '../model/place-hydrogens.ts';
+import { absoluteStructure, invertStructure, type AbsoluteStructure } from '../refine/absolute-structure.ts';
+import type { CycleReport } from '../refine/single-crystal.ts';
+import { evaluateStructure } from '../refine/single-crystal-problem.ts';
+import type { Treatment } from '../crystal/treatment.ts';
+import type { TaskContext } from '../task-context.ts';
+import { correctedElements, readElements, suspiciousSites } from './elements.ts';
+import { modelDisorder } from './disorder-trial.ts';
+import { refineStage, type Bench, type Stage } from './work.ts';
+
+export interface SettleInput {
+  structure: Structure;
+  reflections: MergedReflections;
+  wavelength: number;
+  treatment?: Treatment;
+  /** K. */
+  temperature?: number;
+  /** Contents of one asymmetric unit by the formula (sites of general position counted whole). */
+  contents?: Formula;
+  /** Whether disorder is modelled by the run when the evidence is plain, or left to the person. */
+  disorder: 'ask' | 'try';
+}
+
+export type SettleReport =
+  | { kind: 'starting'; title: string }
+  | { kind: 'cycle'; title: string; cycle: CycleReport }
+  | { kind: 'stage'; stage: Stage };
+
+export interface SettleResult {
+  readonly stage: Stage;
+  readonly stages: readonly { title: string; r1: number; wr2: number; s: number; parameters: number; peak: number; hole: number; message: string }[];
+  /** Sentences for what a person should decide. */
+  readonly decisions: readonly string[];
+  readonly settled: boolean;
+  readonly message: string;
+  readonly absolute?: AbsoluteStructure;
+}
+
+const aniso = (s: Structure): Structure => ({
+  ...s, sites: s.sites.map((x) => (isHydrogen(x.element) || x.displacement.kind === 'aniso' || x.occupancy < 0.3 ? x : { ...x, displacement: { kind: 'aniso' as const, u: isotropicTensor(s.cell, x.displacement.u) } })),
+});
+
+/** Atoms that came as an element but fade away: their U runs far beyond everybody's. */
+function ghosts(s: Structure): number[] {
+  const heavy = s.sites.map((x, i) => ({ i, u: equivalentU(s.cell, x.displacement) })).filter(({ i }) => !isHydrogen(s.sites[i]!.element));
+  const u = heavy.map((x) => x.u).sort((a, b) => a - b);
+  const middle = u[Math.floor(u.length / 2)] ?? 0.04;
+  return heavy.filter((x) => x.u > Math.max(0.2, 5 * middle) && !s.sites[x.i]!.disorder).map((x) => x.i);
+}
+
+const contentsOf = (s: Structure): Record<string, number> => s.sites.reduce<Record<string, number>>((out, x) => ({ ...out, [x.element]: (out[x.element] ?? 0) + siteWeight(s, x) }), {});
+
+/** Strong maxima that the formula says are atoms still missing, as sites. */
+function missingAtoms(stage: Stage, contents: Formula | undefined): Structure | undefined {
+  const s = stage.structure;
+  if (!contents) return undefined;
+  const now = contentsOf(s);
+  const missing = Object.entries(contents).filter(([e]) => !isHydrogen(e)).flatMap(([e, n]) => Array.from({ length: Math.max(0, Math.round(n - (now[e] ?? 0))) }, () => e)).sort((p, q) => elementOf(q).z - elementOf(p).z);
+  const sites = [...s.sites];
+  for (const p of stage.map.peaks) {
+    if (!missing.length) break;
+    const element = missing[0]!, near = p.near[0];
+    if (p.height < Math.max(1.6, 0.22 * elementOf(element).z) || !near || near.distance < 1.05) continue;
+    const bonded = near.distance < 1.95, alone = near.distance > 2.3;
+    if (!bonded && !alone) continue;
+    missing.shift();
+    let n = 1;
+    while (sites.some((x) => x.label === `${element}${n}`)) n++;
+    sites.push({ id: newId(), label: `${element}${n}`, element, position: p.position, occupancy: 1, displacement: { kind: 'iso', u: 0.04 } });
+  }
+  return sites.length > s.sites.length ? { ...s, sites } : undefined;
+}
+
+/** Hydrogens on N and O that the density of a model without them puts elsewhere than they were placed. */
+async function replantDonors(bench: Bench, stage: Stage, input: SettleInput): Promise<{ structure: Structure; plan: HydrogenPlan } | undefined> {
+  const s = stage.structure;
+  const controls = s.controls ?? NO_CONTROLS;
+  const donors = controls.hydrogens.filter((g) => ['hydroxyl', 'water', 'ammonium', 'pyramidal NH2', 'pyramidal NH', 'methyl'].includes(g.shape) && (g.hold === 'rotating' || g.shape === 'water' || g.shape === 'pyramidal NH' || g.shape === 'pyramidal NH2'));
+  if (!donors.length) return undefined;
+  const gone = new Set(donors.flatMap((g) => g.hydrogens));
+  const bare = withSites(s, s.sites.filter((x) => !gone.has(x.id)));
+  const e = evaluateStructure(bare, bench.reflections, bench.wavelength, stage.readings.weights, stage.readings.extinction?.value ?? 0, stage.readings.scale, stage.treatment);
+  const map = modelMap('difference', bare, bench.reflections, e.data);
+  const plan = planHydrogens({ structure: bare, map, temperature: input.temperature ?? 150, ...(input.contents?.['H'] !== undefined ? { expected: input.contents['H'] } : {}) });
+  const wanted = new Set(donors.map((g) => g.parent));
+  return { structure: placeHydrogens(bare, plan.rows.filter((r) => wanted.has(r.parent))), plan };
+}
+
+/** Runs all stages. Progress reports each stage as it ends, so that each can become a mark. */
+export async function settle(input: SettleInput, context: TaskContext<SettleReport>): Promise<SettleResult> {
+  const bench: Bench = { reflections: input.reflections, wavelength: input.wavelength, context: context as TaskContext<unknown>, onCycle: (title, cycle) => context.progress({ kind: 'cycle', title, cycle }) };
+  const decisions: string[] = [];
+  const stages: SettleResult['stages'][number][] = [];
+  let treatment: Treatment = input.treatment ?? {};
+  let structure = input.structure;
+  let stage!: Stage;
+  const begin = (title: string): void => context.progress({ kind: 'starting', title });
+  const end = (s: Stage, message = s.message): void => {
+    stage = { ...s, message };
+    structure = s.structure;
+    treatment = s.treatment;
+    stages.push({ title: s.title, r1: s.readings.r1, wr2: s.readings.wr2, s: s.readings.s, parameters: s.readings.parameters, peak: s.map.peaks[0]?.height ?? 0, hole: s.map.holes[0]?.height ?? 0, message });
+    context.progress({ kind: 'stage', stage });
+  };
+  const sayContents = input.contents;
+  // A file may tell its disorder by groups alone.
+  if (!structure.controls?.occupancies.length) {
+    const ties = tiesFromGroups(structure);
+    if (ties.length) structure = { ...structure, controls: { ...(structure.controls ?? NO_CONTROLS), occupancies: ties } };
+  }
+  const hadAniso = structure.sites.some((x) => x.displacement.kind === 'aniso');
+  if (!structure.controls && !structure.sites.some((x) => x.disorder)) structure = assembleAsymmetricUnit(structure);
+
+  if (!hadAniso) {
+    begin('Isotropic');
+    let s = await refineStage(bench, 'Isotropic', structure, treatment, { cycles: 10 });
+    const faded = ghosts(s.structure);
+    if (faded.length && faded.length < s.structure.sites.length / 3) {
+      const names = faded.map((i) => s.structure.sites[i]!.label).join(', ');
+      s = await refineStage(bench, 'Isotropic', withSites(s.structure, s.structure.sites.filter((_, i) => !faded.includes(i))), treatment, { cycles: 8 });
+      s = { ...s, message: `${names} faded away (displacement far beyond all others) and ${faded.length === 1 ? 'was' : 'were'} taken out. ${s.message}` };
+    }
+    const completed = missingAtoms(s, sayContents);
+    if (completed) {
+      const before = s.structure.sites.length;
+      const next = await refineStage(bench, 'Isotropic', completed, treatment, { cycles: 8 });
+      if (next.readings.r1 < s.readings.r1) s = { ...next, message: `${completed.sites.slice(before).map((x) => x.label).join(', ')} put on the strongest maxima, as the formula asks. ${next.message}` };
+    }
+    end(s);
+  }
+
+  // Twinning is tried where the metric allows it and the fit stays poor.
+  if (!treatment.twins?.length) {
+    const poor = stage ? stage.readings.r1 : evaluateStructure(structure, input.reflections, input.wavelength).figures.r1;
+    if (poor > 0.11) {
+      const laws = twinLaws(structure.cell, structure.spaceGroup);
+      let best: Stage | undefined;
+      for (const law of laws.slice(0, 5)) {
+        begin(`Twin by ${law.name}`);
+        const tried = await refineStage(bench, `Twin by ${law.name}`, structure, { ...treatment, twins: [{ law: law.law, fraction: 0.15, name: law.name }] }, { cycles: 8 }).catch(() => undefined);
+        const f = tried?.readings.twins?.[0];
+        if (tried && f && f.fraction > 0.03 && f.fraction < 0.97 && tried.readings.r1 < 0.8 * poor && (!best || tried.readings.r1 < best.readings.r1)) best = tried;
+      }
+      if (best) end(best, `The crystal is a twin (${best.treatment.twins![0]!.name}, fraction ${best.treatment.twins![0]!.fraction.toFixed(3)}): R1 falls from ${(100 * poor).toFixed(1)} to ${(100 * best.readings.r1).toFixed(1)} %. ${best.message}`);
+    }
+  }
+
+  // With a molecule lying two ways, ellipsoids would swallow the second before it is seen; otherwise they come first.
+  if (stage && stage.readings.r1 > 0.19) await secondPlaces(0.75);
+
+  begin('Anisotropic');
+  {
+    let s = await refineStage(bench, 'Anisotropic', aniso(structure), treatment, { cycles: 12 });
+    const completed = missingAtoms(s, sayContents);
+    if (completed) {
+      const next = await refineStage(bench, 'Anisotropic', aniso(completed), treatment, { cycles: 10 });
+      if (next.readings.r1 < s.readings.r1) s = next;
+    }
+    end(await mended(bench, s));
+  }
+  if (stage.readings.r1 > 0.085 && !treatment.twins?.length) await secondPlaces(0.86);
+  await elements();
+
+  begin('Hydrogens');
+  const plan = planHydrogens({ structure, map: stage.map, temperature: input.temperature ?? 150, ...(sayContents?.['H'] !== undefined ? { expected: sayContents['H'] } : {}) });
+  const placing = plan.rows.filter((r) => r.shape !== 'none');
+  if (placing.length) {
+    const s = await refineStage(bench, 'Hydrogens', placeHydrogens(structure, placing), treatment, { cycles: 12 });
+    end(s, `${placing.reduce((n, r) => n + r.count, 0)} hydrogens placed on ${placing.length} atoms. ${s.message}`);
+    if (await elements()) {
+      // Other elements carry other hydrogens: the plan is made again for the corrected model.
+      const bare = withSites(structure, structure.sites.filter((x) => !isHydrogen(x.element)));
+      const fresh = await refineStage(bench, 'Hydrogens', { ...bare, controls: { ...(bare.controls ?? NO_CONTROLS), hydrogens: [] } }, treatment, { cycles: 6 });
+      const again = planHydrogens({ structure: fresh.structure, map: fresh.map, temperature: input.temperature ?? 150, ...(sayContents?.['H'] !== undefined ? { expected: sayContents['H'] } : {}) }).rows.filter((r) => r.shape !== 'none');
+      end(await refineStage(bench, 'Hydrogens', placeHydrogens(fresh.structure, again), treatment, { cycles: 12 }));
+    }
+    const replanted = await replantDonors(bench, stage, input);
+    if (replanted) {
+      begin('Hydrogens on donors');
+      const again = await refineStage(bench, 'Hydrogens on donors', replanted.structure, treatment, { cycles: 10 });
+      if (again.readings.wr2 <= stage.readings.wr2 * 1.002) end(again, `Hydrogens that turn were placed again on the density of a model without them. ${again.message}`);
+    }
+    for (const r of plan.rows) if (r.confidence === 'look') decisions.push(`${r.label}: ${r.shape === 'none' ? 'left without hydrogen' : `${r.count} ${r.count === 1 ? 'hydrogen' : 'hydrogens'} (${r.shape})`}, but the evidence is divided${r.density.length ? ` (density ${r.density.map((x) => x.toFixed(2)).join(', ')} e/Å³ where a sure one shows ${plan.typical?.toFixed(2)})` : ''}.`);
+    if (plan.expected !== undefined && Math.abs(plan.expected - plan.proposed) > 0.4) decisions.push(`The formula asks for ${plan.expected.toFixed(1)} hydrogens in the asymmetric unit; the evidence is for ${plan.proposed.toFixed(1)}.`);
+  }
+
+  let absolute: AbsoluteStructure | undefined;
+  const handOf = (s: Stage): AbsoluteStructure | undefined => (s.structure.spaceGroup.centric || s.treatment.twins?.length ? undefined : absoluteStructure(s.structure, input.reflections, evaluateStructure(s.structure, input.reflections, input.wavelength, s.readings.weights, 0, s.readings.scale).data));
+  absolute = handOf(stage);
+  if (absolute && absolute.x > 0.5 + 2 * absolute.su && absolute.su < 0.2) {
+    structure = invertStructure(structure);
+    decisions.push(`The anomalous signal asked for the other hand (x = ${absolute.x.toFixed(2)} ± ${absolute.su.toFixed(2)}); the structure was inverted.`);
+  }
+
+  begin('Weights and convergence');
+  let last = await refineStage(bench, 'Weights and convergence', structure, treatment, { cycles: 30, optimizeWeights: true, weights: { a: 0.04, b: 0 }, settled: 0.01, covariance: true });
+  last = await mended(bench, last, true);
+  // Weak decisions of the fit itself: extinction where the strongest reflections fall short.
+  const extinct = treatment.extinction === undefined ? await tryExtinction(bench, last) : undefined;
+  if (extinct) last = extinct;
+  for (let more = 0; more < 3 && last.result.state === 'moving'; more++) last = await refineStage(bench, 'Weights and convergence', last.structure, last.treatment, { cycles: 25, optimizeWeights: true, weights: last.readings.weights, settled: 0.01, covariance: true, ...(last.readings.extinction ? { extinctionStart: last.readings.extinction.value } : {}) });
+  absolute = handOf(last) ?? absolute;
+  end(last, `${last.message}${absolute ? ` Absolute structure: x = ${absolute.x.toFixed(3)} ± ${absolute.su.toFixed(3)}. ${absolute.verdict}` : ''}`);
+  const settled = last.result.state === 'settled' && last.readings.maxShiftOverSu < 0.011;
+  decisions.push(...openQuestions(stage));
+  return { stage, stages, decisions: [...new Set(decisions)], settled, message: `${settled ? 'Settled' : 'Not settled'}: R1 ${(100 * stage.readings.r1).toFixed(2)} %, wR2 ${(100 * stage.readings.wr2).toFixed(2)} %, S ${stage.readings.s.toFixed(2)}, largest shift ${stage.readings.maxShiftOverSu.toFixed(3)} s.u.${decisions.length ? ` To decide: ${decisions[0]}` : ''}`, ...(absolute ? { absolute } : {}) };
+
+  /** Looks for parts in two places; R1 must fall to a fraction of what it was. */
+  async function secondPlaces(gain: number): Promise<void> {
+    begin('Second places');
+    const found = await modelDisorder(bench, stage, input.disorder, gain, begin);
+    if (found.stage) {
+      end(found.stage);
+      end(await mended(bench, await refineStage(bench, 'Anisotropic', aniso(structure), treatment, { cycles: 12 })));
+    }
+    decisions.push(...found.decisions);
+  }
+
+  /** Tests the elements of suspicious sites and changes them where the fit gains; true when something changed. */
+  async function elements(): Promise<boolean> {
+    const sites = suspiciousSites(structure);
+    if (!sites.length || sites.length > 0.8 * structure.sites.length) return false;
+    begin('Elements');
+    const { readings } = await readElements(bench, structure, treatment, sites);
+    const { structure: corrected, changes } = correctedElements(structure, readings, sayContents);
+    if (!changes.length) return false;
+    const tried = await refineStage(bench, 'Elements', corrected, treatment, { cycles: 8 });
+    if (tried.readings.wr2 >= stage.readings.wr2) return false;
+    end(tried, `By their electrons, ${changes.join('; ')}. R1 ${(100 * stage.readings.r1).toFixed(2)} → ${(100 * tried.readings.r1).toFixed(2)} %.`);
+    return true;
+  }
+}
+
+/** Impossible ellipsoids get restraints and another refinement. */
+async function mended<T extends Stage>(bench: Bench, s: T, last = false): Promise<T & Awaited<ReturnType<typeof refineStage>>> {
+  const bad = judgeEllipsoids(s.structure).filter((e) => e.kind === 'impossible').map((e) => e.site);
+  if (!bad.length) return s as T & Awaited<ReturnType<typeof refineStage>>;
+  const names = bad.map((i) => s.structure.sites[i]!.label).join(', ');
+  const again = await refineStage(bench, s.title, mendEllipsoids(s.structure, bad), s.treatment, { cycles: last ? 30 : 10, optimizeWeights: last, weights: s.readings.weights, settled: last ? 0.01 : 0.05, covariance: last });
+  return { ...s, ...again, message: `The ellipsoid of ${names} was impossible; restraints hold it. ${again.message}` };
+}
+
+/** Extinction is refined where it is worth more than five s.u. and the fit gains. */
+async function tryExtinction(bench: Bench, s: Stage): Promise<Awaited<ReturnType<typeof refineStage>> | undefined> {
+  const e = evaluateStructure(s.structure, bench.reflections, bench.wavelength, s.readings.weights, 0, s.readings.scale, s.treatment).data;
+  const order = Array.from(e.fc2, (f, i) => ({ f, i })).sort((a, b) => b.f - a.f).slice(0, 20);
+  const ratio = order.reduce((sum, { i }) => sum + e.fo2[i]! / Math.max(1e-6, e.fc2[i]!), 0) / order.length;
+  if (ratio > 0.96) return undefined;
+  const tried = await refineStage(bench, 'Weights and convergence', s.structure, { ...s.treatment, extinction: true }, { cycles: 25, optimizeWeights: true, weights: s.readings.weights, settled: 0.01, covariance: true, extinctionStart: 0.01 });
+  const x = tried.readings.extinction;
+  return x && x.value > 5 * x.su && tried.readings.r1 <= s.readings.r1 ? { ...tried, message: `Extinction refined to ${x.value.toPrecision(3)}. ${tried.message}` } : undefined;
+}
+
+/** What is left that a person should look at. */
+function openQuestions(stage: Stage): string[] {
+  const s = stage.structure;
+  const out: string[] = [];
+  const heavy = (i: number): boolean => elementOf(s.sites[i]!.element).z > 20;
+  const strong = stage.map.peaks.filter((p) => p.height > Math.max(0.8, 6 * stage.map.sigma) && !(p.near[0] && heavy(p.near[0].site) && p.near[0].distance < 1.2));
+  if (strong.length) out.push(`${strong.length === 1 ? 'One maximum is' : `${strong.length} maxima are`} unexplained, ${strong[0]!.name} with ${strong[0]!.height.toFixed(2)} e/Å³ at ${strong[0]!.near[0]?.distance.toFixed(2)} Å from ${strong[0]!.near[0]?.label}: a second place, solvent or a wrong element.`);
+  for (const e of judgeEllipsoids(s).filter((x) => x.kind !== 'large').slice(0, 3)) out.push(e.text);
+  for (const a of assemblies(s)) for (const g of a.groups) if (!g.group.startsWith('-') && g.occupancy < 0.05) out.push(`Group ${g.group} of assembly ${a.assembly} is down to ${(100 * g.occupancy).toFixed(1)} %: it may not be there.`);
+  const lonely = new Set(s.sites.map((_, i) => i));
+  for (const b of bonds(s)) lonely.delete(b.from);
+  const strays = [...lonely].filter((i) => !isHydrogen(s.sites[i]!.element) && s.sites[i]!.element === 'C');
+  if (strays.length) out.push(`${strays.map((i) => s.sites[i]!.label).join(', ')} ${strays.length === 1 ? 'is' : 'are'} bonded to nothing.`);
+  return out;
+}
