@@ -12,6 +12,8 @@ import { structureCif } from '@nagare/core/publish/structure-cif';
 import { meanWavelength } from '@nagare/core/scattering/form-factor';
 import { buildMolecule } from './molecule.ts';
 import { pack } from './packing.ts';
+import { cuprate, withSecondPlace, type DisorderRecipe } from './disorder.ts';
+import type { Mat3 } from '@nagare/core/math/matrix3';
 import { closestContact } from './test-crystals.ts';
 import { crystalSites, measure, withSu, type Measurement } from './simulate.ts';
 
@@ -28,13 +30,22 @@ interface Recipe {
   habit: string;
   size: [number, number, number];
   measurement: Omit<Measurement, 'wavelength'>;
+  /** Parts that lie two ways. */
+  disorder?: DisorderRecipe[];
+  /** Merohedral twin: law on indices and fraction of the second component. */
+  twin?: { law: Mat3; fraction: number };
 }
 
-/** The Kurobane Kiln archive: three crystals from its recipe book. */
+/** The Kurobane Kiln archive: crystals from its recipe book. "CuCl4" is the ready-made ion. */
 const RECIPES: Recipe[] = [
   { file: 'aobae', name: 'Aobae', molecules: ['COc1cc(cc(Cl)c1O)C(=O)NCCNC(=O)c1ccc(O)nc1', 'O'], group: 'P 1 21/c 1', seed: 11, anode: 'Mo', z: 4, temperature: 150, colour: 'pale blue', habit: 'plate', size: [0.31, 0.22, 0.09], measurement: { dMin: 0.78, coverage: 0.86, repeats: 1, meanCounts: 420, systematic: 0.02, outliers: 0.0008 } },
   { file: 'tsuyukusa-7', name: 'Tsuyukusa-7', molecules: ['CC1CC(O)C2(C)C(C1)OC(=O)C2Sc1ccc(N)cc1'], group: 'P 21 21 21', seed: 5, anode: 'Cu', z: 4, temperature: 120, colour: 'deep blue', habit: 'needle', size: [0.28, 0.07, 0.05], measurement: { dMin: 0.81, coverage: 0.92, repeats: 1.3, meanCounts: 500, systematic: 0.02, outliers: 0.0008 } },
   { file: 'benigara-2', name: 'Benigara-2', molecules: ['Brc1ccc(cc1)C(=O)NN=Cc1ccc(O)cc1', 'Brc1ccc(cc1)C(=O)NN=Cc1ccc(O)cc1'], group: 'P -1', seed: 3, anode: 'Mo', z: 4, temperature: 200, colour: 'brick red', habit: 'block', size: [0.24, 0.2, 0.16], measurement: { dMin: 0.8, coverage: 0.95, repeats: 1.5, meanCounts: 380, systematic: 0.025, outliers: 0.001 } },
+  { file: 'kasumi', name: 'Kasumi', molecules: ['Cc1cc(Cl)cc2c1C(=O)NCC2'], group: 'P 1 21/c 1', seed: 7, anode: 'Mo', z: 4, temperature: 120, colour: 'colourless', habit: 'prism', size: [0.26, 0.21, 0.18], measurement: { dMin: 0.77, coverage: 0.95, repeats: 1.6, meanCounts: 520, systematic: 0.02, outliers: 0.0006 }, disorder: [{ molecule: 0, share: 0.6, assembly: 'A' }] },
+  { file: 'fujinezumi-4', name: 'Fujinezumi-4', molecules: ['[NH3+]CCc1ccc(cc1)-c1cccs1', 'F[B-](F)(F)F', 'CO'], group: 'P 1 21/c 1', seed: 13, anode: 'Mo', z: 4, temperature: 150, colour: 'grey violet', habit: 'plate', size: [0.33, 0.2, 0.08], measurement: { dMin: 0.79, coverage: 0.95, repeats: 1.5, meanCounts: 460, systematic: 0.02, outliers: 0.0006 }, disorder: [{ molecule: 0, atoms: [10, 11, 12, 13], about: [6, 9], degrees: 180, share: 0.71, assembly: 'A' }, { molecule: 1, atoms: [2, 3, 4], about: [0, 1], degrees: 58, share: 0.63, assembly: 'B' }] },
+  { file: 'mizuasagi', name: 'Mizuasagi', molecules: ['OCC(O)C(O)c1cncc(c1)C(=O)N', 'O', 'O'], group: 'P 21 21 21', seed: 17, anode: 'Cu', z: 4, temperature: 130, colour: 'pale turquoise', habit: 'needle', size: [0.3, 0.09, 0.07], measurement: { dMin: 0.82, coverage: 0.95, repeats: 1.4, meanCounts: 420, systematic: 0.02, outliers: 0.0006 } },
+  { file: 'rokusho-9', name: 'Rokusho-9', molecules: ['CuCl4', '[NH3+]Cc1ccc(C)cc1', '[NH3+]Cc1ccc(C)cc1'], group: 'P 1 21/c 1', seed: 19, anode: 'Mo', z: 4, temperature: 200, colour: 'verdigris', habit: 'plate', size: [0.22, 0.19, 0.05], measurement: { dMin: 0.8, coverage: 0.95, repeats: 1.4, meanCounts: 420, systematic: 0.022, outliers: 0.0008 } },
+  { file: 'futago-1', name: 'Futago-1', molecules: ['CC(=O)Nc1ccc(Cl)c(O)c1'], group: 'P 41', seed: 23, anode: 'Mo', z: 4, temperature: 150, colour: 'amber', habit: 'bipyramid', size: [0.24, 0.22, 0.21], measurement: { dMin: 0.78, coverage: 0.95, repeats: 1.8, meanCounts: 480, systematic: 0.02, outliers: 0.0006 }, twin: { law: [0, 1, 0, 1, 0, 0, 0, 0, -1], fraction: 0.22 } },
 ];
 
 const here = new URL('..', import.meta.url).pathname;
@@ -54,18 +65,20 @@ function dataCif(recipe: Recipe, s: Structure, raw: RawReflections, wavelength: 
 
 mkdirSync(`${here}data`, { recursive: true });
 mkdirSync(`${here}truth`, { recursive: true });
-for (const recipe of RECIPES) {
+const wanted = process.argv.slice(2);
+for (const recipe of RECIPES.filter((r) => !wanted.length || wanted.includes(r.file))) {
   const random = seededRandom(recipe.seed);
-  const molecules = recipe.molecules.map((line) => buildMolecule(line, random, 6));
+  const molecules = recipe.molecules.map((line) => (line === 'CuCl4' ? cuprate() : buildMolecule(line, random, 6)));
   const group = spaceGroupFromSymbol(recipe.group);
   let packed = pack(molecules, group, random, 16000, 2);
   for (let attempt = 0; attempt < 4 && closestContact(crystalSites(molecules, packed, group, seededRandom(1))) < 1.8; attempt++) packed = pack(molecules, group, random, 16000, 2);
   const rounded = (x: number, d: number): number => Number(x.toFixed(d));
   const c = packed.cell;
   packed.cell = withSu({ a: rounded(c.a, 4), b: rounded(c.b, 4), c: rounded(c.c, 4), alpha: rounded(c.alpha, 3), beta: rounded(c.beta, 3), gamma: rounded(c.gamma, 3) });
-  const structure = crystalSites(molecules, packed, group, random, recipe.temperature / 150);
+  let structure = crystalSites(molecules, packed, group, random, recipe.temperature / 150);
+  for (const d of recipe.disorder ?? []) structure = withSecondPlace(structure, molecules[d.molecule]!, molecules.slice(0, d.molecule).reduce((n, m) => n + m.atoms.length, 0), d, random);
   const wavelength = meanWavelength(recipe.anode)!;
-  const raw = measure(structure, { ...recipe.measurement, wavelength }, random);
+  const raw = measure(structure, { ...recipe.measurement, wavelength }, random, recipe.twin);
   writeFileSync(`${here}data/${recipe.file}.cif`, dataCif(recipe, structure, raw, wavelength));
   const formula = scaleFormula(cellContents(structure), 1 / recipe.z);
   writeFileSync(`${here}truth/${recipe.file}.cif`, structureCif({ name: `${recipe.file}-truth`, structure, experiment: { formula, z: recipe.z, wavelength, kept: {} }, wavelength, date: '2026-11-23' }));

@@ -47,7 +47,10 @@ function roles(m: Molecule): { donor: Uint8Array; acceptor: Uint8Array } {
     for (const [h, x] of [[b.i, b.j], [b.j, b.i]] as const) if (m.atoms[h]!.element === 'H' && ['N', 'O'].includes(m.atoms[x]!.element)) donor[h] = 1;
   }
   m.atoms.forEach((a, i) => {
-    if (a.element === 'O' || (a.element === 'N' && a.aromatic && !a.hydrogens)) acceptor[i] = 1;
+    if ((a.element === 'O' && a.charge <= 0) || (a.element === 'N' && a.aromatic && !a.hydrogens)) acceptor[i] = 1;
+    // Halide ends of anions accept at a longer distance.
+    const partner = m.bonds.find((b) => b.i === i || b.j === i);
+    if ((a.element === 'Cl' || a.element === 'F') && partner && ['Cu', 'B'].includes(m.atoms[partner.i === i ? partner.j : partner.i]!.element)) acceptor[i] = a.element === 'Cl' ? 3 : 2;
   });
   return { donor, acceptor };
 }
@@ -112,7 +115,8 @@ export function pack(molecules: readonly Molecule[], group: SpaceGroup, random: 
                 const r2 = ex * ex + ey * ey + ez * ez;
                 if (r2 > cut * cut) continue;
                 const bonding = (da[i] && ab[j]) || (aa[i] && db[j]);
-                const r0 = bonding ? 1.95 : (ra[i]! + rb[j]!) * 1.06;
+                const kind = Math.max(aa[i]!, ab[j]!);
+                const r0 = bonding ? (kind === 3 ? 2.35 : kind === 2 ? 1.98 : 1.95) : (ra[i]! + rb[j]!) * 1.06;
                 const depth = bonding ? 4 : da[i] && db[j] ? 0.01 : 0.12;
                 const t = (r0 * r0) / Math.max(r2, 0.25 * r0 * r0);
                 const t3 = t * t * t;

@@ -7,6 +7,7 @@ import { inverse3, multiply3, transpose3, type Mat3 } from '@nagare/core/math/ma
 import type { Random } from '@nagare/core/math/random';
 import { siteArrays, elementsOf } from '@nagare/core/refine/single-crystal-problem';
 import { scatteringTable, structureFactors } from '@nagare/core/scattering/structure-factors';
+import { twinIndices } from '@nagare/core/refine/treatment';
 import type { Molecule } from './molecule.ts';
 import type { Packed } from './packing.ts';
 
@@ -81,8 +82,16 @@ export interface Measurement {
 }
 
 /** Observations in random order of the sphere, each with counting noise over a background, a systematic error, and the odd outlier. */
-export function measure(s: Structure, m: Measurement, random: Random): RawReflections {
+export function measure(s: Structure, m: Measurement, random: Random, twin?: { law: Mat3; fraction: number }): RawReflections {
   const c = calculatedIntensities(s, m.dMin, m.wavelength);
+  if (twin) {
+    const at = new Map(Array.from(c.h, (h, i) => [`${h} ${c.k[i]} ${c.l[i]}`, i]));
+    const own = c.f2.slice();
+    for (let i = 0; i < c.count; i++) {
+      const image = twinIndices(twin.law, c.h[i]!, c.k[i]!, c.l[i]!);
+      c.f2[i] = (1 - twin.fraction) * own[i]! + twin.fraction * (own[at.get(image!.join(' ')) ?? -1] ?? own[i]!);
+    }
+  }
   const mean = c.f2.reduce((p, q) => p + q, 0) / c.count;
   const out = new RawBuilder();
   const g = reciprocalMetric(s.cell);

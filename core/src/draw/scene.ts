@@ -19,6 +19,10 @@ export interface ViewOptions {
   probability: number;
   showHydrogen: boolean;
   showCell: boolean;
+  /** Disorder groups left out, as "A.2". */
+  hidden?: readonly string[];
+  /** Drawn instead of the extent: a part grown by hand. */
+  grown?: readonly PlacedSite[];
 }
 
 export interface SceneAtom {
@@ -35,6 +39,8 @@ export interface SceneAtom {
   /** True for the site as the model holds it, false for a copy. */
   readonly original: boolean;
   readonly ellipsoid: boolean;
+  /** In a disorder group beyond the first. */
+  readonly lesser: boolean;
 }
 
 export interface SceneBond {
@@ -134,7 +140,8 @@ export function buildScene(s: Structure, view: ViewOptions): Scene {
     const r = BALL[x.element] ?? 0.16 + 0.11 * elementOf(x.element).covalentRadius;
     return { axes: [[r, 0, 0], [0, r, 0], [0, 0, r]], impossible: false, ellipsoid: false };
   });
-  const places = placedSites(s, view.extent).filter((p) => view.showHydrogen || !['H', 'D'].includes(s.sites[p.site]!.element));
+  const hidden = new Set(view.hidden ?? []);
+  const places = (view.grown ?? placedSites(s, view.extent)).filter((p) => { const d = s.sites[p.site]?.disorder; return s.sites[p.site] && !(d && hidden.has(`${d.assembly}.${d.group}`)); }).filter((p) => view.showHydrogen || !['H', 'D'].includes(s.sites[p.site]!.element));
   const atoms = places.map((p): SceneAtom => {
     const site = s.sites[p.site]!;
     let { axes, impossible } = unitAxes[p.site]!;
@@ -149,7 +156,7 @@ export function buildScene(s: Structure, view: ViewOptions): Scene {
         return rotateCartesian(m, p.operator, v.map((c) => c * length) as unknown as Vec3);
       }) as [Vec3, Vec3, Vec3];
     }
-    return { site: p.site, operator: p.operator, position: apply3(m, applyOperator(p.operator, site.position)), element: site.element, label: site.label, colour: elementColour(site.element), axes, impossible, original: p.operator === IDENTITY, ellipsoid };
+    return { site: p.site, operator: p.operator, position: apply3(m, applyOperator(p.operator, site.position)), element: site.element, label: site.label, colour: elementColour(site.element), axes, impossible, original: p.operator === IDENTITY, ellipsoid, lesser: !!site.disorder && !['1', '-1'].includes(site.disorder.group) };
   });
   const list = sceneBonds(atoms, s);
   const lines: SceneLine[] = [];
@@ -172,6 +179,8 @@ function rotateCartesian(m: readonly number[], o: Operator, v: Vec3): Vec3 {
   return apply3(m as never, apply3(o.r, [x, y, z]));
 }
 
+const operatorName = (o: Operator): string => `${o.r.join()}|${o.t.map((x) => x.toFixed(3)).join()}`;
+
 /** Bonds between drawn atoms, found in boxes so that thousands of atoms stay quick. */
 function sceneBonds(atoms: readonly SceneAtom[], s: Structure): SceneBond[] {
   const out: SceneBond[] = [];
@@ -190,8 +199,8 @@ function sceneBonds(atoms: readonly SceneAtom[], s: Structure): SceneBond[] {
         const d2 = (a.position[0] - b.position[0]) ** 2 + (a.position[1] - b.position[1]) ** 2 + (a.position[2] - b.position[2]) ** 2;
         if (d2 > limit * limit || d2 < 0.25) continue;
         const p = s.sites[a.site]!.disorder, q = s.sites[b.site]!.disorder;
-        if (p && q && p.assembly === q.assembly && p.group !== q.group) continue;
-        out.push({ from: j, to: i, radius: a.element === 'H' || b.element === 'H' ? 0.05 : 0.08 });
+        if (p && q && p.assembly === q.assembly && (p.group !== q.group || (p.group.startsWith('-') && operatorName(a.operator) !== operatorName(b.operator)))) continue;
+        out.push({ from: j, to: i, radius: a.element === 'H' || b.element === 'H' ? 0.05 : a.lesser || b.lesser ? 0.045 : 0.08 });
       }
     const key = `${x},${y},${z}`;
     const list = boxes.get(key);

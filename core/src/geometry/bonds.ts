@@ -35,7 +35,9 @@ export function bonds(s: Structure): Neighbour[] {
     if (x === undefined) limits.set(key, (x = bondLimit(s.sites[i]!.element, s.sites[j]!.element)));
     return compatible(s, i, j) ? x : 0;
   };
-  return neighbours(s.cell, s.spaceGroup, s.sites.map((x) => x.position), limit).filter((b) => b.distance > 0.5);
+  // Atoms disordered about a symmetry element (negative group) never bond to copies of their own group.
+  const own = (b: Neighbour): boolean => !!s.sites[b.from]!.disorder?.group.startsWith('-') && s.sites[b.from]!.disorder!.assembly === s.sites[b.to]!.disorder?.assembly && !isTrivial(b.operator);
+  return neighbours(s.cell, s.spaceGroup, s.sites.map((x) => x.position), limit).filter((b) => b.distance > 0.5 && !own(b));
 }
 
 export interface PlacedSite {
@@ -130,5 +132,7 @@ export function moveSite(s: Structure, site: Structure['sites'][number], o: Oper
   if (site.displacement.kind === 'iso') return { ...site, position };
   return { ...site, position, displacement: { ...site.displacement, u: rotateU(s.cell, o.r, site.displacement.u) } };
 }
-const isTrivial = (o: Operator): boolean => operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => t === 0);
+function isTrivial(o: Operator): boolean {
+  return operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9);
+}
 

@@ -3,7 +3,12 @@ import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import type { Formula } from '../crystal/formula.ts';
 import { equivalentU, siteWeight, type Structure } from '../crystal/structure.ts';
 import { bonds } from '../geometry/bonds.ts';
-import { refineStage, type Bench } from './work.ts';
+import { neighbours } from '../crystal/neighbours.ts';
+import { OCCUPANCY, siteOffset } from '../refine/parameters.ts';
+import { linearRestraint } from '../refine/restraints.ts';
+import { refineStructure, type CycleReport } from '../refine/single-crystal.ts';
+import type { TaskContext } from '../task-context.ts';
+import { refineStage, type Bench, type Stage } from './work.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 
 export interface ElementReading {
@@ -108,4 +113,77 @@ export function relabel(s: Structure, changed: readonly number[]): Structure {
     sites[i] = { ...sites[i]!, label: `${element}${n}` };
   }
   return { ...s, sites };
+}
+
+/** Sites that stand closer to a stronger one than any bond allows: one of two places, taken for an atom of its own. */
+export function tooClose(s: Structure): number[] {
+  const out = new Set<number>();
+  for (const n of neighbours(s.cell, s.spaceGroup, s.sites.map((x) => x.position), (i, j) => (isHydrogen(s.sites[i]!.element) || isHydrogen(s.sites[j]!.element) ? 0 : 1.02))) {
+    const a = s.sites[n.from]!, b = s.sites[n.to]!;
+    if (a.disorder && b.disorder && a.disorder.assembly === b.disorder.assembly && a.disorder.group !== b.disorder.group) continue;
+    if (out.has(n.from) || out.has(n.to)) continue;
+    const weaker = elementOf(a.element).z < elementOf(b.element).z || (a.element === b.element && equivalentU(s.cell, a.displacement) > equivalentU(s.cell, b.displacement)) ? n.from : n.to;
+    out.add(weaker);
+  }
+  return [...out];
+}
+
+/**
+ * Elements by rank: all occupancies are refined with their electron sum held, and the formula's elements are dealt out from
+ * the site with most electrons down. For models whose fit is still poor; the caller keeps the result only if the fit gains.
+ */
+export async function rankedElements(bench: Bench, s: Structure, treatment: Treatment, contents: Formula): Promise<Structure | undefined> {
+  const sites = s.sites.map((_, i) => i).filter((i) => !isHydrogen(s.sites[i]!.element));
+  const total = sites.reduce((sum, i) => sum + elementOf(s.sites[i]!.element).z * s.sites[i]!.occupancy, 0);
+  const result = await refineStructure(s, bench.reflections, bench.wavelength, {
+    cycles: 6, weights: { a: 0.1, b: 0 }, optimizeWeights: false, extinction: false, treatment, occupancies: sites, covariance: false, settled: 0.3,
+    restraints: [linearRestraint('electrons of all sites', sites.map((i) => [siteOffset(i) + OCCUPANCY, elementOf(s.sites[i]!.element).z] as const), total, total * 1e-4)],
+  }, { ...bench.context, progress: () => undefined } as TaskContext<CycleReport>);
+  const ranked = sites.map((i) => ({ i, electrons: result.structure.sites[i]!.occupancy * elementOf(s.sites[i]!.element).z / s.sites[i]!.occupancy })).sort((p, q) => q.electrons - p.electrons);
+  const pool = Object.entries(contents).filter(([e]) => !isHydrogen(e)).flatMap(([e, n]) => Array.from({ length: Math.round(n) }, () => e)).sort((p, q) => elementOf(q).z - elementOf(p).z);
+  const next = [...s.sites];
+  ranked.forEach(({ i }, k) => { next[i] = { ...next[i]!, element: pool[k] ?? pool.at(-1) ?? next[i]!.element }; });
+  const changed = sites.filter((i) => next[i]!.element !== s.sites[i]!.element);
+  return changed.length ? relabel({ ...s, sites: next }, changed) : undefined;
+}
+
+/**
+ * Exchanges that the displacements suggest: a lighter element that moves too little for its surroundings with a heavier one
+ * that moves too much. Copies in other disorder groups change with their partners. Each is tried and kept when R1 falls.
+ */
+export async function exchangeElements(bench: Bench, stage: Stage, most = 8): Promise<{ stage: Stage; changes: string[] }> {
+  const changes: string[] = [];
+  let now = stage;
+  const tried = new Set<string>();
+  for (let round = 0; round < most; round++) {
+    const s = now.structure;
+    const partners = new Map<number, number[]>();
+    const index = new Map(s.sites.map((x, i) => [x.id, i]));
+    for (const r of s.controls?.restraints ?? []) if (r.kind === 'same geometry') r.first.forEach((id, k) => {
+      const a = index.get(id), b = index.get(r.second[k]!);
+      if (a !== undefined && b !== undefined && a !== b) partners.set(a, [...(partners.get(a) ?? []), b]);
+    });
+    const followers = new Set([...partners.values()].flat());
+    const list = bonds(s).filter((b) => !isHydrogen(s.sites[b.from]!.element) && !isHydrogen(s.sites[b.to]!.element));
+    const u = s.sites.map((x) => Math.max(0.002, equivalentU(s.cell, x.displacement)));
+    const ratio = (i: number): number => {
+      const near = list.filter((b) => b.from === i);
+      return near.length ? u[i]! / (near.reduce((p, b) => p + u[b.to]!, 0) / near.length) : 1;
+    };
+    const light = s.sites.map((_, i) => i).filter((i) => ['C', 'N', 'O', 'F'].includes(s.sites[i]!.element) && !followers.has(i)).map((i) => ({ i, z: elementOf(s.sites[i]!.element).z, ratio: ratio(i) }));
+    const pairs = light.flatMap((a) => light.filter((b) => a.z < b.z && a.ratio < 0.9 && b.ratio > a.ratio * 1.25).map((b) => ({ a: a.i, b: b.i, gain: b.ratio / a.ratio }))).sort((p, q) => q.gain - p.gain).filter((p) => !tried.has(`${s.sites[p.a]!.id} ${s.sites[p.b]!.id}`));
+    const pair = pairs[0];
+    if (!pair || pair.gain < 1.25) break;
+    tried.add(`${s.sites[pair.a]!.id} ${s.sites[pair.b]!.id}`);
+    const sites = [...s.sites], touched: number[] = [];
+    const set = (i: number, element: string): void => { for (const k of [i, ...(partners.get(i) ?? [])]) { sites[k] = { ...sites[k]!, element }; touched.push(k); } };
+    const [ea, eb] = [s.sites[pair.a]!.element, s.sites[pair.b]!.element];
+    set(pair.a, eb);
+    set(pair.b, ea);
+    const next = await refineStage(bench, 'Elements', relabel({ ...s, sites }, touched), now.treatment, { cycles: 6, settled: 0.2 }).catch(() => undefined);
+    if (!next || next.readings.r1 >= now.readings.r1 * 0.998) continue;
+    changes.push(`${s.sites[pair.a]!.label} is ${eb} and ${s.sites[pair.b]!.label} is ${ea}`);
+    now = next;
+  }
+  return { stage: now, changes };
 }

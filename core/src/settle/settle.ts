@@ -16,7 +16,7 @@ import type { CycleReport } from '../refine/single-crystal.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import type { TaskContext } from '../task-context.ts';
-import { correctedElements, readElements, suspiciousSites } from './elements.ts';
+import { correctedElements, exchangeElements, rankedElements, readElements, suspiciousSites, tooClose } from './elements.ts';
 import { modelDisorder } from './disorder-trial.ts';
 import { refineStage, type Bench, type Stage } from './work.ts';
 
@@ -126,11 +126,17 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   if (!hadAniso) {
     begin('Isotropic');
     let s = await refineStage(bench, 'Isotropic', structure, treatment, { cycles: 10 });
-    const faded = ghosts(s.structure);
+    const faded = [...new Set([...ghosts(s.structure), ...tooClose(s.structure)])];
     if (faded.length && faded.length < s.structure.sites.length / 3) {
       const names = faded.map((i) => s.structure.sites[i]!.label).join(', ');
       s = await refineStage(bench, 'Isotropic', withSites(s.structure, s.structure.sites.filter((_, i) => !faded.includes(i))), treatment, { cycles: 8 });
-      s = { ...s, message: `${names} faded away (displacement far beyond all others) and ${faded.length === 1 ? 'was' : 'were'} taken out. ${s.message}` };
+      s = { ...s, message: `${names} ${faded.length === 1 ? 'was' : 'were'} taken out: faded away, or closer to another atom than any bond. ${s.message}` };
+    }
+    if (sayContents && s.readings.r1 > 0.16) {
+      // While the fit is poor the elements of the first model are guesses: the density deals them out anew.
+      const dealt = await rankedElements(bench, s.structure, treatment, sayContents);
+      const next = dealt && (await refineStage(bench, 'Isotropic', dealt, treatment, { cycles: 8 }));
+      if (next && next.readings.r1 < s.readings.r1 - 0.002) s = { ...next, message: `Elements dealt out by the electrons of the sites. ${next.message}` };
     }
     const completed = missingAtoms(s, sayContents);
     if (completed) {
@@ -223,6 +229,8 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
     const found = await modelDisorder(bench, stage, input.disorder, gain, begin);
     if (found.stage) {
       end(found.stage);
+      const exchanged = await exchangeElements(bench, stage);
+      if (exchanged.changes.length) end(exchanged.stage, `By their displacements, ${exchanged.changes.join('; ')}. ${exchanged.stage.message}`);
       end(await mended(bench, await refineStage(bench, 'Anisotropic', aniso(structure), treatment, { cycles: 12 })));
     }
     decisions.push(...found.decisions);
@@ -230,6 +238,11 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
 
   /** Tests the elements of suspicious sites and changes them where the fit gains; true when something changed. */
   async function elements(): Promise<boolean> {
+    const exchanged = await exchangeElements(bench, stage, 4);
+    if (exchanged.changes.length) {
+      end(exchanged.stage, `By their displacements, ${exchanged.changes.join('; ')}. ${exchanged.stage.message}`);
+      return true;
+    }
     const sites = suspiciousSites(structure);
     if (!sites.length || sites.length > 0.8 * structure.sites.length) return false;
     begin('Elements');

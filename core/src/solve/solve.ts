@@ -62,8 +62,14 @@ export interface SolveResult {
 /** Good enough to stop: most of the contents found and an R1 that a false model does not reach. */
 const GOOD_R1 = 0.22;
 
-/** Orders candidates: a low R1 counts, and contents left unexplained count against it. */
-export const candidateRank = (c: Candidate): number => c.r1 + 0.3 * Math.max(0, 0.97 - c.completeness);
+/** Orders candidates: a low R1 counts, contents left unexplained count against it, and a subgroup with twice the atoms must lower R1 by a fifth to be preferred. */
+export const candidateRank = (c: Candidate): number => (c.r1 + 0.3 * Math.max(0, 0.97 - c.completeness)) * c.structure.sites.length ** 0.29;
+
+/** The same model again and again, though its R1 stays high (disorder, a twin): more seeds would not change it. */
+const sameAgain = (list: readonly Candidate[]): boolean => {
+  const best = list[0];
+  return !!best && best.completeness > 0.88 && list.filter((c) => c.structure.spaceGroup.hall === best.structure.spaceGroup.hall && Math.abs(c.r1 - best.r1) < 0.012 && c.structure.sites.length === best.structure.sites.length).length >= 4;
+};
 
 /** Iterations a seed may use, more for larger cells where solutions take longer to appear. */
 const iterationsFor = (points: number): number => Math.round(Math.min(4000, 900 + points / 40));
@@ -140,7 +146,7 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
         candidates.push(candidate);
         candidates.sort((p, q) => candidateRank(p) - candidateRank(q));
         context.progress({ kind: 'candidate', candidate });
-        if (candidate.r1 < GOOD_R1 && candidate.completeness > 0.88) {
+        if ((candidate.r1 < GOOD_R1 && candidate.completeness > 0.88) || sameAgain(candidates)) {
           solved = true;
           break;
         }

@@ -24,18 +24,9 @@ import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import { breathingContext, type TaskContext } from '../task-context.ts';
 import { cellSchema, experimentSchema, mergedSchema, rawSchema, spaceGroupSchema, structureSchema, treatmentSchema, weightsSchema } from './schemas.ts';
+import { elementsTask, mapTask, maskTask, matchTask, placesTask, planTask, plotsTask, twinsTask } from './model-tasks.ts';
+import { shaped, task, type Task } from './task.ts';
 import type { Grid } from '../math/fft.ts';
-
-export interface Task<I, O, P> {
-  readonly name: string;
-  readonly input: z.ZodType<I>;
-  /** Checked where an answer crosses the network. */
-  readonly output: z.ZodType<O>;
-  run(input: I, context: TaskContext<P>): Promise<O>;
-}
-
-const task = <I, O, P>(t: Task<I, O, P>): Task<I, O, P> => t;
-const shaped = <T>(keys: readonly (keyof T & string)[]): z.ZodType<T> => z.looseObject(Object.fromEntries(keys.map((k) => [k, z.unknown()]))) as unknown as z.ZodType<T>;
 
 export type { MapResult };
 
@@ -179,7 +170,7 @@ const contourTask = task<ContourInput, { excess: Surface; deficit: Surface }, ne
   },
 });
 
-export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, settle: settleTask, residual: residualTask, cif: cifTask, contour: contourTask } as const;
+export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, settle: settleTask, plan: planTask, places: placesTask, elements: elementsTask, plots: plotsTask, twins: twinsTask, mask: maskTask, map: mapTask, match: matchTask, residual: residualTask, cif: cifTask, contour: contourTask } as const;
 export type TaskName = keyof typeof TASKS;
 export type TaskInput<N extends TaskName> = Parameters<(typeof TASKS)[N]['run']>[0];
 export type TaskOutput<N extends TaskName> = Awaited<ReturnType<(typeof TASKS)[N]['run']>>;

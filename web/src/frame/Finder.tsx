@@ -3,18 +3,13 @@ import { useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Modal } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
 import { IDENTITY } from '@nagare/core/crystal/operator';
-import { equivalentU } from '@nagare/core/crystal/structure';
-import { bonds } from '@nagare/core/geometry/bonds';
-import { ELEMENTS } from '@nagare/core/crystal/elements';
+import { ELEMENT_NAMES, selectByWords } from '@nagare/core/model/selection';
 import { useSession } from '../store/session.tsx';
 import { useDrop } from './DropEverywhere.tsx';
 import { STATIONS } from './ProjectFrame.tsx';
 import { exportProject, saveFile } from '../store/projects.ts';
 
 interface Entry { text: string; kind: string; act(): void }
-
-const NAMES: Record<string, string> = { hydrogen: 'H', carbon: 'C', nitrogen: 'N', oxygen: 'O', fluorine: 'F', sulfur: 'S', sulphur: 'S', chlorine: 'Cl', bromine: 'Br', phosphorus: 'P', iron: 'Fe', copper: 'Cu', zinc: 'Zn', silicon: 'Si', iodine: 'I' };
-const elementNamed = (word: string): string | undefined => NAMES[word.toLowerCase()] ?? ELEMENTS.find((e) => e.symbol.toLowerCase() === word.toLowerCase())?.symbol;
 
 export function Finder({ show, onHide }: { show: boolean; onHide(): void }): ReactNode {
   const session = useSession();
@@ -31,23 +26,15 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
       { text: 'Show the asymmetric unit', kind: 'scene', act: () => setView({ extent: 'unit' }) }, { text: 'Show whole molecules', kind: 'scene', act: () => setView({ extent: 'molecules' }) }, { text: "Show the cell's contents", kind: 'scene', act: () => setView({ extent: 'cell' }) },
       { text: 'Undo: back along the course', kind: 'course', act: undo }, { text: 'Redo: forward along the course', kind: 'course', act: redo },
       { text: 'Import a file', kind: 'project', act: pick }, { text: 'Export this project', kind: 'project', act: () => void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip')) },
+      { text: 'Show the data plots', kind: 'refine', act: () => { session.setPane('data'); void navigate(`/projects/${project.id}/refine`); } }, { text: 'Show a section of the map', kind: 'refine', act: () => { session.setPane('section'); void navigate(`/projects/${project.id}/refine`); } }, { text: 'Show the crystal', kind: 'refine', act: () => session.setPane('crystal') },
       { text: 'All projects', kind: 'project', act: () => void navigate('/') },
     );
     const s = head?.structure;
     if (s) {
       const choose = (test: (i: number) => boolean): (() => void) => () => { select(s.sites.flatMap((_, i) => (test(i) ? [{ site: i, operator: IDENTITY }] : []))); void navigate(`/projects/${project.id}/refine`); };
-      const q = words.trim().toLowerCase();
-      const all = /^(?:select )?all(?: (\w+))?$/.exec(q), not = /^not (\w+)$/.exec(q), bonded = /^bonded to (\S+)$/.exec(q), above = /^displacement above (\d*\.?\d+)$/.exec(q);
-      const element = all?.[1] ? elementNamed(all[1]) : undefined;
-      if (all && (!all[1] || element)) out.unshift({ text: element ? `Select all ${element}` : 'Select all sites', kind: 'selection', act: choose((i) => !element || s.sites[i]!.element === element) });
-      const without = not && elementNamed(not[1]!);
-      if (without) out.unshift({ text: `Select everything but ${without}`, kind: 'selection', act: choose((i) => s.sites[i]!.element !== without) });
-      if (bonded) {
-        const centre = s.sites.findIndex((x) => x.label.toLowerCase() === bonded[1]);
-        if (centre >= 0) out.unshift({ text: `Select what is bonded to ${s.sites[centre]!.label}`, kind: 'selection', act: () => choose((i) => bonds(s).some((b) => b.from === centre && b.to === i))() });
-      }
-      if (above) out.unshift({ text: `Select sites with U above ${above[1]} Å²`, kind: 'selection', act: choose((i) => equivalentU(s.cell, s.sites[i]!.displacement) > Number(above[1])) });
-      for (const e of new Set(s.sites.map((x) => x.element))) out.push({ text: `Select all ${Object.keys(NAMES).find((n) => NAMES[n] === e) ?? e}`, kind: e, act: choose((i) => s.sites[i]!.element === e) });
+      const said = selectByWords(s, words);
+      if (said && said.sites.length) { const set = new Set(said.sites); out.unshift({ text: `Select ${said.said} (${said.sites.length})`, kind: 'selection', act: choose((i) => set.has(i)) }); }
+      for (const e of new Set(s.sites.map((x) => x.element))) out.push({ text: `Select all ${Object.keys(ELEMENT_NAMES).find((n) => ELEMENT_NAMES[n] === e) ?? e}`, kind: e, act: choose((i) => s.sites[i]!.element === e) });
       s.sites.forEach((x, i) => out.push({ text: x.label, kind: `site, ${x.element}`, act: choose((j) => j === i) }));
     }
     return out;

@@ -11,6 +11,11 @@ const DEMOS = [
   { file: 'aobae', name: 'Aobae', text: 'Pale blue plate, Mo Kα, a hydrogen-bond network with a water' },
   { file: 'tsuyukusa-7', name: 'Tsuyukusa-7', text: 'Deep blue needle, Cu Kα, a chiral lactone' },
   { file: 'benigara-2', name: 'Benigara-2', text: 'Brick-red block, Mo Kα, two molecules with bromine' },
+  { file: 'kasumi', name: 'Kasumi', text: 'Colourless prism, Mo Kα, a rigid molecule lying two ways' },
+  { file: 'fujinezumi-4', name: 'Fujinezumi-4', text: 'Grey-violet plate, Mo Kα, a ring and an anion in two places, methanol' },
+  { file: 'mizuasagi', name: 'Mizuasagi', text: 'Pale turquoise needle, Cu Kα, a hydrate with many hydroxyls' },
+  { file: 'rokusho-9', name: 'Rokusho-9', text: 'Verdigris plate, Mo Kα, a copper salt with ammonium ends' },
+  { file: 'futago-1', name: 'Futago-1', text: 'Amber bipyramid, Mo Kα, a merohedral twin' },
 ];
 
 export function Home(): ReactNode {

@@ -15,6 +15,8 @@ import { Inspector } from './Inspector.tsx';
 import { SelectionLine } from './SelectionLine.tsx';
 
 const SceneView = lazy(() => import('../scene/SceneView.tsx'));
+const SectionPane = lazy(() => import('../scene/SectionPane.tsx'));
+const DataPane = lazy(() => import('../stations/refine/DataPane.tsx'));
 
 export const STATIONS = [
   { id: 'intake', name: 'Intake' },
@@ -146,11 +148,13 @@ function Frame({ station }: { station: StationId }): ReactNode {
           {station === 'intake' ? <IntakeCharts /> : (
             <>
               <SelectionLine />
-              <Suspense fallback={<div className="empty">Opening the scene…</div>}><SceneView /></Suspense>
+              <Suspense fallback={<div className="empty">Opening the scene…</div>}>
+                {session.pane === 'data' && station === 'refine' ? <DataPane /> : session.pane === 'section' && station === 'refine' && session.head ? <div className="side-by-side"><SceneView /><SectionPane /></div> : <SceneView />}
+              </Suspense>
             </>
           )}
         </main>
-        {selection.length > 0 && station !== 'intake' && <Inspector />}
+        {selection.length > 0 && station !== 'intake' && session.pane === 'crystal' && <Inspector />}
       </div>
       <Course />
       <Finder show={finder} onHide={() => setFinder(false)} />

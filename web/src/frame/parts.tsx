@@ -1,12 +1,16 @@
 /** Small pieces every station uses: sheets, gauges, number fields. */
-import { useEffect, useState, type ReactNode } from 'react';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
 
-export function Sheet({ title, state, action, children }: { title: string; state?: ReactNode; action?: ReactNode; children?: ReactNode }): ReactNode {
+/** A piece of the desk: title, one sentence of state, the main action. With `fold` its body opens and closes, and the browser remembers. */
+export function Sheet({ title, state, action, fold, children }: { title: string; state?: ReactNode; action?: ReactNode; fold?: boolean; children?: ReactNode }): ReactNode {
+  const key = `fold:${title}`;
+  const [open, setOpen] = useState(() => !fold || localStorage.getItem(key) !== 'shut');
+  const flip = (): void => { localStorage.setItem(key, open ? 'shut' : 'open'); setOpen(!open); };
   return (
     <section className="sheet" aria-label={title}>
-      <header><h2>{title}</h2>{action}</header>
+      <header>{fold ? <h2><button className="plain fold" aria-expanded={open} onClick={flip}><span aria-hidden="true">{open ? '▾' : '▸'}</span> {title}</button></h2> : <h2>{title}</h2>}{action}</header>
       {state !== undefined && <p className="state">{state}</p>}
-      {children}
+      {open && children}
     </section>
   );
 }
@@ -51,14 +55,19 @@ interface NumberFieldProps {
   max?: number;
   unit?: string;
   onChange(value: number): void;
+  /** Applied on Enter, on leaving, and by arrows after a pause, where each change is a step of the course. */
+  commit?: boolean;
 }
 
 /** A number that steps with arrow keys and wheel, applies at once, and goes back with Esc. */
-export function NumberField({ id, value, step, digits, min = -Infinity, max = Infinity, unit, onChange }: NumberFieldProps): ReactNode {
+export function NumberField({ id, value, step, digits, min = -Infinity, max = Infinity, unit, onChange: report, commit }: NumberFieldProps): ReactNode {
   const shown = value === undefined ? '' : value.toFixed(digits);
   const [text, setText] = useState(shown);
   const [before, setBefore] = useState<number | undefined>(value);
   const [editing, setEditing] = useState(false);
+  const waiting = useRef<number | undefined>(undefined);
+  const onChange = (v: number): void => { if (commit) waiting.current = v; else report(v); };
+  const flush = (): void => { const v = waiting.current; waiting.current = undefined; if (v !== undefined && v !== value) report(v); };
   useEffect(() => {
     if (!editing) setText(shown);
   }, [shown, editing]);
@@ -72,17 +81,17 @@ export function NumberField({ id, value, step, digits, min = -Infinity, max = In
       <input
         id={id} className="form-control form-control-sm n" inputMode="decimal" value={text} style={{ width: `${Math.max(6, digits + 5)}ch`, minWidth: '7ch' }}
         onFocus={() => { setBefore(value); setEditing(true); }}
-        onBlur={() => { setEditing(false); setText(shown); }}
+        onBlur={() => { setEditing(false); setText(shown); flush(); }}
         onChange={(e) => {
           setText(e.target.value);
           const n = Number(e.target.value.replace(',', '.'));
           if (e.target.value.trim() && Number.isFinite(n) && n >= min && n <= max) onChange(n);
         }}
         onKeyDown={(e) => {
-          const factor = e.shiftKey ? 10 : 1;
-          if (e.key === 'ArrowUp') { e.preventDefault(); apply((value ?? 0) + factor * step); }
-          else if (e.key === 'ArrowDown') { e.preventDefault(); apply((value ?? 0) - factor * step); }
-          else if (e.key === 'Escape') { e.stopPropagation(); if (before !== undefined) apply(before); e.currentTarget.blur(); }
+          const factor = e.shiftKey ? 10 : 1, base = waiting.current ?? value ?? 0;
+          if (e.key === 'ArrowUp') { e.preventDefault(); apply(base + factor * step); }
+          else if (e.key === 'ArrowDown') { e.preventDefault(); apply(base - factor * step); }
+          else if (e.key === 'Escape') { e.stopPropagation(); waiting.current = undefined; if (commit) setText(shown); else if (before !== undefined) apply(before); e.currentTarget.blur(); }
           else if (e.key === 'Enter') e.currentTarget.blur();
         }}
         onWheel={(e) => { if (editing) apply((value ?? 0) - Math.sign(e.deltaY) * step); }}

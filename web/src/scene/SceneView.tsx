@@ -5,17 +5,19 @@ import { axisVectors } from '@nagare/core/crystal/cell';
 import { cartesian } from '@nagare/core/crystal/structure';
 import { operatorKey } from '@nagare/core/crystal/operator';
 import { buildScene, type Extent } from '@nagare/core/draw/scene';
-import { apply3, inverse3, type Vec3 } from '@nagare/core/math/matrix3';
+import { add, apply3, inverse3, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
+import { middle } from '@nagare/core/math/superpose';
 import { orthogonalization } from '@nagare/core/crystal/cell';
 import { run } from '../engine/engine.ts';
 import { useSession, type Picked } from '../store/session.tsx';
 import { placeLabels, type LabelRequest } from './labels.ts';
+import { useShownMap } from './use-map.ts';
 import { ScenePainter, type Marker } from './painter.ts';
 
 const samePick = (p: Picked, site: number, key: string): boolean => p.site === site && operatorKey(p.operator) + p.operator.t.map((t) => Math.round(t)).join() === key;
 
 export default function SceneView(): ReactNode {
-  const { project, head, result: stored, preview, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap } = useSession();
+  const { project, head, marks, result: stored, ghost, setGhost, compareWith, mapKind, hidden, grown, setGrown, preview, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap } = useSession();
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const overlay = useRef<HTMLCanvasElement>(null);
@@ -23,10 +25,12 @@ export default function SceneView(): ReactNode {
   const [box, setBox] = useState<{ x: number; y: number; w: number; h: number } | undefined>();
   const [boxMode, setBoxMode] = useState(false);
   const [labels, setLabels] = useState(true);
+  const [aroundSelection, setAroundSelection] = useState(false);
+  const shownMap = useShownMap();
   const [failed, setFailed] = useState<string | undefined>();
   const structure = preview ?? head?.structure;
   const result = preview ? undefined : stored;
-  const scene = useMemo(() => (structure ? buildScene(structure, view) : undefined), [structure, view]);
+  const scene = useMemo(() => (structure ? buildScene(structure, { ...view, hidden, ...(grown && !preview ? { grown } : {}) }) : undefined), [structure, view, hidden, grown, preview]);
   const keys = useMemo(() => scene?.atoms.map((a) => operatorKey(a.operator) + a.operator.t.map((t) => Math.round(t)).join()), [scene]);
   const selected = useMemo(() => new Set(scene?.atoms.flatMap((a, i) => (selection.some((p) => samePick(p, a.site, keys![i]!)) ? [i] : [])) ?? []), [scene, keys, selection]);
   const markers = useMemo<Marker[]>(() => (showMap && structure ? (result?.map?.peaks ?? []).slice(0, 10).map((p) => ({ name: p.name, position: cartesian(structure.cell, p.position as Vec3) })) : []), [showMap, structure, result]);
@@ -124,19 +128,45 @@ export default function SceneView(): ReactNode {
     fitted.current = wish;
   }, [scene, view.extent]);
 
+  // Another mark laid over this one, or atoms that are only proposed.
+  useEffect(() => {
+    const p = painter.current;
+    if (!p || !structure) return;
+    const other = compareWith ? marks.find((m) => m.id === compareWith)?.structure : undefined;
+    const colours = getComputedStyle(document.documentElement);
+    if (ghost) p.showGhost({ positions: ghost.positions, elements: ghost.elements, colour: colours.getPropertyValue(ghost.colour === 'gold' ? '--gold' : '--water').trim() });
+    else if (other) p.showGhost({ positions: other.sites.map((x) => cartesian(structure.cell, x.position)), elements: other.sites.map((x) => x.element), colour: colours.getPropertyValue('--gold').trim() });
+    else p.showGhost(undefined);
+  }, [ghost, compareWith, marks, structure, scene]);
+
+  /** Moves or turns the ghost by a screen vector (pixels). */
+  const dragGhost = (dx: number, dy: number, turning: boolean): void => {
+    const p = painter.current;
+    if (!p) return;
+    const [right, up] = p.screenAxes();
+    const shift = p.screenShift(dx, dy);
+    setGhost((g) => {
+      if (!g) return g;
+      if (!turning) return { ...g, positions: g.positions.map((x) => add(x, shift)) };
+      const c = middle(g.positions);
+      return { ...g, positions: g.positions.map((x) => add(c, turn(turn(subtract(x, c), up, dx * 0.01), right, dy * 0.01))) };
+    });
+  };
+
   // Contours are worked out in a worker; only the latest level counts.
   const wanted = useRef(0);
   useEffect(() => {
     const p = painter.current;
-    const map = result?.map;
+    const map = preview ? undefined : shownMap;
     if (!p || !scene || !structure) return;
     const turn = ++wanted.current;
-    if (!showMap || !map || result?.markId !== head?.id) {
+    if (!showMap || !map) {
       p.showSurfaces(undefined);
       return;
     }
     const inverse = inverse3(orthogonalization(structure.cell));
-    const around = scene.atoms.slice(0, 600).map((a) => a.position);
+    const near = scene.atoms.filter((_, i) => !aroundSelection || !selected.size || selected.has(i));
+    const around = near.slice(0, 600).map((a) => a.position);
     const fractional = around.map((x) => apply3(inverse, x));
     const pad = [structure.cell.a, structure.cell.b, structure.cell.c].map((len) => 2.2 / len);
     const region = { min: [0, 1, 2].map((k) => Math.min(...fractional.map((f) => f[k]!)) - pad[k]!) as [number, number, number], max: [0, 1, 2].map((k) => Math.max(...fractional.map((f) => f[k]!)) + pad[k]!) as [number, number, number] };
@@ -145,7 +175,7 @@ export default function SceneView(): ReactNode {
         .then((pair) => { if (turn === wanted.current) painter.current?.showSurfaces(pair); }, () => undefined);
     }, 40);
     return () => clearTimeout(timer);
-  }, [scene, structure, result, level, showMap, head?.id]);
+  }, [scene, structure, shownMap, preview, level, showMap, aroundSelection, selection]);
 
   const toggle = (index: number, add: boolean): void => {
     if (!scene) return;
@@ -161,7 +191,7 @@ export default function SceneView(): ReactNode {
     else select(add || selection.length < 4 ? [...selection, { site: a.site, operator: a.operator }] : [{ site: a.site, operator: a.operator }]);
   };
 
-  const pointer = useRef<{ x: number; y: number; moved: boolean; mode: 'orbit' | 'pan' | 'box' } | undefined>(undefined);
+  const pointer = useRef<{ x: number; y: number; moved: boolean; mode: 'orbit' | 'pan' | 'box' | 'ghost' } | undefined>(undefined);
   const at = (e: React.PointerEvent): { x: number; y: number } => {
     const r = host.current!.getBoundingClientRect();
     return { x: e.clientX - r.left, y: e.clientY - r.top };
@@ -176,10 +206,16 @@ export default function SceneView(): ReactNode {
     const p = painter.current;
     if (!p || e.ctrlKey || e.metaKey || (e.target as HTMLElement).tagName === 'INPUT' || (e.target as HTMLElement).tagName === 'SELECT') return;
     const step = 0.12;
+    if (ghost?.movable && e.shiftKey && e.key.startsWith('Arrow')) {
+      e.preventDefault();
+      const by = { ArrowLeft: [-4, 0], ArrowRight: [4, 0], ArrowUp: [0, -4], ArrowDown: [0, 4] }[e.key] as [number, number];
+      dragGhost(by[0], by[1], ghost.movable === 'turn');
+      return;
+    }
     const acts: Record<string, () => void> = {
       ArrowLeft: () => p.orbit(-step, 0), ArrowRight: () => p.orbit(step, 0), ArrowUp: () => p.orbit(0, -step), ArrowDown: () => p.orbit(0, step),
       '+': () => { p.zoom *= 1.15; p.invalidate(); }, '=': () => { p.zoom *= 1.15; p.invalidate(); }, '-': () => { p.zoom /= 1.15; p.invalidate(); },
-      a: () => look(0), b: () => look(1), c: () => look(2), f: () => p.fit(), Escape: () => select([]),
+      a: () => look(0), b: () => look(1), c: () => look(2), f: () => p.fit(), Escape: () => { if (ghost) setGhost(undefined); else select([]); },
       n: () => { if (scene?.atoms.length) { const last = selection.at(-1); const i = last ? scene.atoms.findIndex((x, j) => samePick(last, x.site, keys![j]!)) : -1; const x = scene.atoms[(i + 1) % scene.atoms.length]!; select([...(e.shiftKey ? selection : []), { site: x.site, operator: x.operator }]); } },
       N: () => acts['n']!(),
     };
@@ -195,7 +231,7 @@ export default function SceneView(): ReactNode {
       onPointerDown={(e) => {
         if ((e.target as HTMLElement).closest('.scene-tools')) return;
         e.currentTarget.setPointerCapture(e.pointerId);
-        pointer.current = { ...at(e), moved: false, mode: boxMode || e.altKey ? 'box' : e.button === 1 || e.button === 2 || e.shiftKey ? 'pan' : 'orbit' };
+        pointer.current = { ...at(e), moved: false, mode: ghost?.movable && painter.current?.pickGhost(at(e).x, at(e).y) ? 'ghost' : boxMode || e.altKey ? 'box' : e.button === 1 || e.button === 2 || e.shiftKey ? 'pan' : 'orbit' };
       }}
       onPointerMove={(e) => {
         const q = pointer.current, p = painter.current;
@@ -205,7 +241,8 @@ export default function SceneView(): ReactNode {
         q.moved = true;
         if (q.mode === 'box') setBox({ x: Math.min(x, q.x), y: Math.min(y, q.y), w: Math.abs(x - q.x), h: Math.abs(y - q.y) });
         else {
-          if (q.mode === 'pan') { p.pan.x += x - q.x; p.pan.y += y - q.y; p.invalidate(); }
+          if (q.mode === 'ghost') dragGhost(x - q.x, y - q.y, ghost?.movable === 'turn' || e.shiftKey);
+          else if (q.mode === 'pan') { p.pan.x += x - q.x; p.pan.y += y - q.y; p.invalidate(); }
           else p.orbit((x - q.x) * 0.008, (y - q.y) * 0.008);
           q.x = x;
           q.y = y;
@@ -238,18 +275,19 @@ export default function SceneView(): ReactNode {
       <canvas ref={overlay} className="labels" />
       {box && <div className="box-pick" style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
       <div className="scene-tools">
-        <div>{([['unit', 'Asymmetric unit'], ['molecules', 'Molecules'], ['cell', 'Cell']] as [Extent, string][]).map(([k, name]) => <button key={k} className="word" aria-pressed={view.extent === k} onClick={() => setView({ extent: k })}>{name}</button>)}</div>
+        <div>{([['unit', 'Asymmetric unit'], ['molecules', 'Molecules'], ['cell', 'Cell']] as [Extent, string][]).map(([k, name]) => <button key={k} className="word" aria-pressed={!grown && view.extent === k} onClick={() => { setGrown(undefined); setView({ extent: k }); }}>{name}</button>)}</div>
         <div>
           <button className="word" aria-pressed={view.style === 'ellipsoids'} onClick={() => setView({ style: view.style === 'ellipsoids' ? 'balls' : 'ellipsoids' })}>Ellipsoids</button>
           {view.style === 'ellipsoids' && <select aria-label="Probability of the ellipsoids" className="form-select form-select-sm border-0 py-0" style={{ width: 76 }} value={view.probability} onChange={(e) => setView({ probability: Number(e.target.value) })}>{[0.3, 0.5, 0.7, 0.9].map((p) => <option key={p} value={p}>{100 * p} %</option>)}</select>}
+          <button className="word" aria-pressed={view.showHydrogen} onClick={() => setView({ showHydrogen: !view.showHydrogen })}>H</button>
           <button className="word" aria-pressed={labels} onClick={() => setLabels(!labels)}>Labels</button>
           <button className="word" aria-pressed={view.showCell} onClick={() => setView({ showCell: !view.showCell })}>Axes</button>
         </div>
         <div>{(['a', 'b', 'c'] as const).map((n, i) => <button key={n} className="word" title={`Look along ${n} (key ${n})`} onClick={() => look(i as 0 | 1 | 2)}>{n}</button>)}<button className="word" title="Fit to the pane (key f)" onClick={() => painter.current?.fit()}>Fit</button><button className="word" aria-pressed={boxMode} title="Drag a box around atoms (or hold Alt)" onClick={() => setBoxMode(!boxMode)}>Box</button></div>
         {result?.map && (
           <div>
-            <button className="word" aria-pressed={showMap} onClick={() => setShowMap(!showMap)}>Residual density</button>
-            {showMap && <><input type="range" aria-label="Contour level" min="0.08" max="2.5" step="0.02" value={level} onChange={(e) => setLevel(Number(e.target.value))} style={{ width: 90 }} /><span className="mono px-1">±{level.toFixed(2)} e/Å³</span></>}
+            <button className="word" aria-pressed={showMap} onClick={() => setShowMap(!showMap)}>{mapKind === 'difference' ? 'Residual density' : mapKind === 'observed' ? 'Fo density' : '2Fo − Fc density'}</button>
+            {showMap && <><input type="range" aria-label="Contour level" min="0.08" max="2.5" step="0.02" value={level} onChange={(e) => setLevel(Number(e.target.value))} style={{ width: 90 }} /><span className="mono px-1">±{level.toFixed(2)} e/Å³</span>{selection.length > 0 && <button className="word" aria-pressed={aroundSelection} onClick={() => setAroundSelection(!aroundSelection)}>around the selection</button>}</>}
           </div>
         )}
       </div>

@@ -6,6 +6,7 @@ import {
 import type { Scene } from '@nagare/core/draw/scene';
 import type { Surface } from '@nagare/core/maps/isosurface';
 import type { Vec3 } from '@nagare/core/math/matrix3';
+import { bondLimit } from '@nagare/core/geometry/bonds';
 
 export interface SurfacePair {
   excess: Surface;
@@ -34,6 +35,8 @@ export class ScenePainter {
   private readonly turned = new Group();
   private readonly content = new Group();
   private readonly surfaces = new Group();
+  private readonly ghost = new Group();
+  private ghostAtoms: InstancedMesh | undefined;
   private atoms: InstancedMesh | undefined;
   private shown: Scene | undefined;
   readonly rotation = new Quaternion();
@@ -50,7 +53,7 @@ export class ScenePainter {
     const key = new DirectionalLight('#ffffff', 2.1);
     key.position.set(-3, 5, 8);
     this.scene.add(key, this.turned);
-    this.turned.add(this.content, this.surfaces);
+    this.turned.add(this.content, this.surfaces, this.ghost);
   }
 
   resize(width: number, height: number): void {
@@ -87,6 +90,7 @@ export class ScenePainter {
       atoms.setMatrixAt(i, m);
       color.set(a.impossible ? token('--vermilion') : a.colour);
       if (!a.original) color.lerp(new Color('#ffffff'), 0.28);
+      if (a.lesser) color.lerp(new Color(token('--scene') || '#fbfaf6'), 0.42);
       atoms.setColorAt(i, color);
       ringed[i] = a.ellipsoid ? 1 : 0;
     });
@@ -118,6 +122,7 @@ export class ScenePainter {
     }
     this.content.position.set(-scene.centre[0], -scene.centre[1], -scene.centre[2]);
     this.surfaces.position.copy(this.content.position);
+    this.ghost.position.copy(this.content.position);
     this.invalidate();
   }
 
@@ -164,6 +169,54 @@ export class ScenePainter {
         this.surfaces.add(new Mesh(g, new MeshStandardMaterial({ color: colour, transparent: true, opacity: 0.38, side: DoubleSide, depthWrite: false, roughness: 0.6 })), new Mesh(g, new MeshBasicMaterial({ color: colour, wireframe: true, transparent: true, opacity: 0.22 })));
       }
     this.invalidate();
+  }
+
+  /** Draws atoms that are not the model's: translucent balls and thin sticks in one colour. */
+  showGhost(ghost: { positions: readonly Vec3[]; elements: readonly string[]; colour: string } | undefined): void {
+    this.clear(this.ghost);
+    this.ghostAtoms = undefined;
+    if (ghost?.positions.length) {
+      const m = new Matrix4(), q = new Quaternion(), up = new Vector3(0, 1, 0);
+      const skin = new MeshStandardMaterial({ color: ghost.colour, transparent: true, opacity: 0.72, roughness: 0.5 });
+      const balls = new InstancedMesh(new SphereGeometry(1, 20, 14), skin, ghost.positions.length);
+      ghost.positions.forEach((p, i) => { const r = ghost.elements[i] === 'H' ? 0.13 : 0.21; balls.setMatrixAt(i, m.makeScale(r, r, r).setPosition(p[0], p[1], p[2])); });
+      this.ghostAtoms = balls;
+      this.ghost.add(balls);
+      const pairs: [Vector3, Vector3][] = [];
+      for (let i = 0; i < ghost.positions.length; i++) for (let j = 0; j < i; j++) {
+        const limit = bondLimit(ghost.elements[i]!, ghost.elements[j]!);
+        const a = new Vector3(...ghost.positions[i]!), b = new Vector3(...ghost.positions[j]!);
+        const d = a.distanceTo(b);
+        if (d < limit && d > 0.5) pairs.push([a, b]);
+      }
+      const sticks = new InstancedMesh(new CylinderGeometry(1, 1, 1, 8, 1, true), skin, pairs.length);
+      pairs.forEach(([a, b], i) => {
+        const d = b.clone().sub(a), length = d.length();
+        m.compose(a.clone().add(b).multiplyScalar(0.5), q.setFromUnitVectors(up, d.normalize()), new Vector3(0.05, length, 0.05));
+        sticks.setMatrixAt(i, m);
+      });
+      this.ghost.add(sticks);
+    }
+    this.ghost.position.copy(this.content.position);
+    this.invalidate();
+  }
+
+  /** Whether a ghost atom lies under a point of the canvas. */
+  pickGhost(x: number, y: number): boolean {
+    return !!this.ghostAtoms && this.hit(this.ghostAtoms, x, y) >= 0;
+  }
+
+  /** Cartesian vector of a move across the screen (pixels). */
+  screenShift(dx: number, dy: number): Vec3 {
+    const k = this.unitsPerPixel;
+    const v = new Vector3(dx * k, -dy * k, 0).applyQuaternion(this.rotation.clone().invert());
+    return [v.x, v.y, v.z];
+  }
+
+  /** Cartesian directions of the screen: to the right, up, towards the viewer. */
+  screenAxes(): [Vec3, Vec3, Vec3] {
+    const back = this.rotation.clone().invert();
+    return ([[1, 0, 0], [0, 1, 0], [0, 0, 1]] as const).map((a) => { const v = new Vector3(...a).applyQuaternion(back); return [v.x, v.y, v.z] as Vec3; }) as [Vec3, Vec3, Vec3];
   }
 
   private clear(group: Group): void {
@@ -252,19 +305,22 @@ export class ScenePainter {
 
   /** Index of the atom under a point of the canvas, or −1. */
   pick(x: number, y: number): number {
-    if (!this.atoms) return -1;
+    return this.atoms ? this.hit(this.atoms, x, y) : -1;
+  }
+
+  private hit(mesh: InstancedMesh, x: number, y: number): number {
     const ray = new Raycaster();
     ray.setFromCamera(new Vector2((2 * x) / this.size.width - 1, 1 - (2 * y) / this.size.height), this.camera);
     // An orthographic ray starts at the near plane, which lies behind the scene here.
     ray.ray.origin.addScaledVector(ray.ray.direction, -600);
-    this.atoms.computeBoundingSphere();
-    const hit = ray.intersectObject(this.atoms, false)[0];
-    return hit?.instanceId ?? -1;
+    mesh.computeBoundingSphere();
+    return ray.intersectObject(mesh, false)[0]?.instanceId ?? -1;
   }
 
   dispose(): void {
     this.clear(this.content);
     this.clear(this.surfaces);
+    this.clear(this.ghost);
     this.renderer.dispose();
   }
 }

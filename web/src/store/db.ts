@@ -9,6 +9,9 @@ import type { IntakeAnalysis } from '@nagare/core/solve/prepare';
 import type { Candidate } from '@nagare/core/solve/solve';
 import type { CovarianceData } from '@nagare/core/refine/covariance';
 import type { Readings } from '@nagare/core/refine/single-crystal';
+import type { Treatment } from '@nagare/core/crystal/treatment';
+import type { RestraintStanding } from '@nagare/core/refine/model-restraints';
+import type { AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
 import type { MapResult, MergeTaskResult } from '@nagare/core/tasks/registry';
 
 export interface Project {
@@ -43,7 +46,7 @@ export interface IntakeRow {
   mergedFor?: string;
 }
 
-export type MarkKind = 'import' | 'solve' | 'refine' | 'edit';
+export type MarkKind = 'import' | 'solve' | 'refine' | 'settle' | 'edit';
 
 /** One state of the model. Marks are only ever added, so two tabs cannot overwrite each other. */
 export interface Mark {
@@ -61,6 +64,15 @@ export interface Mark {
   /** How the step ended. */
   message?: string;
   residual?: { peak: number; hole: number; sigma: number };
+  /** Limits, exclusions, twins, extinction and solvent this model stands on. */
+  treatment?: Treatment;
+  /** Where its restraints stand. */
+  standings?: RestraintStanding[];
+  absolute?: AbsoluteStructure;
+  /** What a run left for the person to decide. */
+  decisions?: string[];
+  /** A name the person gave it. */
+  name?: string;
 }
 
 /** Large results of a mark. */

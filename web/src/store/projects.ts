@@ -18,7 +18,7 @@ export async function createProject(found: Recognised, fileName: string): Promis
     await db.projects.add(project);
     if (found.raw) await db.data.add({ projectId: id, raw: found.raw });
     if (found.structure) {
-      const mark: Mark = { id: newId(), projectId: id, created: now, kind: 'import', title: `Read from ${fileName}`, structure: found.structure };
+      const mark: Mark = { id: newId(), projectId: id, created: now, kind: 'import', title: `Read from ${fileName}`, structure: found.structure, ...(found.treatment ? { treatment: found.treatment } : {}) };
       await db.marks.add(mark);
       await db.projects.update(id, { head: mark.id });
     }

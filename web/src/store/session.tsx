@@ -3,6 +3,13 @@ import { useLiveQuery } from 'dexie-react-hooks';
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { ViewOptions } from '@nagare/core/draw/scene';
+import type { Treatment } from '@nagare/core/crystal/treatment';
+import type { PlacedSite } from '@nagare/core/geometry/bonds';
+import type { MapKind } from '@nagare/core/maps/residual';
+import type { Vec3 } from '@nagare/core/math/matrix3';
+import { obeyControls } from '@nagare/core/refine/holds';
+import { restraintStandings } from '@nagare/core/refine/model-restraints';
+import { physicalValues } from '@nagare/core/refine/parameters';
 import type { Operator } from '@nagare/core/crystal/operator';
 import { Cancelled, run, type Place, type Running } from '../engine/engine.ts';
 import { addMark } from './projects.ts';
@@ -47,8 +54,27 @@ export interface Session {
   goTo(markId: string): void;
   undo(): void;
   redo(): void;
-  /** Puts a changed model on the course and evaluates it. */
-  edit(structure: Structure, title: string): Promise<void>;
+  /** Puts a changed model (or the data it stands on) on the course and evaluates it. */
+  edit(structure: Structure, title: string, treatment?: Treatment): Promise<void>;
+  /** How the data of the present mark are treated. */
+  treatment: Treatment;
+  /** Atoms drawn beside the model: a proposed copy, planned hydrogens, another mark. */
+  ghost: Ghost | undefined;
+  setGhost(change: Ghost | undefined | ((g: Ghost | undefined) => Ghost | undefined)): void;
+  /** Mark compared with the present one. */
+  compareWith: string | undefined;
+  setCompareWith(markId: string | undefined): void;
+  /** Which synthesis the surfaces and the section show. */
+  mapKind: MapKind;
+  setMapKind(kind: MapKind): void;
+  pane: Pane;
+  setPane(pane: Pane): void;
+  /** Disorder groups not drawn, as "A.2". */
+  hidden: readonly string[];
+  setHidden(groups: readonly string[]): void;
+  /** What is drawn when the molecule was grown by hand. */
+  grown: PlacedSite[] | undefined;
+  setGrown(placed: PlacedSite[] | undefined): void;
   work: Work | undefined;
   /** Runs one long piece of work at a time; resolves to undefined when it was stopped. */
   perform<T>(title: string, start: (tell: (detail: string) => void) => Running<T>): Promise<T | undefined>;
@@ -58,6 +84,20 @@ export interface Session {
   setPlace(place: Place): void;
 }
 
+/** Atoms that are not (yet) the model's, drawn translucent; a movable one is dragged, turned and scored live. */
+export interface Ghost {
+  title: string;
+  /** Cartesian, Å. */
+  positions: Vec3[];
+  elements: string[];
+  colour: 'water' | 'gold';
+  movable?: 'move' | 'turn';
+}
+
+/** What the middle of the window shows. */
+export type Pane = 'crystal' | 'data' | 'section';
+
+const NO_TREATMENT: Treatment = {};
 const Context = createContext<Session | undefined>(undefined);
 
 export function useSession(): Session {
@@ -80,6 +120,7 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const head = marks?.find((m) => m.id === headId) ?? marks?.find((m) => m.id === project?.head);
   const result = useLiveQuery(async () => (head ? await db.results.get(head.id) : undefined), [head?.id]);
   const [selection, select] = useState<Picked[]>([]);
+  const lastIds = useRef<string[]>([]);
   const [peaks, setPeaks] = useState<string[]>([]);
   const [view, setViewState] = useState<ViewOptions>(() => ({ ...DEFAULT_VIEW, ...(JSON.parse(localStorage.getItem('view') ?? '{}') as Partial<ViewOptions>) }));
   const [level, setLevel] = useState(0.3);
@@ -88,13 +129,21 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const [problem, setProblem] = useState<string | undefined>();
   const [place, setPlace] = useState<Place>('page');
   const [preview, setPreview] = useState<Structure | undefined>();
+  const [ghost, setGhost] = useState<Ghost | undefined>();
+  const [compareWith, setCompareWith] = useState<string | undefined>();
+  const [mapKind, setMapKind] = useState<MapKind>('difference');
+  const [pane, setPane] = useState<Pane>('crystal');
+  const [hidden, setHidden] = useState<readonly string[]>([]);
+  const [grown, setGrown] = useState<PlacedSite[] | undefined>();
+  const treatment = head?.treatment ?? NO_TREATMENT;
   const working = useRef(false);
 
   const goTo = useCallback((markId: string) => {
     sessionStorage.setItem(`head:${id}`, markId);
     setOwn(markId);
-    select([]);
     setPeaks([]);
+    setGhost(undefined);
+    setGrown(undefined);
   }, [id]);
 
   // The first look decides where this tab stands; later marks of other tabs do not move it.
@@ -104,7 +153,12 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
 
   // A model that changed under the selection must not leave it pointing at nothing.
   useEffect(() => {
-    if (head) select((s) => s.filter((p) => p.site < head.structure.sites.length));
+    if (!head) return;
+    const ids = lastIds.current, now = head.structure.sites.map((x) => x.id);
+    lastIds.current = now;
+    // A selection follows its sites by id from mark to mark.
+    const at = new Map(now.map((x, i) => [x, i]));
+    select((s) => s.flatMap((p) => { const i = at.get(ids[p.site] ?? now[p.site] ?? ''); return i === undefined ? [] : [{ ...p, site: i }]; }));
   }, [head]);
 
   const setView = useCallback((change: Partial<ViewOptions>) => {
@@ -147,9 +201,11 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
     }
   }, []);
 
-  const edit = useCallback(async (structure: Structure, title: string): Promise<void> => {
+  const edit = useCallback(async (changed: Structure, title: string, changedTreatment?: Treatment): Promise<void> => {
     if (!head || !project) return;
-    const mark: Omit<Mark, 'id' | 'created'> = { projectId: id, parent: head.id, kind: 'edit', title, structure };
+    const structure = obeyControls(changed);
+    const use = changedTreatment ?? head.treatment;
+    const mark: Omit<Mark, 'id' | 'created'> = { projectId: id, parent: head.id, kind: 'edit', title, structure, ...(use ? { treatment: use } : {}) };
     // Data merged for another group say nothing about this model.
     const merged = intake?.mergedFor === structure.spaceGroup.hall ? intake.merge?.reflections : undefined;
     const wavelength = project.experiment.wavelength;
@@ -158,9 +214,10 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
       return;
     }
     const weights = head.readings?.weights ?? { a: 0.1, b: 0 };
-    const done = await run('residual', { structure, reflections: merged, wavelength, weights, extinction: head.readings?.extinction?.value ?? 0 }).result.catch(() => undefined);
+    const done = await run('residual', { structure, reflections: merged, wavelength, weights, extinction: head.readings?.extinction?.value ?? 0, ...(use ? { treatment: use } : {}) }).result.catch((e: Error) => { setProblem(e.message); return undefined; });
+    const standings = structure.controls?.restraints.length ? restraintStandings(structure, physicalValues(structure, 1, 0)) : undefined;
     goTo(await addMark(
-      { ...mark, ...(done ? { r1: done.r1, wr2: done.wr2, residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma } } : {}) },
+      { ...mark, ...(standings ? { standings } : {}), ...(done ? { r1: done.r1, wr2: done.wr2, residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma } } : {}) },
       done ? { map: done.map } : undefined,
     ));
   }, [head, project, intake, id, goTo]);
@@ -174,8 +231,8 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   }, [head, marks, goTo]);
 
   const value = useMemo<Session | undefined>(() => (project && marks ? {
-    project, marks, head, result, intake, hasData, solve, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap, preview, setPreview, goTo, undo, redo, edit, work, perform, problem, setProblem, place, setPlace,
-  } : undefined), [project, marks, head, result, intake, hasData, solve, selection, peaks, view, setView, level, showMap, preview, goTo, undo, redo, edit, work, perform, problem, place]);
+    project, marks, head, result, intake, hasData, solve, treatment, ghost, setGhost, compareWith, setCompareWith, mapKind, setMapKind, pane, setPane, hidden, setHidden, grown, setGrown, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap, preview, setPreview, goTo, undo, redo, edit, work, perform, problem, setProblem, place, setPlace,
+  } : undefined), [project, marks, head, result, intake, hasData, solve, treatment, ghost, compareWith, mapKind, pane, hidden, grown, selection, peaks, view, setView, level, showMap, preview, goTo, undo, redo, edit, work, perform, problem, place]);
   if (project === null) return missing;
   if (!value) return null;
   return <Context.Provider value={value}>{children}</Context.Provider>;

@@ -26,7 +26,7 @@ export function PublishDesk(): ReactNode {
     const merge = intake?.mergedFor === head.structure.spaceGroup.hall ? intake.merge : undefined;
     const cif = await perform('Writing the CIF', () => run('cif', {
       name: project.name, structure: head.structure, experiment: project.experiment, ...(project.experiment.wavelength ? { wavelength: project.experiment.wavelength } : {}), date: new Date().toISOString(),
-      ...(merge ? { reflections: merge.reflections, statistics: merge.statistics } : {}), ...(head.readings ? { readings: head.readings } : {}), ...(result?.covariance ? { covariance: result.covariance } : {}), ...(head.residual ? { residual: head.residual } : {}),
+      ...(merge ? { reflections: merge.reflections, statistics: merge.statistics } : {}), ...(head.readings ? { readings: head.readings } : {}), ...(result?.covariance ? { covariance: result.covariance } : {}), ...(head.residual ? { residual: head.residual } : {}), ...(head.treatment ? { treatment: head.treatment } : {}), ...(head.absolute ? { absolute: head.absolute } : {}),
     }));
     setText(cif);
     return cif;

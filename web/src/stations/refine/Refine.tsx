@@ -1,4 +1,4 @@
-/** Refine: readings, the least-squares run, residual peaks, and the sites as a table. */
+/** Refine: readings first, then the work in the order in which it is done. */
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
@@ -7,7 +7,14 @@ import { run } from '../../engine/engine.ts';
 import { Gauge, NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { addMark } from '../../store/projects.ts';
 import { useSession } from '../../store/session.tsx';
-import { promotePeaks } from './edits.ts';
+import { CompleteSheet } from './Complete.tsx';
+import { DataSheet } from './DataSheet.tsx';
+import { DensitySheet } from './Density.tsx';
+import { DisorderSheet } from './Disorder.tsx';
+import { ExpectedSheet } from './Expected.tsx';
+import { HydrogensSheet } from './Hydrogens.tsx';
+import { RestraintsSheet } from './Restraints.tsx';
+import { SettleSheet } from './Settle.tsx';
 import { SitesTable } from './SitesTable.tsx';
 
 export function RefineDesk(): ReactNode {
@@ -18,8 +25,14 @@ export function RefineDesk(): ReactNode {
   return (
     <>
       <Figures />
-      {intake?.merge ? <LeastSquares /> : <Sheet title="No intensities" state="This structure came without reflections. It can be looked at and measured; to refine it, drop the reflections as a CIF with both." />}
-      <Peaks />
+      {intake?.merge ? <><SettleSheet /><LeastSquares /></> : <Sheet title="No intensities" state="This structure came without reflections. It can be looked at and measured; to refine it, drop the reflections as a CIF with both." />}
+      <DensitySheet />
+      <HydrogensSheet />
+      <DisorderSheet />
+      <RestraintsSheet />
+      <DataSheet />
+      <ExpectedSheet />
+      <CompleteSheet />
       <SitesTable />
     </>
   );
@@ -47,11 +60,11 @@ function Figures(): ReactNode {
 
 function LeastSquares(): ReactNode {
   const session = useSession();
-  const { project, head, intake, work, perform, goTo, place, setPlace } = session;
+  const { project, head, intake, work, perform, goTo, place, treatment } = session;
   const isotropic = head!.structure.sites.filter((s) => s.element !== 'H').every((s) => s.displacement.kind === 'iso');
   const [cycles, setCycles] = useState(20);
   const [wanted, setWanted] = useState<'as it is' | 'iso' | 'aniso' | undefined>();
-  const [extinction, setExtinction] = useState(!!head!.readings?.extinction);
+  const extinction = !!treatment.extinction;
   const [history, setHistory] = useState<CycleReport[]>([]);
   // After a first isotropic model settles, the next sensible step is anisotropic.
   const displacement = wanted ?? (isotropic ? (head!.readings || head!.kind === 'solve' ? 'aniso' : 'iso') : 'as it is');
@@ -63,55 +76,32 @@ function LeastSquares(): ReactNode {
     const reflections = intake!.merge!.reflections;
     const done = await perform('Refining', (tell) => run('refine', {
       structure: from.structure, reflections, wavelength: project.experiment.wavelength!, ...(displacement === 'as it is' ? {} : { displacement }),
-      options: { cycles, weights: from.readings?.weights ?? { a: 0.1, b: 0 }, optimizeWeights: true, extinction, ...(from.readings?.extinction ? { extinctionStart: from.readings.extinction.value } : {}) },
+      options: { cycles, weights: from.readings?.weights ?? { a: 0.1, b: 0 }, optimizeWeights: true, extinction, treatment, ...(from.readings?.extinction ? { extinctionStart: from.readings.extinction.value } : {}) },
     }, (c: CycleReport) => {
       setHistory((h) => [...h, c]);
       tell(`cycle ${c.cycle} of ${cycles}: R1 ${percent(c.r1)}, wR2 ${percent(c.wr2)}, largest shift ${c.maxShiftOverSu.toFixed(2)} s.u. (${c.maxShiftOf})`);
     }, place));
     if (!done) return;
-    const { result, map } = done;
+    const { result, map, standings, absolute } = done;
     goTo(await addMark({
       projectId: project.id, parent: from.id, kind: 'refine', structure: result.structure, r1: result.readings.r1, wr2: result.readings.wr2, readings: result.readings,
       title: `${result.history.length} cycles${displacement === 'aniso' ? ', anisotropic' : displacement === 'iso' ? ', isotropic' : ''}${result.state === 'diverged' ? ', ran away' : ''}`,
       message: `${result.message}${result.undetermined.length ? ` Not determined by the data: ${result.undetermined.slice(0, 4).join(', ')}.` : ''}`,
+      treatment: done.treatment, ...(standings.length ? { standings } : {}), ...(absolute ? { absolute } : {}),
       residual: { peak: map.peaks[0]?.height ?? 0, hole: map.holes[0]?.height ?? 0, sigma: map.sigma },
     }, { map, ...(result.covariance ? { covariance: result.covariance } : {}) }));
   };
   return (
-    <Sheet title="Least squares" state={mismatch ? `The data are merged for ${project.group?.symbol}, the model is in ${head!.structure.spaceGroup.symbol}. Choose that group at Intake first.` : 'Full matrix on F², all data, weights optimised.'}>
+    <Sheet title="Least squares" fold state={mismatch ? `The data are merged for ${project.group?.symbol}, the model is in ${head!.structure.spaceGroup.symbol}. Choose that group at Intake first.` : 'Full matrix on F², all data, weights optimised.'}>
       <div className="field"><label htmlFor="adp">Displacements</label>
         <select id="adp" className="form-select form-select-sm" value={displacement} onChange={(e) => setWanted(e.target.value as typeof wanted)}><option value="as it is">as they are</option><option value="aniso">anisotropic (not H)</option><option value="iso">isotropic</option></select></div>
       <div className="field"><label htmlFor="cycles">At most</label><NumberField id="cycles" value={cycles} digits={0} step={1} min={1} max={200} unit="cycles" onChange={(v) => setCycles(Math.round(v))} /></div>
-      <label className="d-flex gap-2 mb-2"><input type="checkbox" checked={extinction} onChange={(e) => setExtinction(e.target.checked)} /> refine extinction</label>
       <div className="d-flex gap-2 align-items-center">
-        {running ? <Button variant="outline-danger" onClick={() => work?.cancel()}>Stop</Button> : <Button disabled={!!work || mismatch || !head!.structure.sites.length} onClick={() => void start().then(() => setWanted(undefined))}>Refine</Button>}
-        <label className="soft d-flex gap-1"><input type="checkbox" checked={place === 'server'} onChange={(e) => setPlace(e.target.checked ? 'server' : 'page')} /> run on the server</label>
+        {running ? <Button variant="outline-danger" onClick={() => work?.cancel()}>Stop</Button> : <Button variant="outline-primary" disabled={!!work || mismatch || !head!.structure.sites.length} onClick={() => void start().then(() => setWanted(undefined))}>Refine</Button>}
       </div>
       {history.length > 0 && <details open={running}><summary>Cycles</summary>
         <table><thead><tr><th className="n">cycle</th><th className="n">R1</th><th className="n">wR2</th><th className="n">S</th><th className="n">shift/s.u.</th><th>of</th></tr></thead>
           <tbody>{history.slice(-12).map((h) => <tr key={h.cycle}><td className="n">{h.cycle}</td><td className="n">{percent(h.r1)}</td><td className="n">{percent(h.wr2)}</td><td className="n">{h.s.toFixed(2)}</td><td className="n">{h.maxShiftOverSu.toFixed(3)}</td><td>{h.maxShiftOf}</td></tr>)}</tbody></table></details>}
-    </Sheet>
-  );
-}
-
-function Peaks(): ReactNode {
-  const { head, result, edit, setProblem, work, peaks: chosen, setPeaks: setChosen } = useSession();
-  const map = result?.markId === head?.id ? result?.map : undefined;
-  if (!map) return null;
-  const toggle = (name: string): void => setChosen(chosen.includes(name) ? chosen.filter((x) => x !== name) : [...chosen, name]);
-  const make = (element: string): void => {
-    const change = promotePeaks(head!.structure, map.peaks.filter((p) => chosen.includes(p.name)), element);
-    if (typeof change === 'string') setProblem(change);
-    else void edit(change.structure, change.title);
-  };
-  return (
-    <Sheet title="Residual density" state={<>largest {map.peaks[0]?.height.toFixed(2) ?? '–'} and {map.holes[0]?.height.toFixed(2) ?? '–'} e/Å³, r.m.s. {map.sigma.toFixed(3)}</>}>
-      <table>
-        <thead><tr><th></th><th>peak</th><th className="n">e/Å³</th><th>nearest, Å</th></tr></thead>
-        <tbody>{map.peaks.slice(0, 12).map((p) => <tr key={p.name} className={`pick${chosen.includes(p.name) ? ' chosen' : ''}`} onClick={() => toggle(p.name)}><td><input type="checkbox" aria-label={`Choose ${p.name}`} checked={chosen.includes(p.name)} onChange={() => toggle(p.name)} onClick={(e) => e.stopPropagation()} /></td><td>{p.name}</td><td className="n">{p.height.toFixed(2)}</td><td className="mono">{p.near.slice(0, 2).map((n) => `${n.label} ${n.distance.toFixed(2)}`).join(', ')}</td></tr>)}</tbody>
-      </table>
-      <div className="mt-2">{chosen.length ? 'Make ' : <span className="soft">Choose peaks to make them </span>}{['H', 'C', 'N', 'O'].map((e) => <button key={e} className="word" disabled={!chosen.length || !!work} onClick={() => make(e)}>{e}</button>)}</div>
-      <details><summary>Holes</summary><table><tbody>{map.holes.slice(0, 6).map((p) => <tr key={p.name}><td>{p.name}</td><td className="n">{p.height.toFixed(2)}</td><td className="mono">{p.near.slice(0, 2).map((n) => `${n.label} ${n.distance.toFixed(2)}`).join(', ')}</td></tr>)}</tbody></table></details>
     </Sheet>
   );
 }

@@ -1,5 +1,6 @@
 /** Changes of a model, each with the words its mark will carry. A string instead says why it cannot be done. */
-import { newId, type Structure } from '@nagare/core/crystal/structure';
+import { equivalentU, isotropicTensor, newId, type Structure } from '@nagare/core/crystal/structure';
+import { withSites } from '@nagare/core/model/place-hydrogens';
 import { snapToSymmetry } from '@nagare/core/crystal/space-group';
 import { metricTensor } from '@nagare/core/crystal/cell';
 import type { ResidualPeak } from '@nagare/core/maps/residual';
@@ -27,7 +28,7 @@ export function changeElement(s: Structure, sites: readonly number[], element: s
 
 export function deleteSites(s: Structure, sites: readonly number[]): Change {
   const gone = new Set(sites);
-  return { structure: { ...s, sites: s.sites.filter((_, i) => !gone.has(i)) }, title: `${listOf(s, sites)} deleted` };
+  return { structure: withSites(s, s.sites.filter((_, i) => !gone.has(i))), title: `${listOf(s, sites)} deleted` };
 }
 
 export function renameSite(s: Structure, site: number, label: string): Change {
@@ -45,4 +46,50 @@ export function promotePeaks(s: Structure, peaks: readonly ResidualPeak[], eleme
   for (const p of peaks)
     next = { ...next, sites: [...next.sites, { id: newId(), label: freeLabel(next, element), element, position: snapToSymmetry(s.spaceGroup, metric, p.position, 0.2), occupancy: 1, displacement: { kind: 'iso', u: element === 'H' ? 0.03 : 0.04 } }] };
   return { structure: next, title: `${peaks.length <= 3 ? peaks.map((p) => p.name).join(', ') : `${peaks.length} peaks`} made ${element}` };
+}
+
+/** Two maxima taken as one atom halfway between them. */
+export function mergePeaks(s: Structure, peaks: readonly ResidualPeak[], element: string, snap: (x: readonly [number, number, number]) => readonly [number, number, number]): Change {
+  if (peaks.length !== 2) return 'Choose two maxima to merge them.';
+  const [p, q] = peaks as [ResidualPeak, ResidualPeak];
+  const x = [0, 1, 2].map((k) => p.position[k]! + (q.position[k]! - p.position[k]! - Math.round(q.position[k]! - p.position[k]!)) / 2) as [number, number, number];
+  return { structure: { ...s, sites: [...s.sites, { id: newId(), label: freeLabel(s, element), element, position: snap(x) as [number, number, number], occupancy: 1, displacement: { kind: 'iso', u: 0.05 } }] }, title: `${p.name} and ${q.name} merged to one ${element}` };
+}
+
+/** Several sites merged into the first of them, at their mean place. */
+export function mergeSites(s: Structure, sites: readonly number[]): Change {
+  if (sites.length < 2) return 'Select at least two sites to merge.';
+  const first = s.sites[sites[0]!]!;
+  const position = first.position.map((v, k) => sites.reduce((sum, i) => sum + v + (s.sites[i]!.position[k]! - v - Math.round(s.sites[i]!.position[k]! - v)), 0) / sites.length) as unknown as Structure['sites'][number]['position'];
+  const { disorder: _d, occupancySu: _o, ...plain } = first;
+  const gone = new Set(sites.slice(1));
+  const merged = withSites(s, s.sites.map((x, i) => (i === sites[0] ? { ...plain, position, occupancy: Math.min(1, sites.reduce((t, k) => t + s.sites[k]!.occupancy, 0)) } : x)).filter((_, i) => !gone.has(i)));
+  return { structure: merged, title: `${listOf(s, sites)} merged` };
+}
+
+/** Same occupancy for several sites. */
+export function setOccupancy(s: Structure, sites: readonly number[], occupancy: number): Change {
+  if (!(occupancy > 0 && occupancy <= 1)) return 'An occupancy lies above 0 and not above 1.';
+  const set = new Set(sites);
+  return { structure: { ...s, sites: s.sites.map((x, i) => (set.has(i) ? { ...x, occupancy, occupancySu: 0 } : x)) }, title: `occupancy of ${listOf(s, sites)} set to ${occupancy}` };
+}
+
+/** Isotropic or anisotropic for several sites. */
+export function setDisplacementKind(s: Structure, sites: readonly number[], kind: 'iso' | 'aniso'): Change {
+  const set = new Set(sites);
+  return {
+    structure: {
+      ...s, sites: s.sites.map((x, i) => {
+        if (!set.has(i) || x.displacement.kind === kind) return x;
+        const u = equivalentU(s.cell, x.displacement);
+        return { ...x, displacement: kind === 'iso' ? { kind, u } : { kind, u: isotropicTensor(s.cell, u) } };
+      }),
+    }, title: `${listOf(s, sites)} ${kind === 'iso' ? 'isotropic' : 'anisotropic'}`,
+  };
+}
+
+/** A site moved to other fractional coordinates. */
+export function moveSiteTo(s: Structure, site: number, position: readonly [number, number, number]): Change {
+  if (position.some((x) => !Number.isFinite(x) || Math.abs(x) > 20)) return 'Fractional coordinates are plain numbers near 0 to 1.';
+  return { structure: { ...s, sites: s.sites.map((x, i) => (i === site ? { ...x, position: snapToSymmetry(s.spaceGroup, metricTensor(s.cell), position, 0.05) } : x)) }, title: `${s.sites[site]!.label} moved` };
 }

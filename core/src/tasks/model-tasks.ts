@@ -1,0 +1,140 @@
+/** Jobs of the Refine station that look at a model: hydrogen plans, second places, elements, plots, twins, solvent, expected molecules. */
+import { z } from 'zod';
+import type { MergedReflections } from '../crystal/reflections.ts';
+import type { Structure } from '../crystal/structure.ts';
+import type { Treatment } from '../crystal/treatment.ts';
+import { twinLaws, type TwinLaw } from '../data/twin-laws.ts';
+import { modelMap } from '../maps/residual.ts';
+import { solventMask } from '../maps/solvent-mask.ts';
+import { withSites } from '../model/place-hydrogens.ts';
+import { planHydrogens, type HydrogenPlan } from '../model/hydrogen-plan.ts';
+import { matchMolecule, type Match, type MoleculeGraph } from '../model/expected.ts';
+import { proposeSecondPlaces, turnableBonds, type PlaceProposal } from '../model/second-place.ts';
+import type { ResidualPeak } from '../maps/residual.ts';
+import { plotData, type PlotData } from '../refine/data-plots.ts';
+import { evaluateStructure } from '../refine/single-crystal-problem.ts';
+import { halved } from '../settle/disorder-trial.ts';
+import { readElements, suspiciousSites, type ElementReading } from '../settle/elements.ts';
+import { refineStage, residualOf, type Bench, type MapResult } from '../settle/work.ts';
+import type { TaskContext } from '../task-context.ts';
+import type { SolventMask } from '../crystal/treatment.ts';
+import { mergedSchema, structureSchema, treatmentSchema, weightsSchema } from './schemas.ts';
+import { shaped, task } from './task.ts';
+
+/** A model with its data, as every job here takes it. */
+export interface ModelAndData {
+  structure: Structure;
+  reflections: MergedReflections;
+  wavelength: number;
+  treatment: Treatment;
+  weights: { a: number; b: number };
+  extinction: number;
+}
+
+const withData = { structure: structureSchema, reflections: mergedSchema, wavelength: z.number().positive(), treatment: treatmentSchema, weights: weightsSchema, extinction: z.number() };
+const benchOf = (i: ModelAndData, context: TaskContext<string>, say = ''): Bench => ({ reflections: i.reflections, wavelength: i.wavelength, context: context as TaskContext<unknown>, onCycle: (title, c) => context.progress(`${say || title}: cycle ${c.cycle}, R1 ${(100 * c.r1).toFixed(2)} %`) });
+
+export interface PlanTaskInput extends ModelAndData {
+  temperature?: number;
+  expected?: number;
+  /** Hydrogens (site ids) to be left out of the map and planned anew. */
+  without?: readonly string[];
+}
+
+export const planTask = task<PlanTaskInput, { plan: HydrogenPlan; map: MapResult }, string>({
+  name: 'plan', input: z.object({ ...withData, temperature: z.number().optional(), expected: z.number().optional(), without: z.array(z.string()).optional() }) as unknown as z.ZodType<PlanTaskInput>, output: shaped<{ plan: HydrogenPlan; map: MapResult }>(['plan', 'map']),
+  run: async (i, context) => {
+    const gone = new Set(i.without ?? []);
+    const bare = gone.size ? withSites(i.structure, i.structure.sites.filter((x) => !gone.has(x.id))) : i.structure;
+    context.progress('Density without the hydrogens');
+    await context.breath();
+    const { map } = residualOf(bare, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment);
+    context.progress('Looking at every atom that can carry hydrogens');
+    await context.breath();
+    return { plan: planHydrogens({ structure: bare, map, ...(i.temperature ? { temperature: i.temperature } : {}), ...(i.expected !== undefined ? { expected: i.expected } : {}) }), map };
+  },
+});
+
+export interface PlacesTaskInput extends ModelAndData {
+  sites: readonly number[];
+  /** Whether bonds inside the selection may turn. */
+  turn: boolean;
+}
+export interface PlacesTaskResult {
+  /** The first place with its refined share. */
+  structure: Structure;
+  share: number;
+  proposals: PlaceProposal[];
+  map: MapResult;
+}
+
+export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
+  name: 'places', input: z.object({ ...withData, sites: z.array(z.number().int()), turn: z.boolean() }) as unknown as z.ZodType<PlacesTaskInput>, output: shaped<PlacesTaskResult>(['structure', 'share', 'proposals', 'map']),
+  run: async (i, context) => {
+    const bench = benchOf(i, context, 'How much of it is in the first place');
+    const before = residualOf(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment);
+    // Only the map and the share of this refinement are used; the model itself stays as it is.
+    const stage = { title: '', structure: i.structure, readings: { ...before.figures, parameters: 0, restraints: 0, reflections: 0, maxShiftOverSu: 0, meanShiftOverSu: 0, weights: i.weights, scale: before.scale }, map: before.map, treatment: i.treatment, message: '' };
+    const part = await halved(bench, stage, i.sites);
+    context.progress('Laying copies on the residual density');
+    await context.breath();
+    const proposals = proposeSecondPlaces({ structure: part.structure, sites: i.sites, map: part.map, peaks: part.map.peaks.map((p) => p.position), torsions: i.turn ? turnableBonds(part.structure, i.sites).slice(0, 3) : [] });
+    return { structure: part.structure, share: part.structure.sites[i.sites[0]!]!.occupancy, proposals, map: part.map };
+  },
+});
+
+export const elementsTask = task<ModelAndData & { sites?: readonly number[] }, { readings: ElementReading[] }, string>({
+  name: 'elements', input: z.object({ ...withData, sites: z.array(z.number().int()).optional() }) as never, output: shaped<{ readings: ElementReading[] }>(['readings']),
+  run: async (i, context) => ({ readings: (await readElements(benchOf(i, context), i.structure, i.treatment, i.sites?.length ? i.sites : suspiciousSites(i.structure))).readings }),
+});
+
+export const plotsTask = task<ModelAndData & { goodness: number }, PlotData, never>({
+  name: 'plots', input: z.object({ ...withData, goodness: z.number() }) as never, output: shaped<PlotData>(['fo', 'fc', 'shells']),
+  run: async (i) => plotData(i.structure, i.reflections, evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment).data, i.weights, i.goodness),
+});
+
+export interface TwinTrial {
+  law: TwinLaw;
+  fraction: number;
+  su: number;
+  r1: number;
+}
+
+/** Each law the metric allows, tested by a short refinement of its fraction. */
+export const twinsTask = task<ModelAndData, { r1: number; trials: TwinTrial[] }, string>({
+  name: 'twins', input: z.object(withData) as never, output: shaped<{ r1: number; trials: TwinTrial[] }>(['r1', 'trials']),
+  run: async (i, context) => {
+    const { twins: _t, ...rest } = i.treatment;
+    const r1 = evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, rest).figures.r1;
+    const trials: TwinTrial[] = [];
+    for (const law of twinLaws(i.structure.cell, i.structure.spaceGroup).slice(0, 8)) {
+      const s = await refineStage(benchOf(i, context, law.name), law.name, i.structure, { ...rest, twins: [{ law: law.law, fraction: 0.1, name: law.name }] }, { cycles: 5, covariance: true, settled: 0.2, weights: i.weights });
+      const f = s.readings.twins![0]!;
+      trials.push({ law, fraction: f.fraction, su: f.su ?? 0, r1: s.readings.r1 });
+    }
+    return { r1, trials };
+  },
+});
+
+export const maskTask = task<ModelAndData & { probe: number }, { mask: SolventMask; r1: number; before: number }, string>({
+  name: 'mask', input: z.object({ ...withData, probe: z.number() }) as never, output: shaped<{ mask: SolventMask; r1: number; before: number }>(['mask', 'r1', 'before']),
+  run: async (i, context) => {
+    const { mask: _m, ...rest } = i.treatment;
+    const before = evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, rest).figures.r1;
+    const mask = await solventMask(i.structure, i.reflections, i.wavelength, rest, context, i.probe);
+    return { mask, before, r1: evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, { ...rest, mask }).figures.r1 };
+  },
+});
+
+export const mapTask = task<ModelAndData & { kind: 'difference' | 'observed' | 'doubled' }, { grid: MapResult['grid']; values: Float32Array; sigma: number }, never>({
+  name: 'map', input: z.object({ ...withData, kind: z.enum(['difference', 'observed', 'doubled']) }) as never, output: shaped(['grid', 'values', 'sigma']),
+  run: async (i) => {
+    const map = modelMap(i.kind, i.structure, i.reflections, evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment).data);
+    return { grid: map.grid, values: Float32Array.from(map.values), sigma: map.sigma };
+  },
+});
+
+export const matchTask = task<{ structure: Structure; peaks: readonly ResidualPeak[]; molecule: MoleculeGraph; copies: number }, Match[], never>({
+  name: 'match', input: z.object({ structure: structureSchema, peaks: z.array(z.unknown()), molecule: z.looseObject({ atoms: z.array(z.unknown()), bonds: z.array(z.unknown()) }), copies: z.number().int().positive() }) as never, output: z.array(shaped<Match>(['atoms', 'matched'])),
+  run: async (i) => matchMolecule(i.structure, i.peaks, i.molecule, i.copies),
+});
