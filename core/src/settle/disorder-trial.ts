@@ -4,7 +4,8 @@ import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { equivalentU, newId, type Structure } from '../crystal/structure.ts';
 import { fragments } from '../geometry/bonds.ts';
 import { addPlace } from '../model/disorder.ts';
-import { farSide, fragmentOf, proposeSecondPlaces, turnableBonds } from '../model/second-place.ts';
+import { farSide, fragmentOf, proposeSecondPlaces, turnableBonds, type PlaceProposal } from '../model/second-place.ts';
+import type { Treatment } from '../crystal/treatment.ts';
 import { refineStage, type Bench, type Stage } from './work.ts';
 
 export interface Suspect {
@@ -98,26 +99,38 @@ export async function modelDisorder(bench: Bench, stage: Stage, mode: 'ask' | 't
   return { ...(best ? { stage: best } : {}), decisions };
 }
 
+/** A proposal refined for a few cycles in the model that would follow from it. */
+export interface TriedPlace {
+  readonly proposal: PlaceProposal;
+  readonly stage: Stage;
+  /** Refined occupancy of the copy. */
+  readonly share: number;
+}
+
+/** Refines the model that each proposal leads to; the lowest R1 first. Copies that fade away or take over are left out. */
+export async function tryProposals(bench: Bench, part: Stage, treatment: Treatment, sites: readonly number[], proposals: readonly PlaceProposal[], cycles = 9, enough = 0): Promise<TriedPlace[]> {
+  const s = part.structure;
+  const out: TriedPlace[] = [];
+  const fragment = fragmentOf(s, sites);
+  const occupancy = Math.min(0.8, Math.max(0.2, s.sites[fragment.sites[0]!]!.occupancy));
+  const whole: Structure = { ...s, sites: s.sites.map((x, i) => (fragment.sites.includes(i) ? { ...x, occupancy: 1 } : x)) };
+  for (const proposal of proposals) {
+    await bench.context.breath();
+    const model = addPlace(whole, { sites: fragment.sites, positions: proposal.positions, occupancy: 1 - occupancy });
+    const stage = await refineStage(bench, 'Second place', model, treatment, { cycles, settled: 0.1 }).catch(() => undefined);
+    const share = stage?.structure.sites.find((x) => x.disorder && !s.sites.some((y) => y.id === x.id))?.occupancy ?? 0;
+    if (!stage || share < 0.04 || share > 0.96) continue;
+    out.push({ proposal, stage, share });
+    if (stage.readings.r1 < enough) break;
+  }
+  return out.sort((p, q) => p.stage.readings.r1 - q.stage.readings.r1);
+}
+
 /** Lays out the best proposals for one selection and refines them; the best that makes sense, or undefined. */
 export async function tryPlace(bench: Bench, stage: Stage, sites: readonly number[]): Promise<Stage | undefined> {
   const part = await halved(bench, stage, sites).catch(() => undefined);
   if (!part) return undefined;
-  const s = part.structure;
-  const torsions = sites.length > 5 ? turnableBonds(s, sites).slice(0, 3) : [];
-  const proposals = proposeSecondPlaces({ structure: s, sites, map: part.map, peaks: part.map.peaks.map((p) => p.position), torsions }, 4);
-  let best: Stage | undefined;
-  for (const p of proposals.slice(0, 3)) {
-    await bench.context.breath();
-    const fragment = fragmentOf(s, sites);
-    const occupancy = Math.min(0.8, Math.max(0.2, s.sites[fragment.sites[0]!]!.occupancy));
-    const whole: Structure = { ...s, sites: s.sites.map((x, i) => (fragment.sites.includes(i) ? { ...x, occupancy: 1 } : x)) };
-    const model = addPlace(whole, { sites: fragment.sites, positions: p.positions, occupancy: 1 - occupancy });
-    const refined = await refineStage(bench, 'Second place', model, stage.treatment, { cycles: 9, settled: 0.1 }).catch(() => undefined);
-    if (!refined) continue;
-    const share = refined.structure.sites.find((x) => x.disorder && !s.sites.some((y) => y.id === x.id))?.occupancy ?? 0;
-    if (share < 0.04 || share > 0.96) continue;
-    if (!best || refined.readings.r1 < best.readings.r1) best = refined;
-    if (best.readings.r1 < 0.55 * stage.readings.r1) break;
-  }
-  return best;
+  const torsions = sites.length > 5 ? turnableBonds(part.structure, sites).slice(0, 3) : [];
+  const proposals = proposeSecondPlaces({ structure: part.structure, sites, map: part.map, peaks: part.map.peaks.map((p) => p.position), torsions }, 4);
+  return (await tryProposals(bench, part, stage.treatment, sites, proposals.slice(0, 3), 9, 0.55 * stage.readings.r1))[0]?.stage;
 }

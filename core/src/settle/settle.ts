@@ -184,22 +184,8 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   const placing = plan.rows.filter((r) => r.shape !== 'none');
   if (placing.length) {
     const s = await refineStage(bench, 'Hydrogens', placeHydrogens(structure, placing), treatment, { cycles: 12 });
-    end(s, `${placing.reduce((n, r) => n + r.count, 0)} hydrogens placed on ${placing.length} atoms. ${s.message}`);
-    if (await elements()) {
-      // Other elements carry other hydrogens: the plan is made again for the corrected model.
-      const bare = withSites(structure, structure.sites.filter((x) => !isHydrogen(x.element)));
-      const fresh = await refineStage(bench, 'Hydrogens', { ...bare, controls: { ...(bare.controls ?? NO_CONTROLS), hydrogens: [] } }, treatment, { cycles: 6 });
-      const again = planHydrogens({ structure: fresh.structure, map: fresh.map, temperature: input.temperature ?? 150, ...(sayContents?.['H'] !== undefined ? { expected: sayContents['H'] } : {}) }).rows.filter((r) => r.shape !== 'none');
-      end(await refineStage(bench, 'Hydrogens', placeHydrogens(fresh.structure, again), treatment, { cycles: 12 }));
-    }
-    const replanted = await replantDonors(bench, stage, input);
-    if (replanted) {
-      begin('Hydrogens on donors');
-      const again = await refineStage(bench, 'Hydrogens on donors', replanted.structure, treatment, { cycles: 10 });
-      if (again.readings.wr2 <= stage.readings.wr2 * 1.002) end(again, `Hydrogens that turn were placed again on the density of a model without them. ${again.message}`);
-    }
-    for (const r of plan.rows) if (r.confidence === 'look') decisions.push(`${r.label}: ${r.shape === 'none' ? 'left without hydrogen' : `${r.count} ${r.count === 1 ? 'hydrogen' : 'hydrogens'} (${r.shape})`}, but the evidence is divided${r.density.length ? ` (density ${r.density.map((x) => x.toFixed(2)).join(', ')} e/Å³ where a sure one shows ${plan.typical?.toFixed(2)})` : ''}.`);
-    if (plan.expected !== undefined && Math.abs(plan.expected - plan.proposed) > 0.4) decisions.push(`The formula asks for ${plan.expected.toFixed(1)} hydrogens in the asymmetric unit; the evidence is for ${plan.proposed.toFixed(1)}.`);
+    if (s.readings.r1 > stage.readings.r1) decisions.push(`Hydrogens at the proposed places raise R1 from ${(100 * stage.readings.r1).toFixed(2)} to ${(100 * s.readings.r1).toFixed(2)} %; none were placed.`);
+    else await withHydrogens(s);
   }
 
   let absolute: AbsoluteStructure | undefined;
@@ -222,6 +208,26 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   const settled = last.result.state === 'settled' && last.readings.maxShiftOverSu < 0.011;
   decisions.push(...openQuestions(stage));
   return { stage, stages, decisions: [...new Set(decisions)], settled, message: `${settled ? 'Settled' : 'Not settled'}: R1 ${(100 * stage.readings.r1).toFixed(2)} %, wR2 ${(100 * stage.readings.wr2).toFixed(2)} %, S ${stage.readings.s.toFixed(2)}, largest shift ${stage.readings.maxShiftOverSu.toFixed(3)} s.u.${decisions.length ? ` To decide: ${decisions[0]}` : ''}`, ...(absolute ? { absolute } : {}) };
+
+  /** Goes on from the first placement: elements once more, turning groups once more, and what stays unsure. */
+  async function withHydrogens(first: Stage): Promise<void> {
+    end(first, `${placing.reduce((n, r) => n + r.count, 0)} hydrogens placed on ${placing.length} atoms. ${first.message}`);
+    if (await elements()) {
+      // Other elements carry other hydrogens: the plan is made again for the corrected model.
+      const bare = withSites(structure, structure.sites.filter((x) => !isHydrogen(x.element)));
+      const fresh = await refineStage(bench, 'Hydrogens', { ...bare, controls: { ...(bare.controls ?? NO_CONTROLS), hydrogens: [] } }, treatment, { cycles: 6 });
+      const again = planHydrogens({ structure: fresh.structure, map: fresh.map, temperature: input.temperature ?? 150, ...(sayContents?.['H'] !== undefined ? { expected: sayContents['H'] } : {}) }).rows.filter((r) => r.shape !== 'none');
+      end(await refineStage(bench, 'Hydrogens', placeHydrogens(fresh.structure, again), treatment, { cycles: 12 }));
+    }
+    const replanted = await replantDonors(bench, stage, input);
+    if (replanted) {
+      begin('Hydrogens on donors');
+      const again = await refineStage(bench, 'Hydrogens on donors', replanted.structure, treatment, { cycles: 10 });
+      if (again.readings.wr2 <= stage.readings.wr2 * 1.002) end(again, `Hydrogens that turn were placed again on the density of a model without them. ${again.message}`);
+    }
+    for (const r of plan.rows) if (r.confidence === 'look') decisions.push(`${r.label}: ${r.shape === 'none' ? 'left without hydrogen' : `${r.count} ${r.count === 1 ? 'hydrogen' : 'hydrogens'} (${r.shape})`}, but the evidence is divided${r.density.length ? ` (density ${r.density.map((x) => x.toFixed(2)).join(', ')} e/Å³ where a sure one shows ${plan.typical?.toFixed(2)})` : ''}.`);
+    if (plan.expected !== undefined && Math.abs(plan.expected - plan.proposed) > 0.4) decisions.push(`The formula asks for ${plan.expected.toFixed(1)} hydrogens in the asymmetric unit; the evidence is for ${plan.proposed.toFixed(1)}.`);
+  }
 
   /** Looks for parts in two places; R1 must fall to a fraction of what it was. */
   async function secondPlaces(gain: number): Promise<void> {

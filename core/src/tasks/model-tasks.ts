@@ -13,7 +13,7 @@ import { proposeSecondPlaces, turnableBonds, type PlaceProposal } from '../model
 import type { ResidualPeak } from '../maps/residual.ts';
 import { plotData, type PlotData } from '../refine/data-plots.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
-import { halved } from '../settle/disorder-trial.ts';
+import { halved, tryProposals } from '../settle/disorder-trial.ts';
 import { readElements, suspiciousSites, type ElementReading } from '../settle/elements.ts';
 import { refineStage, residualOf, type Bench, type MapResult } from '../settle/work.ts';
 import type { TaskContext } from '../task-context.ts';
@@ -64,7 +64,9 @@ export interface PlacesTaskResult {
   /** The first place with its refined share. */
   structure: Structure;
   share: number;
-  proposals: PlaceProposal[];
+  /** Ranked by the R1 that a few cycles of the model with the copy reach. */
+  proposals: (PlaceProposal & { r1?: number })[];
+  before: number;
   map: MapResult;
 }
 
@@ -79,7 +81,9 @@ export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
     context.progress('Laying copies on the residual density');
     await context.breath();
     const proposals = proposeSecondPlaces({ structure: part.structure, sites: i.sites, map: part.map, peaks: part.map.peaks.map((p) => p.position), torsions: i.turn ? turnableBonds(part.structure, i.sites).slice(0, 3) : [] });
-    return { structure: part.structure, share: part.structure.sites[i.sites[0]!]!.occupancy, proposals, map: part.map };
+    const tried = await tryProposals(benchOf(i, context, 'Trying the proposals'), part, i.treatment, i.sites, proposals, 5);
+    const ranked = [...tried.map((t) => ({ ...t.proposal, r1: t.stage.readings.r1 })), ...proposals.filter((p) => !tried.some((t) => t.proposal === p))];
+    return { structure: part.structure, share: part.structure.sites[i.sites[0]!]!.occupancy, proposals: ranked, before: before.figures.r1, map: part.map };
   },
 });
 

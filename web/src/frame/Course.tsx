@@ -73,14 +73,14 @@ export function Course(): ReactNode {
         </div>
       )}
       {shown && (
-        <div style={{ position: 'absolute', right: 14, top: 6, width: 372, textAlign: 'right' }}>
-          <div className="text-truncate">{naming && subject ? <input className="form-control form-control-sm d-inline" style={{ width: 200 }} aria-label="Name of the mark" autoFocus defaultValue={subject.name ?? ''} placeholder={subject.title} onBlur={(e) => { void db.marks.update(subject.id, { name: e.target.value.trim() }); setNaming(false); }} onKeyDown={(e) => { if (e.key === 'Enter') e.currentTarget.blur(); if (e.key === 'Escape') setNaming(false); }} /> : <b>{nameOf(shown.m)}</b>}</div>
-          <div className="mono" style={{ fontSize: '.8rem' }}>{shown.m.r1 !== undefined ? `R1 ${percent(shown.m.r1)}  wR2 ${percent(shown.m.wr2)}${shown.m.readings ? `  S ${shown.m.readings.s.toFixed(2)}` : ''}${shown.m.residual ? `  ${shown.m.residual.peak.toFixed(2)}/${shown.m.residual.hole.toFixed(2)} e/Å³` : ''}` : 'not evaluated'}</div>
-          <div style={{ fontSize: '.75rem' }}>
-            <span className="soft">{TITLE[shown.m.kind]} {new Date(shown.m.created).toLocaleTimeString()} · {shown.m.structure.sites.length} sites{shown.m.readings ? ` · ${shown.m.readings.parameters} parameters` : ''}</span>{' '}
-            {peeked ? <><button className="word" onClick={() => go(peeked.m)}>Continue from here</button><button className="word" onClick={() => { const id = peeked.m.id; setPreview(undefined); setLooked(undefined); setCompareWith(id); }}>Compare</button></> : <>{head?.parent && !other && <button className="word" onClick={() => setCompareWith(head.parent)}>Compare with the one before</button>}</>}
+        <div className="mark-info">
+          <div className="d-flex align-items-center justify-content-end">
+            {peeked ? <><button className="word" onClick={() => go(peeked.m)}>Continue from here</button><button className="word" onClick={() => { const id = peeked.m.id; setPreview(undefined); setLooked(undefined); setCompareWith(id); }}>Compare</button></> : head?.parent && !other && <button className="word" title="Compare with the mark before" onClick={() => setCompareWith(head.parent)}>Compare</button>}
             <button className="word" onClick={() => setNaming(true)}>Name</button>
+            {naming && subject ? <input className="form-control form-control-sm" style={{ width: 170 }} aria-label="Name of the mark" autoFocus defaultValue={subject.name ?? ''} placeholder={subject.title} onBlur={(e) => { void db.marks.update(subject.id, { name: e.target.value.trim() }); setNaming(false); }} onKeyDown={(e) => { if (e.key === 'Enter') e.currentTarget.blur(); if (e.key === 'Escape') setNaming(false); }} /> : <b className="text-truncate ms-2">{nameOf(shown.m)}</b>}
           </div>
+          <div className="mono" style={{ fontSize: '.78rem' }}>{shown.m.r1 !== undefined ? `R1 ${percent(shown.m.r1)}  wR2 ${percent(shown.m.wr2)}${shown.m.readings ? `  S ${shown.m.readings.s.toFixed(2)}` : ''}${shown.m.residual ? `  ${shown.m.residual.peak.toFixed(2)}/${shown.m.residual.hole.toFixed(2)} e/Å³` : ''}` : 'not evaluated'}</div>
+          <div className="soft" style={{ fontSize: '.74rem' }}>{TITLE[shown.m.kind]} {new Date(shown.m.created).toLocaleTimeString()} · {shown.m.structure.sites.length} sites{shown.m.readings ? ` · ${shown.m.readings.parameters} parameters` : ''}</div>
         </div>
       )}
       {other && head && <Comparison before={other} now={head} onClose={() => setCompareWith(undefined)} />}

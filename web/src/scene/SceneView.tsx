@@ -26,14 +26,15 @@ export default function SceneView(): ReactNode {
   const [boxMode, setBoxMode] = useState(false);
   const [labels, setLabels] = useState(true);
   const [aroundSelection, setAroundSelection] = useState(false);
-  const shownMap = useShownMap();
+  const ownMap = useShownMap();
+  const shownMap = ghost?.map ?? ownMap;
   const [failed, setFailed] = useState<string | undefined>();
   const structure = preview ?? head?.structure;
   const result = preview ? undefined : stored;
   const scene = useMemo(() => (structure ? buildScene(structure, { ...view, hidden, ...(grown && !preview ? { grown } : {}) }) : undefined), [structure, view, hidden, grown, preview]);
   const keys = useMemo(() => scene?.atoms.map((a) => operatorKey(a.operator) + a.operator.t.map((t) => Math.round(t)).join()), [scene]);
   const selected = useMemo(() => new Set(scene?.atoms.flatMap((a, i) => (selection.some((p) => samePick(p, a.site, keys![i]!)) ? [i] : [])) ?? []), [scene, keys, selection]);
-  const markers = useMemo<Marker[]>(() => (showMap && structure ? (result?.map?.peaks ?? []).slice(0, 10).map((p) => ({ name: p.name, position: cartesian(structure.cell, p.position as Vec3) })) : []), [showMap, structure, result]);
+  const markers = useMemo<Marker[]>(() => (showMap && structure ? (result?.map?.peaks ?? []).filter((q, i) => i < 14 && (q.height >= level || peaks.includes(q.name))).map((p) => ({ name: p.name, position: cartesian(structure.cell, p.position as Vec3) })) : []), [showMap, structure, result, level, peaks]);
   const hasScene = !!scene;
 
   useEffect(() => {
@@ -120,6 +121,15 @@ export default function SceneView(): ReactNode {
     };
     p.invalidate();
   }, [scene, selected, markers, peaks, labels, structure]);
+
+  // A model that was moved (inverted, reassembled) comes back into view.
+  const lastCentre = useRef<Vec3 | undefined>(undefined);
+  useEffect(() => {
+    if (!scene) return;
+    const before = lastCentre.current;
+    lastCentre.current = scene.centre;
+    if (before && Math.hypot(...subtract(before, scene.centre)) > 1.5) painter.current?.fit();
+  }, [scene]);
 
   const fitted = useRef('');
   useEffect(() => {

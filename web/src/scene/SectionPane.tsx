@@ -30,7 +30,7 @@ export default function SectionPane(): ReactNode {
     const centre = middle(chosen.length >= 3 ? points.slice(0, 12) : points);
     const across = normalize(subtract(subtract(points[1]!, points[0]!), scale(normal, dot(subtract(points[1]!, points[0]!), normal))));
     return { centre, u: across, v: cross(normal, across), normal };
-  }, [s, ids]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [s, ids]);
   useEffect(() => {
     const canvas = host.current;
     if (!canvas || !frame || !map) return;

@@ -5,6 +5,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import type { ViewOptions } from '@nagare/core/draw/scene';
 import type { Treatment } from '@nagare/core/crystal/treatment';
 import type { PlacedSite } from '@nagare/core/geometry/bonds';
+import type { SampledMap } from '@nagare/core/maps/sample';
 import type { MapKind } from '@nagare/core/maps/residual';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 import { obeyControls } from '@nagare/core/refine/holds';
@@ -92,6 +93,8 @@ export interface Ghost {
   elements: string[];
   colour: 'water' | 'gold';
   movable?: 'move' | 'turn';
+  /** Shown instead of the mark's residual map while this is on screen. */
+  map?: SampledMap & { values: Float32Array; sigma: number };
 }
 
 /** What the middle of the window shows. */
@@ -123,7 +126,7 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const lastIds = useRef<string[]>([]);
   const [peaks, setPeaks] = useState<string[]>([]);
   const [view, setViewState] = useState<ViewOptions>(() => ({ ...DEFAULT_VIEW, ...(JSON.parse(localStorage.getItem('view') ?? '{}') as Partial<ViewOptions>) }));
-  const [level, setLevel] = useState(0.3);
+  const [ownLevel, setLevel] = useState<number | undefined>();
   const [showMap, setShowMap] = useState(true);
   const [work, setWork] = useState<Work | undefined>();
   const [problem, setProblem] = useState<string | undefined>();
@@ -136,6 +139,10 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const [hidden, setHidden] = useState<readonly string[]>([]);
   const [grown, setGrown] = useState<PlacedSite[] | undefined>();
   const treatment = head?.treatment ?? NO_TREATMENT;
+  // Four times the noise of the map, until the person chooses a level for this mark.
+  const noise = ghost?.map?.sigma ?? result?.map?.sigma ?? 0.07;
+  const level = ownLevel ?? (mapKind === 'difference' ? Math.max(0.12, Math.min(2.4, Math.round(4 * noise * 50) / 50)) : 1.6);
+  useEffect(() => setLevel(undefined), [head?.id, mapKind, !!ghost?.map]);
   const working = useRef(false);
 
   const goTo = useCallback((markId: string) => {

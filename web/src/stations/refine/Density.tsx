@@ -14,7 +14,7 @@ import { useModelAndData } from './model-data.ts';
 const KINDS = [['difference', 'Fo − Fc'], ['doubled', '2Fo − Fc'], ['observed', 'Fo']] as const;
 
 export function DensitySheet(): ReactNode {
-  const { head, result, edit, setProblem, work, perform, peaks: chosen, setPeaks: setChosen, mapKind, setMapKind, setLevel, setPane, pane, selection, select } = useSession();
+  const { head, result, edit, setProblem, work, perform, peaks: chosen, setPeaks: setChosen, mapKind, setMapKind, setPane, pane, selection, select } = useSession();
   const input = useModelAndData();
   const s = head!.structure;
   const map = result?.markId === head?.id ? result?.map : undefined;
@@ -32,7 +32,7 @@ export function DensitySheet(): ReactNode {
   return (
     <Sheet title="Residual density" fold state={<>largest {map.peaks[0]?.height.toFixed(2) ?? '–'} and {map.holes[0]?.height.toFixed(2) ?? '–'} e/Å³, r.m.s. {map.sigma.toFixed(3)}</>}>
       <div className="mb-2 d-flex flex-wrap align-items-center gap-1">
-        <span className="soft">Map</span>{KINDS.map(([k, name]) => <button key={k} className="word" aria-pressed={mapKind === k} onClick={() => { setMapKind(k); setLevel(k === 'difference' ? 0.3 : 1.6); }}>{name}</button>)}
+        <span className="soft">Map</span>{KINDS.map(([k, name]) => <button key={k} className="word" aria-pressed={mapKind === k} onClick={() => setMapKind(k)}>{name}</button>)}
         <span className="flex-grow-1" />
         <button className="word" aria-pressed={pane === 'section'} title="A flat section through the selected atoms, beside the crystal" onClick={() => setPane(pane === 'section' ? 'crystal' : 'section')}>Section</button>
       </div>

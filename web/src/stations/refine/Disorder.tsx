@@ -13,7 +13,7 @@ import { judgeEllipsoids, mendEllipsoids, splitAlong } from '@nagare/core/model/
 import { fragmentOf, PlaceScorer, type PlaceProposal } from '@nagare/core/model/second-place';
 import type { PlacesTaskResult } from '@nagare/core/tasks/model-tasks';
 import { run } from '../../engine/engine.ts';
-import { NumberField, Sheet } from '../../frame/parts.tsx';
+import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { useSession } from '../../store/session.tsx';
 import { useModelAndData } from './model-data.ts';
 
@@ -42,11 +42,11 @@ export function DisorderSheet(): ReactNode {
   const show = (p: PlaceProposal, sites: number[], result: PlacesTaskResult): void => {
     const fragment = fragmentOf(s, sites);
     setLaying({ markId: head!.id, sites, result, proposal: p });
-    setGhost({ title: 'second place', positions: p.positions.map((x) => cartesian(s.cell, x)), elements: fragment.sites.map((i) => s.sites[i]!.element), colour: 'water', movable: 'move' });
+    setGhost({ title: 'second place', positions: p.positions.map((x) => cartesian(s.cell, x)), elements: fragment.sites.map((i) => s.sites[i]!.element), colour: 'gold', movable: 'move', map: result.map });
   };
   const byHand = (): void => {
     const fragment = fragmentOf(s, now!.sites);
-    setGhost({ title: 'second place', positions: fragment.positions.map((x) => add(x, [0.5, 0, 0])), elements: fragment.sites.map((i) => s.sites[i]!.element), colour: 'water', movable: 'move' });
+    setGhost({ title: 'second place', positions: fragment.positions.map((x) => add(x, [0.5, 0, 0])), elements: fragment.sites.map((i) => s.sites[i]!.element), colour: 'gold', movable: 'move', map: now!.result.map });
   };
   // Escape in the scene puts the ghost away; then nothing is being laid.
   const had = useRef(false);
@@ -61,9 +61,9 @@ export function DisorderSheet(): ReactNode {
       {!now && picked.length > 5 && <label className="soft d-flex gap-1 mb-1"><input type="checkbox" checked={turnBonds} onChange={(e) => setTurnBonds(e.target.checked)} /> bonds inside the selection may turn</label>}
       {!picked.length && !now && <p className="soft mb-1">Select atoms in the scene or the table (a ring, an anion, a whole molecule) to lay out where else they are.</p>}
       {now && <>
-        <p className="mb-1">The first place holds {(100 * now.result.share).toFixed(0)} % of the density. {now.result.proposals.length} proposals:</p>
-        <table><thead><tr><th>how</th><th className="n">density</th><th className="n">on density</th><th className="n">moved, Å</th></tr></thead>
-          <tbody>{now.result.proposals.map((p, i) => <tr key={i} tabIndex={0} className={`pick${now.proposal === p ? ' chosen' : ''}`} onClick={() => show(p, now.sites, now.result)} onKeyDown={(e) => { if (e.key === 'Enter') show(p, now.sites, now.result); }}><td>{i + 1}. {p.how}</td><td className="n">{p.density.toFixed(2)}</td><td className="n">{p.covered}/{p.atoms}</td><td className="n">{p.moved.toFixed(2)}</td></tr>)}</tbody></table>
+        <p className="mb-1">The first place holds {(100 * now.result.share).toFixed(0)} % of the density. R1 is {percent(now.result.before, 1)} with one place; after a few cycles with two:</p>
+        <table><thead><tr><th>how</th><th className="n">density</th><th className="n">on density</th><th className="n">moved, Å</th><th className="n">R1</th></tr></thead>
+          <tbody>{now.result.proposals.map((p, i) => <tr key={i} tabIndex={0} className={`pick${now.proposal === p ? ' chosen' : ''}`} onClick={() => show(p, now.sites, now.result)} onKeyDown={(e) => { if (e.key === 'Enter') show(p, now.sites, now.result); }}><td>{i + 1}. {p.how}</td><td className="n">{p.density.toFixed(2)}</td><td className="n">{p.covered}/{p.atoms}</td><td className="n">{p.moved.toFixed(2)}</td><td className="n">{percent(p.r1, 1)}</td></tr>)}</tbody></table>
         {ghost?.title === 'second place' ? <Hand laying={now} onUse={(positions) => {
           const fragment = fragmentOf(s, now.sites);
           const inverse = inverse3(orthogonalization(s.cell));

@@ -49,7 +49,7 @@ export function ExpectedSheet(): ReactNode {
     const copies = Math.max(1, Math.min(8, Math.round(s.sites.filter((x) => x.element !== 'H').length / molecule.atoms.length)));
     run('match', { structure: s, peaks, molecule, copies }).result.then((list) => { if (wanted) setMatches({ markId, list }); }, () => undefined);
     return () => { wanted = false; };
-  }, [molecule, s, peaks.length, markId]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [molecule, s, peaks.length, markId]);
   const keep = (value: string): void => void updateProject(project.id, { experiment: { ...project.experiment, kept: { ...project.experiment.kept, nagare_expected_molecule: value } } });
   const now = matches?.markId === head!.id ? matches.list : undefined;
   const first = now?.[0];

@@ -52,7 +52,7 @@ export function HydrogensSheet(): ReactNode {
     if (!now) return;
     const rows = now.plan.rows.filter((r) => (open ? r.key === open : chosen.has(r.key)));
     const positions = rows.flatMap((r) => r.positions.map((p) => cartesian(s.cell, p)));
-    setGhost(positions.length ? { title: 'planned hydrogens', positions, elements: positions.map(() => 'H'), colour: 'water' } : undefined);
+    setGhost(positions.length ? { title: 'planned hydrogens', positions, elements: positions.map(() => 'H'), colour: 'gold' } : undefined);
     return () => setGhost(undefined);
   }, [now, chosen, open, s, setGhost]);
 
@@ -93,17 +93,15 @@ export function HydrogensSheet(): ReactNode {
         {shown.length === 0 && <p className="soft mb-1">Nothing is missing: every atom that can carry hydrogens has them.</p>}
         <table className="plan">
           <thead><tr><th><input type="checkbox" aria-label="Choose all" checked={chosen.size >= shown.length && shown.length > 0} onChange={(e) => setChosen(new Set(e.target.checked ? shown.map((r) => r.key) : []))} /></th><th>atom</th><th>shape</th><th className="n">e/Å³</th><th></th></tr></thead>
-          <tbody>{shown.map((r) => (
+          <tbody>{shown.flatMap((r) => [
             <tr key={r.key} className={`pick${open === r.key ? ' chosen' : ''}`} onClick={() => { setOpen(open === r.key ? undefined : r.key); const i = s.sites.findIndex((x) => x.id === r.parent); if (i >= 0) select([{ site: i, operator: { r: [1, 0, 0, 0, 1, 0, 0, 0, 1], t: [0, 0, 0] } }]); }}>
               <td><input type="checkbox" aria-label={`Place on ${r.label}`} checked={chosen.has(r.key)} onClick={(e) => e.stopPropagation()} onChange={() => setChosen((c) => { const n = new Set(c); if (!n.delete(r.key)) n.add(r.key); return n; })} /></td>
               <td>{r.label}{r.disorder ? <small className="soft"> {r.disorder.assembly}.{r.disorder.group}</small> : ''}</td>
               <td>{r.shape === 'none' ? 'no hydrogen' : `${r.count} × ${r.shape}`}</td>
               <td className="n">{r.density.map((x) => x.toFixed(2)).join(' ')}</td>
               <td className={r.confidence === 'look' ? 'off' : 'soft'}>{r.confidence === 'look' ? '◇ look' : r.confidence}</td>
-            </tr>))}</tbody>
-        </table>
-        {shown.filter((r) => r.key === open).map((r) => (
-          <div key={r.key} className="detail">
+            </tr>,
+            ...(open === r.key ? [<tr key={`${r.key}-detail`}><td colSpan={5}><div className="detail">
             <p className="mb-1">{r.why}{r.partners.length ? <>; bonds to {r.partners.map((p) => `${p.label} (${r.element}…${p.label.replace(/\d.*/, '')} ${p.distance.toFixed(2)} Å, ${p.angle.toFixed(0)}°)`).join(', ')}</> : ''}.</p>
             {r.warning && <p className="off mb-1">{r.warning}</p>}
             <div className="field"><label htmlFor="h-shape">Shape</label><select id="h-shape" className="form-select form-select-sm" value={r.shape} onChange={(e) => reshape(r, e.target.value as HydrogenShape)}><option value="none">no hydrogen</option>{SHAPES.filter((x) => x !== 'chosen').map((x) => <option key={x}>{x}</option>)}<option value="chosen">along a direction of your own</option></select></div>
@@ -115,7 +113,9 @@ export function HydrogensSheet(): ReactNode {
               if (Math.hypot(...away) < 0.1) setProblem('Select another atom than the parent: the hydrogens will lie on the side away from it.');
               else reshape(r, 'chosen', { count: n, along: away });
             }}>{n} away from {direction ? s.sites[direction.site]?.label : 'the selected atom'}</button>)}</div>
-          </div>))}
+          </div></td></tr>] : []),
+          ])}</tbody>
+        </table>
         <Button className="mt-2" disabled={!count || !!work} onClick={place}>Place {count} hydrogens</Button>
         <button className="word ms-2" onClick={() => setPlan(undefined)}>Leave the plan</button>
       </>}
@@ -165,7 +165,7 @@ function Turner({ groupId, map }: { groupId: string; map: MapResult | undefined 
   // Two selected atoms name a bond to turn about; else the Cartesian axes serve.
   const others = selection.filter((p) => !g.hydrogens.includes(s.sites[p.site]?.id ?? ''));
   const bond = others.length ? normalize(subtract(parent, cartesian(s.cell, applyOperator(others[0]!.operator, s.sites[others[0]!.site]!.position)))) : undefined;
-  const axes = useMemo<Vec3[]>(() => [bond && bond.some((x) => Math.abs(x) > 1e-6) ? bond : [1, 0, 0], [0, 1, 0], [0, 0, 1]], [bond?.join()]); // eslint-disable-line
+  const axes = useMemo<Vec3[]>(() => [bond && bond.some((x) => Math.abs(x) > 1e-6) ? bond : [1, 0, 0], [0, 1, 0], [0, 0, 1]], [bond?.join()]);
   const positions = g.hydrogens.map((h) => angles.reduce((p, a, k) => add(parent, turn(subtract(p, parent), axes[k]!, (a * Math.PI) / 180)), at(h)));
   const inverse = inverse3(orthogonalization(s.cell));
   const density = positions.map((p) => { const f = apply3(inverse, p); return map ? densityAt(map, f[0], f[1], f[2]) : 0; });
@@ -173,7 +173,7 @@ function Turner({ groupId, map }: { groupId: string; map: MapResult | undefined 
   useEffect(() => {
     setGhost(moved ? { title: 'turned', positions, elements: positions.map(() => 'H'), colour: 'gold' } : undefined);
     return () => setGhost(undefined);
-  }, [angles.join()]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [angles.join()]);
   return (
     <div className="detail">
       <p className="mb-1">Turn by hand{bond ? ` (first angle about the bond from ${s.sites[others[0]!.site]!.label})` : ''}: residual density {density.map((x) => x.toFixed(2)).join(', ')} e/Å³ at the new places.</p>

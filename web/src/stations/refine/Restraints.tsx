@@ -18,7 +18,7 @@ export function RestraintsSheet(): ReactNode {
   const standings = useMemo(() => new Map(restraintStandings(s, physicalValues(s, 1, 0)).map((x) => [x.id, x])), [s]);
   const rows = useMemo(() => modelRestraints(s).length, [s]);
   const picked = [...new Set(selection.map((p) => p.site))].filter((i) => s.sites[i]);
-  const offers = useMemo(() => offersFor(s, picked), [s, picked.join()]); // eslint-disable-line react-hooks/exhaustive-deps
+  const offers = useMemo(() => offersFor(s, picked), [s, picked.join()]);
   const needed = useMemo(() => neededRestraints(s), [s]);
   const sorted = [...controls.restraints].sort((p, q) => Math.abs(standings.get(q.id)?.worst.misfit ?? 0) - Math.abs(standings.get(p.id)?.worst.misfit ?? 0));
   const pickSites = (ids: readonly string[]): void => select(s.sites.flatMap((x, site) => (ids.includes(x.id) ? [{ site, operator: IDENTITY }] : [])));
