@@ -202,7 +202,7 @@ async function settleModel(paths: string[], options: Record<string, string | boo
     disorder: assemblies(s).map((a) => ({ assembly: a.assembly, groups: a.groups.map((g) => g.group), occupancies: a.groups.map((g) => rounded(g.occupancy, 4)), su: a.groups.map((g) => rounded(g.su, 4)) })),
     twins: (r.twins ?? []).map((x) => ({ law: x.law, name: x.name, fraction: rounded(x.fraction, 4), su: rounded(x.su ?? 0, 4) })),
     ...(r.extinction ? { extinction: r.extinction } : {}), ...(result.absolute ? { absoluteStructure: { x: rounded(result.absolute.x, 3), su: rounded(result.absolute.su, 3), pairs: result.absolute.pairs, verdict: result.absolute.verdict } } : {}),
-    stages: result.stages, decisions: result.decisions, state: result.settled ? 'settled' : 'moving', message: result.message, seconds: rounded((performance.now() - started) / 1000, 2),
+    cycles: result.stages.reduce((n, s) => n + s.cycles, 0), stages: result.stages, decisions: result.decisions, state: result.settled ? 'settled' : 'moving', message: result.message, seconds: rounded((performance.now() - started) / 1000, 2),
   };
   return { json, text: [result.message, ...result.decisions.map((d) => `To decide: ${d}`)].join('\n') };
 }

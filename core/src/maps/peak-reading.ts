@@ -42,7 +42,8 @@ export function readPeaks(s: Structure, peaks: readonly ResidualPeak[], sigma: n
       if (z > 20 && d < 1.5) return { kind: 'heavy atom', text: `ripple or absorption near ${label}` };
       return { kind: 'noise', ...withAngle, text: `${strength.toFixed(1)}σ, ${d.toFixed(2)} Å from ${label}` };
     }
-    if (strength < 3) return { kind: 'noise', text: `${strength.toFixed(1)}σ: no more than noise` };
+    // At the end of a good refinement even the highest maxima are nothing to model.
+    if (strength < 3 || p.height < 0.2) return { kind: 'noise', text: `${strength.toFixed(1)}σ: no more than noise` };
     if (z > 20 && d < 1.4) return { kind: 'heavy atom', ...withAngle, text: `${d.toFixed(2)} Å from ${label}: ripple, absorption or anharmonic motion of a heavy atom` };
     if (d < 0.45) {
       if (mean && u < 0.75 * mean) return { kind: 'wrong element', text: `on ${label}, which moves too little (U ${u.toFixed(3)}, around it ${mean.toFixed(3)}): a heavier element than ${site.element}` };

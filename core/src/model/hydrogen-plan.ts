@@ -420,6 +420,13 @@ function avoidCollisions(planner: Planner, workers: Worker[]): void {
   }
 }
 
+/** Density and hydrogen-bond partners of hydrogens at given Cartesian places, for turning them by hand. */
+export function judgePlaces(input: PlanInput, parent: string, places: readonly Vec3[]): { density: number[]; partners: Partner[] } {
+  const planner = new Planner(input);
+  const site = input.structure.sites.findIndex((x) => x.id === parent);
+  return { density: places.map((x) => planner.density(x)), partners: places.flatMap((x) => planner.judge(site, input.structure.sites[site]!.disorder, x, []).partners.slice(0, 1)) };
+}
+
 /** The plan's row for a shape the person asks for; positions are worked out again. `along` (Cartesian direction) sets the axis of shapes that have no rule. */
 export function planShape(input: PlanInput, row: HydrogenRow, shape: HydrogenShape, choice: { count?: number; along?: Vec3; torsion?: number; typical?: number } = {}): HydrogenRow {
   const planner = new Planner(input);

@@ -1,6 +1,9 @@
 /** The numbers behind the plots that judge data and fit: every reflection with what it tells, and means in shells. */
 import { inverseSpacing, reciprocalMetric } from '../crystal/cell.ts';
-import type { MergedReflections } from '../crystal/reflections.ts';
+import { rotationsOf } from '../crystal/point-group.ts';
+import type { MergedReflections, RawReflections } from '../crystal/reflections.ts';
+import type { SpaceGroup } from '../crystal/space-group.ts';
+import { canonicalIndex, flatRotations } from '../data/merge.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { CalculatedData } from './single-crystal-problem.ts';
 import { weightOf, type Weights } from './weights.ts';
@@ -64,4 +67,27 @@ export function plotData(s: Structure, r: MergedReflections, data: CalculatedDat
     return { fc: part.length ? out.fc[part.at(-1)!]! : 0, mean: part.reduce((t, i) => t + w2[i]!, 0) / Math.max(1, part.length), count: part.length };
   });
   return { ...out, shells, variance };
+}
+
+/** Scale of each batch of raw intensities against the model: Σ I·Ic / Σ Ic², relative to all. Empty where the data carry no batches. */
+export function batchScales(raw: RawReflections, group: SpaceGroup, r: MergedReflections, data: CalculatedData): { batch: number; scale: number; count: number }[] {
+  if (!raw.batch) return [];
+  const flat = flatRotations(rotationsOf(group));
+  const calculated = new Map<number, number>();
+  for (let i = 0; i < data.used.length; i++) { const u = data.used[i]!; calculated.set(canonicalIndex(flat, r.h[u]!, r.k[u]!, r.l[u]!), data.fc2[i]!); }
+  const sums = new Map<number, { top: number; bottom: number; count: number }>();
+  let top = 0, bottom = 0;
+  for (let i = 0; i < raw.count; i++) {
+    const c = calculated.get(canonicalIndex(flat, raw.h[i]!, raw.k[i]!, raw.l[i]!));
+    if (c === undefined) continue;
+    const b = sums.get(raw.batch[i]!) ?? { top: 0, bottom: 0, count: 0 };
+    b.top += raw.intensity[i]! * c;
+    b.bottom += c * c;
+    b.count++;
+    top += raw.intensity[i]! * c;
+    bottom += c * c;
+    sums.set(raw.batch[i]!, b);
+  }
+  const overall = top / (bottom || 1);
+  return [...sums].sort((p, q) => p[0] - q[0]).map(([batch, b]) => ({ batch, scale: b.top / (b.bottom || 1) / overall, count: b.count }));
 }

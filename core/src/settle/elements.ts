@@ -108,9 +108,11 @@ export function relabel(s: Structure, changed: readonly number[]): Structure {
   for (const i of changed) {
     const element = sites[i]!.element;
     const taken = new Set(sites.filter((_, j) => j !== i).map((x) => x.label));
-    let n = Number(/\d+/.exec(sites[i]!.label)?.[0] ?? 1);
-    if (taken.has(`${element}${n}`)) for (n = 1; taken.has(`${element}${n}`); n++);
-    sites[i] = { ...sites[i]!, label: `${element}${n}` };
+    // The number stays where it can, and so does the letter of a second place.
+    const [, number, suffix] = /(\d+)([A-Z]?)\S*$/.exec(sites[i]!.label) ?? [undefined, '1', ''];
+    let n = Number(number);
+    if (taken.has(`${element}${n}${suffix}`)) for (n = 1; taken.has(`${element}${n}${suffix}`); n++);
+    sites[i] = { ...sites[i]!, label: `${element}${n}${suffix}` };
   }
   return { ...s, sites };
 }

@@ -40,7 +40,7 @@ export type SettleReport =
 
 export interface SettleResult {
   readonly stage: Stage;
-  readonly stages: readonly { title: string; r1: number; wr2: number; s: number; parameters: number; peak: number; hole: number; message: string }[];
+  readonly stages: readonly { title: string; cycles: number; r1: number; wr2: number; s: number; parameters: number; peak: number; hole: number; message: string }[];
   /** Sentences for what a person should decide. */
   readonly decisions: readonly string[];
   readonly settled: boolean;
@@ -111,7 +111,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
     stage = { ...s, message };
     structure = s.structure;
     treatment = s.treatment;
-    stages.push({ title: s.title, r1: s.readings.r1, wr2: s.readings.wr2, s: s.readings.s, parameters: s.readings.parameters, peak: s.map.peaks[0]?.height ?? 0, hole: s.map.holes[0]?.height ?? 0, message });
+    stages.push({ title: s.title, cycles: s.cycles, r1: s.readings.r1, wr2: s.readings.wr2, s: s.readings.s, parameters: s.readings.parameters, peak: s.map.peaks[0]?.height ?? 0, hole: s.map.holes[0]?.height ?? 0, message });
     context.progress({ kind: 'stage', stage });
   };
   const sayContents = input.contents;

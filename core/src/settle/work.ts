@@ -29,6 +29,7 @@ export const refinedTreatment = (t: Treatment, r: Readings): Treatment => (r.twi
 
 export interface Stage {
   readonly title: string;
+  readonly cycles: number;
   readonly structure: Structure;
   readonly readings: Readings;
   readonly map: MapResult;
@@ -53,5 +54,5 @@ export async function refineStage(bench: Bench, title: string, structure: Struct
   const { readings } = result;
   const after = refinedTreatment(treatment, readings);
   const { map } = residualOf(result.structure, bench.reflections, bench.wavelength, readings.weights, readings.extinction?.value ?? 0, readings.scale, after);
-  return { title, structure: result.structure, readings, map, treatment: after, message: result.message, result, ...(result.covariance ? { covariance: result.covariance } : {}) };
+  return { title, cycles: result.history.length, structure: result.structure, readings, map, treatment: after, message: result.message, result, ...(result.covariance ? { covariance: result.covariance } : {}) };
 }

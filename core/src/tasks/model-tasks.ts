@@ -1,6 +1,6 @@
 /** Jobs of the Refine station that look at a model: hydrogen plans, second places, elements, plots, twins, solvent, expected molecules. */
 import { z } from 'zod';
-import type { MergedReflections } from '../crystal/reflections.ts';
+import type { MergedReflections, RawReflections } from '../crystal/reflections.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import { twinLaws, type TwinLaw } from '../data/twin-laws.ts';
@@ -11,14 +11,14 @@ import { planHydrogens, type HydrogenPlan } from '../model/hydrogen-plan.ts';
 import { matchMolecule, type Match, type MoleculeGraph } from '../model/expected.ts';
 import { proposeSecondPlaces, turnableBonds, type PlaceProposal } from '../model/second-place.ts';
 import type { ResidualPeak } from '../maps/residual.ts';
-import { plotData, type PlotData } from '../refine/data-plots.ts';
+import { batchScales, plotData, type PlotData } from '../refine/data-plots.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import { halved, tryProposals } from '../settle/disorder-trial.ts';
 import { readElements, suspiciousSites, type ElementReading } from '../settle/elements.ts';
 import { refineStage, residualOf, type Bench, type MapResult } from '../settle/work.ts';
 import type { TaskContext } from '../task-context.ts';
 import type { SolventMask } from '../crystal/treatment.ts';
-import { mergedSchema, structureSchema, treatmentSchema, weightsSchema } from './schemas.ts';
+import { mergedSchema, rawSchema, structureSchema, treatmentSchema, weightsSchema } from './schemas.ts';
 import { shaped, task } from './task.ts';
 
 /** A model with its data, as every job here takes it. */
@@ -76,7 +76,7 @@ export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
     const bench = benchOf(i, context, 'How much of it is in the first place');
     const before = residualOf(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment);
     // Only the map and the share of this refinement are used; the model itself stays as it is.
-    const stage = { title: '', structure: i.structure, readings: { ...before.figures, parameters: 0, restraints: 0, reflections: 0, maxShiftOverSu: 0, meanShiftOverSu: 0, weights: i.weights, scale: before.scale }, map: before.map, treatment: i.treatment, message: '' };
+    const stage = { title: '', cycles: 0, structure: i.structure, readings: { ...before.figures, parameters: 0, restraints: 0, reflections: 0, maxShiftOverSu: 0, meanShiftOverSu: 0, weights: i.weights, scale: before.scale }, map: before.map, treatment: i.treatment, message: '' };
     const part = await halved(bench, stage, i.sites);
     context.progress('Laying copies on the residual density');
     await context.breath();
@@ -92,9 +92,14 @@ export const elementsTask = task<ModelAndData & { sites?: readonly number[] }, {
   run: async (i, context) => ({ readings: (await readElements(benchOf(i, context), i.structure, i.treatment, i.sites?.length ? i.sites : suspiciousSites(i.structure))).readings }),
 });
 
-export const plotsTask = task<ModelAndData & { goodness: number }, PlotData, never>({
-  name: 'plots', input: z.object({ ...withData, goodness: z.number() }) as never, output: shaped<PlotData>(['fo', 'fc', 'shells']),
-  run: async (i) => plotData(i.structure, i.reflections, evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment).data, i.weights, i.goodness),
+export type PlotsResult = PlotData & { batches: ReturnType<typeof batchScales> };
+
+export const plotsTask = task<ModelAndData & { goodness: number; raw?: RawReflections }, PlotsResult, never>({
+  name: 'plots', input: z.object({ ...withData, goodness: z.number(), raw: rawSchema.optional() }) as never, output: shaped<PlotsResult>(['fo', 'fc', 'shells', 'batches']),
+  run: async (i) => {
+    const { data } = evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment);
+    return { ...plotData(i.structure, i.reflections, data, i.weights, i.goodness), batches: i.raw ? batchScales(i.raw, i.structure.spaceGroup, i.reflections, data) : [] };
+  },
 });
 
 export interface TwinTrial {

@@ -9,7 +9,8 @@ import { findElement } from '@nagare/core/crystal/elements';
 import { eigenSymmetric3 } from '@nagare/core/math/matrix3';
 import { displacementToCartesian } from '@nagare/core/crystal/structure';
 import { useSession } from '../store/session.tsx';
-import { changeElement, deleteSites, renameSite } from '../stations/refine/edits.ts';
+import { NumberField } from './parts.tsx';
+import { changeElement, deleteSites, moveSiteTo, renameSite } from '../stations/refine/edits.ts';
 
 export function Inspector(): ReactNode {
   const { head, selection, result, edit, setProblem } = useSession();
@@ -29,7 +30,7 @@ export function Inspector(): ReactNode {
       {one && (
         <table className="w-100 mono my-2" style={{ fontSize: '.8rem' }}>
           <tbody>
-            {(['x', 'y', 'z'] as const).map((axis, k) => <tr key={axis}><td className="soft">{axis}</td><td className="text-end">{formatMeasured(one.position[k]!, one.positionSu?.[k], 5)}</td></tr>)}
+            {(['x', 'y', 'z'] as const).map((axis, k) => <tr key={axis}><td className="soft"><label htmlFor={`site-${axis}`}>{axis}</label> {formatMeasured(one.position[k]!, one.positionSu?.[k], 5)}</td><td className="text-end"><NumberField key={one.id} id={`site-${axis}`} value={one.position[k]} digits={4} step={0.001} commit onChange={(v) => apply(moveSiteTo(s, sites[0]!, one.position.map((x, i) => (i === k ? v : x)) as never))} /></td></tr>)}
             <tr><td className="soft">{one.displacement.kind === 'iso' ? 'U' : 'U eq'}</td><td className="text-end">{one.displacement.kind === 'iso' ? formatMeasured(one.displacement.u, one.displacement.su, 4) : equivalentU(s.cell, one.displacement).toFixed(4)} Å²</td></tr>
             {one.displacement.kind === 'aniso' && <tr><td className="soft">principal</td><td className="text-end">{eigenSymmetric3(displacementToCartesian(s.cell, one.displacement.u)).values.map((v) => v.toFixed(3)).join(' ')} Å²</td></tr>}
             <tr><td className="soft">occupancy</td><td className="text-end">{formatMeasured(one.occupancy, one.occupancySu, 3)}</td></tr>

@@ -79,7 +79,7 @@ export function NumberField({ id, value, step, digits, min = -Infinity, max = In
   return (
     <span className="d-inline-flex align-items-center gap-1">
       <input
-        id={id} className="form-control form-control-sm n" inputMode="decimal" value={text} style={{ width: `${Math.max(6, digits + 5)}ch`, minWidth: '7ch' }}
+        id={id} className="form-control form-control-sm n" inputMode="decimal" value={text} style={{ width: `${Math.max(8, digits + 6)}ch`, minWidth: '8ch' }}
         onFocus={() => { setBefore(value); setEditing(true); }}
         onBlur={() => { setEditing(false); setText(shown); flush(); }}
         onChange={(e) => {

@@ -145,7 +145,7 @@ export default function SceneView(): ReactNode {
     const other = compareWith ? marks.find((m) => m.id === compareWith)?.structure : undefined;
     const colours = getComputedStyle(document.documentElement);
     if (ghost) p.showGhost({ positions: ghost.positions, elements: ghost.elements, colour: colours.getPropertyValue(ghost.colour === 'gold' ? '--gold' : '--water').trim() });
-    else if (other) p.showGhost({ positions: other.sites.map((x) => cartesian(structure.cell, x.position)), elements: other.sites.map((x) => x.element), colour: colours.getPropertyValue('--gold').trim() });
+    else if (other) p.showGhost({ positions: other.sites.map((x) => cartesian(structure.cell, x.position)), elements: other.sites.map((x) => x.element), groups: other.sites.map((x) => (x.disorder ? `${x.disorder.assembly}.${x.disorder.group}` : '')), colour: colours.getPropertyValue('--gold').trim() });
     else p.showGhost(undefined);
   }, [ghost, compareWith, marks, structure, scene]);
 

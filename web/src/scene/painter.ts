@@ -172,7 +172,7 @@ export class ScenePainter {
   }
 
   /** Draws atoms that are not the model's: translucent balls and thin sticks in one colour. */
-  showGhost(ghost: { positions: readonly Vec3[]; elements: readonly string[]; colour: string } | undefined): void {
+  showGhost(ghost: { positions: readonly Vec3[]; elements: readonly string[]; groups?: readonly string[]; colour: string } | undefined): void {
     this.clear(this.ghost);
     this.ghostAtoms = undefined;
     if (ghost?.positions.length) {
@@ -184,6 +184,7 @@ export class ScenePainter {
       this.ghost.add(balls);
       const pairs: [Vector3, Vector3][] = [];
       for (let i = 0; i < ghost.positions.length; i++) for (let j = 0; j < i; j++) {
+        if (ghost.groups?.[i] && ghost.groups[j] && ghost.groups[i] !== ghost.groups[j]) continue;
         const limit = bondLimit(ghost.elements[i]!, ghost.elements[j]!);
         const a = new Vector3(...ghost.positions[i]!), b = new Vector3(...ghost.positions[j]!);
         const d = a.distanceTo(b);

@@ -26,7 +26,7 @@ export default function DataPane(): ReactNode {
   const input = useModelAndData();
   const [chosen, setChosen] = useState<number | undefined>();
   const [reason, setReason] = useState('beam stop');
-  const query = useQuery({ queryKey: ['plots', head?.id], enabled: !!input, staleTime: Infinity, gcTime: 60_000, queryFn: () => run('plots', { ...input!, goodness: head?.readings?.s ?? 1 }).result });
+  const query = useQuery({ queryKey: ['plots', head?.id], enabled: !!input, staleTime: Infinity, gcTime: 60_000, queryFn: () => run('plots', { ...input!, goodness: head?.readings?.s ?? 1, ...(intake?.raw.batch ? { raw: intake.raw } : {}) }).result });
   const data = query.data;
   const shown = useMemo(() => (data ? thinned(data) : []), [data]);
   const css = getComputedStyle(document.documentElement), ink = (n: string): string => css.getPropertyValue(n).trim();
@@ -64,6 +64,7 @@ export default function DataPane(): ReactNode {
       <figure><figcaption>Normal probability</figcaption><div className="plot"><Scatter data={{ datasets: [...(cloud((i) => ({ x: data.expected[i]!, y: data.delta[i]! })) as { datasets: object[] }).datasets, { data: [{ x: -4, y: -4 }, { x: 4, y: 4 }], showLine: true, borderColor: ink('--soft'), borderWidth: 1, pointRadius: 0 }] } as never} options={options('expected', 'found') as never} /></div></figure>
       <figure><figcaption>Weighted difference against intensity</figcaption><div className="plot"><Scatter data={cloud((i) => ({ x: Math.max(0.1, data.fc[i]! ** 2), y: data.delta[i]! })) as never} options={options('Fc²', '√w ΔF²/S', { x: { type: 'logarithmic', title: { display: true, text: 'Fc²' } } }) as never} /></div></figure>
       <figure><figcaption>Analysis of variance</figcaption><table><thead><tr><th className="n">Fc to</th><th className="n">reflections</th><th className="n">mean wΔ²</th></tr></thead><tbody>{data.variance.map((v, i) => <tr key={i}><td className="n">{v.fc.toFixed(1)}</td><td className="n">{v.count}</td><td className={`n${v.mean > 2 || v.mean < 0.5 ? ' off' : ''}`}>{v.mean.toFixed(2)}</td></tr>)}</tbody></table></figure>
+      {data.batches.length > 1 && <figure><figcaption>Scale by batch</figcaption><div className="plot"><Scatter data={{ datasets: [line(data.batches.map((b) => ({ x: b.batch, y: b.scale })), '--pine')] } as never} options={options('batch', 'I observed / calculated') as never} /></div></figure>}
       <figure><figcaption>Farthest off</figcaption><table><thead><tr><th>h k l</th><th className="n">Fo</th><th className="n">Fc</th><th className="n">s.u.</th><th className="n">d, Å</th></tr></thead><tbody>{worst.map(({ i }) => <tr key={i} tabIndex={0} className={`pick${chosen === i ? ' chosen' : ''}`} onClick={() => setChosen(i)} onKeyDown={(e) => { if (e.key === 'Enter') setChosen(i); }}><td className="mono">{data.h[i]} {data.k[i]} {data.l[i]}</td><td className="n">{data.fo[i]!.toFixed(1)}</td><td className="n">{data.fc[i]!.toFixed(1)}</td><td className="n">{data.delta[i]!.toFixed(1)}</td><td className="n">{data.d[i]!.toFixed(2)}</td></tr>)}</tbody></table></figure>
     </div>
   );

@@ -4,9 +4,8 @@ import { Button } from 'react-bootstrap';
 import { orthogonalization } from '@nagare/core/crystal/cell';
 import { NO_CONTROLS, SHAPES, type Hold, type HydrogenShape } from '@nagare/core/crystal/controls';
 import { cartesian } from '@nagare/core/crystal/structure';
-import { densityAt } from '@nagare/core/maps/sample';
 import { add, apply3, inverse3, normalize, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
-import { planShape, type HydrogenPlan, type HydrogenRow } from '@nagare/core/model/hydrogen-plan';
+import { judgePlaces, planShape, type HydrogenPlan, type HydrogenRow } from '@nagare/core/model/hydrogen-plan';
 import { holdHydrogens, placeHydrogens, withControls, withSites } from '@nagare/core/model/place-hydrogens';
 import { applyOperator } from '@nagare/core/crystal/operator';
 import type { MapResult } from '@nagare/core/tasks/registry';
@@ -168,7 +167,8 @@ function Turner({ groupId, map }: { groupId: string; map: MapResult | undefined 
   const axes = useMemo<Vec3[]>(() => [bond && bond.some((x) => Math.abs(x) > 1e-6) ? bond : [1, 0, 0], [0, 1, 0], [0, 0, 1]], [bond?.join()]);
   const positions = g.hydrogens.map((h) => angles.reduce((p, a, k) => add(parent, turn(subtract(p, parent), axes[k]!, (a * Math.PI) / 180)), at(h)));
   const inverse = inverse3(orthogonalization(s.cell));
-  const density = positions.map((p) => { const f = apply3(inverse, p); return map ? densityAt(map, f[0], f[1], f[2]) : 0; });
+  const bare = useMemo(() => withSites(s, s.sites.filter((x) => !g.hydrogens.includes(x.id))), [s, g]);
+  const { density, partners } = judgePlaces({ structure: bare, ...(map ? { map } : {}) }, g.parent, positions);
   const moved = angles.some((a) => a !== 0);
   useEffect(() => {
     setGhost(moved ? { title: 'turned', positions, elements: positions.map(() => 'H'), colour: 'gold' } : undefined);
@@ -176,7 +176,7 @@ function Turner({ groupId, map }: { groupId: string; map: MapResult | undefined 
   }, [angles.join()]);
   return (
     <div className="detail">
-      <p className="mb-1">Turn by hand{bond ? ` (first angle about the bond from ${s.sites[others[0]!.site]!.label})` : ''}: residual density {density.map((x) => x.toFixed(2)).join(', ')} e/Å³ at the new places.</p>
+      <p className="mb-1">Turn by hand{bond ? ` (first angle about the bond from ${s.sites[others[0]!.site]!.label})` : ''}: residual density {density.map((x) => x.toFixed(2)).join(', ')} e/Å³ at the new places; {partners.length ? `bonds to ${partners.map((p) => `${p.label} (${p.distance.toFixed(2)} Å, ${p.angle.toFixed(0)}°)`).join(', ')}` : 'no hydrogen-bond partner in reach'}.</p>
       <div className="d-flex gap-2">{angles.map((a, k) => <NumberField key={k} id={`turn-${k}`} value={a} digits={0} step={5} unit="°" onChange={(v) => setAngles((x) => x.map((y, i) => (i === k ? v : y)) as [number, number, number])} />)}</div>
       <div className="mt-1"><button className="word" disabled={!moved} onClick={() => void edit({ ...s, sites: s.sites.map((x) => { const i = g.hydrogens.indexOf(x.id); return i < 0 ? x : { ...x, position: apply3(inverse, positions[i]!) }; }) }, `hydrogens of ${s.sites.find((x) => x.id === g.parent)!.label} turned by hand`)}>Keep</button><button className="word" disabled={!moved} onClick={() => setAngles([0, 0, 0])}>Back</button></div>
     </div>
