@@ -15,7 +15,7 @@ import { closestContact } from './test-crystals.ts';
 
 const read = (folder: string, name: string) => recognise(readFileSync(new URL(`../${folder}/${name}.cif`, import.meta.url), 'utf8'), name)[0]!;
 
-describe.each(['aobae', 'tsuyukusa-7', 'benigara-2'])('%s', (name) => {
+describe.each(['aobae', 'tsuyukusa-7', 'benigara-2', 'mizuasagi', 'futago-1'])('%s', (name) => {
   const truth = read('truth', name).structure!;
   const data = read('data', name);
 

@@ -63,6 +63,23 @@ export function growAll(s: Structure, drawn: readonly PlacedSite[], through: Thr
   return { placed: now, endless: true };
 }
 
+/** One act of growing by hand; a list of them can be followed again on a changed model. */
+export interface Growth {
+  readonly through: Through;
+  /** Until nothing is missing, rather than one step. */
+  readonly all: boolean;
+}
+
+/** What is drawn after the acts of growing, worked out anew for this model. */
+export function followGrowth(s: Structure, acts: readonly Growth[]): { placed: PlacedSite[]; endless: boolean } {
+  let placed = uniquePart(s), endless = false;
+  for (const act of acts) {
+    if (act.all) ({ placed, endless } = growAll(s, placed, act.through));
+    else placed = growStep(s, placed, act.through);
+  }
+  return { placed, endless };
+}
+
 export const uniquePart = (s: Structure): PlacedSite[] => s.sites.map((_, site) => ({ site, operator: IDENTITY }));
 
 /** The fragment of a site carried by an operator, so that the copy that was picked becomes the one in the model. */

@@ -420,6 +420,16 @@ function avoidCollisions(planner: Planner, workers: Worker[]): void {
   }
 }
 
+/** A row for an atom that the plan passed over, without hydrogens yet: the person may ask for any shape on it. */
+export function rowFor(s: Structure, site: number): HydrogenRow {
+  const x = s.sites[site]!;
+  const options = hydrogenOptions(s, site, x.disorder, hasAnion(s)).options.map((o) => ({ shape: o.shape, count: o.count, score: o.prior, why: o.why }));
+  return {
+    key: `${x.id}|asked`, parent: x.id, label: x.label, element: x.element, shape: 'none', count: 0, hold: 'riding', length: 0, uFactor: 0, positions: [], density: [], partners: [], why: 'asked for; its neighbours leave no usual place', confidence: 'look',
+    options: options.length ? options : [{ shape: 'none', count: 0, score: 5, why: 'its neighbours fill its valence' }], ...(x.disorder ? { disorder: x.disorder } : {}), weight: siteWeight(s, x),
+  };
+}
+
 /** Density and hydrogen-bond partners of hydrogens at given Cartesian places, for turning them by hand. */
 export function judgePlaces(input: PlanInput, parent: string, places: readonly Vec3[]): { density: number[]; partners: Partner[] } {
   const planner = new Planner(input);

@@ -111,7 +111,7 @@ export async function refineStructure(structure: Structure, reflections: MergedR
   let undetermined: string[] = [];
   let last = { maxShift: Infinity, meanShift: Infinity, name: '' };
   let inverse: Float64Array | undefined;
-  let extra = 0;
+  let extra = 0, weightRounds = 0;
   const plannedCycles = Math.max(1, options.cycles);
   for (let cycle = 1; cycle <= plannedCycles + extra; cycle++) {
     const { normal, cost, weight } = await problem.assemble(context as TaskContext);
@@ -164,7 +164,9 @@ export async function refineStructure(structure: Structure, reflections: MergedR
     // With hardly any noise the s.u. vanish too; then the shifts themselves decide.
     const still = accepted && expandShift(problem.map, shift).every((x, p) => p < 2 || Math.abs(x) < 1e-7);
     const quiet = max < settledBelow || still;
-    if (options.optimizeWeights && (max < 0.5 || cycle === plannedCycles) && extra < 4) {
+    // Weights and model settle together; after a few rounds the weights stay, or the two chase each other for ever.
+    if (options.optimizeWeights && weightRounds < 7 && (max < 0.5 || cycle === plannedCycles) && extra < 4) {
+      weightRounds++;
       const c = problem.calculated();
       const next = optimizeWeights(c.fo2, c.fc2, c.sigma, n, problem.weights);
       const changed = Math.abs(next.a - problem.weights.a) > 0.0005 || Math.abs(next.b - problem.weights.b) > 0.01 * Math.max(0.01, problem.weights.b);

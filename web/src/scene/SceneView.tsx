@@ -4,6 +4,7 @@ import { Link } from 'react-router';
 import { axisVectors } from '@nagare/core/crystal/cell';
 import { cartesian } from '@nagare/core/crystal/structure';
 import { operatorKey } from '@nagare/core/crystal/operator';
+import { followGrowth } from '@nagare/core/model/complete';
 import { buildScene, type Extent } from '@nagare/core/draw/scene';
 import { add, apply3, inverse3, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import { middle } from '@nagare/core/math/superpose';
@@ -17,7 +18,7 @@ import { ScenePainter, type Marker } from './painter.ts';
 const samePick = (p: Picked, site: number, key: string): boolean => p.site === site && operatorKey(p.operator) + p.operator.t.map((t) => Math.round(t)).join() === key;
 
 export default function SceneView(): ReactNode {
-  const { project, head, marks, result: stored, ghost, setGhost, compareWith, mapKind, hidden, grown, setGrown, preview, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap } = useSession();
+  const { project, head, marks, result: stored, ghost, setGhost, compareWith, mapKind, hidden, growth, setGrowth, preview, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap } = useSession();
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const overlay = useRef<HTMLCanvasElement>(null);
@@ -31,7 +32,7 @@ export default function SceneView(): ReactNode {
   const [failed, setFailed] = useState<string | undefined>();
   const structure = preview ?? head?.structure;
   const result = preview ? undefined : stored;
-  const scene = useMemo(() => (structure ? buildScene(structure, { ...view, hidden, ...(grown && !preview ? { grown } : {}) }) : undefined), [structure, view, hidden, grown, preview]);
+  const scene = useMemo(() => (structure ? buildScene(structure, { ...view, hidden, ...(growth.length && !preview ? { grown: followGrowth(structure, growth).placed } : {}) }) : undefined), [structure, view, hidden, growth, preview]);
   const keys = useMemo(() => scene?.atoms.map((a) => operatorKey(a.operator) + a.operator.t.map((t) => Math.round(t)).join()), [scene]);
   const selected = useMemo(() => new Set(scene?.atoms.flatMap((a, i) => (selection.some((p) => samePick(p, a.site, keys![i]!)) ? [i] : [])) ?? []), [scene, keys, selection]);
   const markers = useMemo<Marker[]>(() => (showMap && structure ? (result?.map?.peaks ?? []).filter((q, i) => i < 14 && (q.height >= level || peaks.includes(q.name))).map((p) => ({ name: p.name, position: cartesian(structure.cell, p.position as Vec3) })) : []), [showMap, structure, result, level, peaks]);
@@ -121,6 +122,20 @@ export default function SceneView(): ReactNode {
     };
     p.invalidate();
   }, [scene, selected, markers, peaks, labels, structure]);
+
+  // What is chosen in a table or a plan comes out from under the edges and the inspector.
+  useEffect(() => {
+    const p = painter.current, last = selection.at(-1), pane = host.current;
+    if (!p || !scene || !last || !pane || !keys) return;
+    const i = scene.atoms.findIndex((a, k) => samePick(last, a.site, keys[k]!));
+    if (i < 0) return;
+    const { x, y } = p.project(scene.atoms[i]!.position), { clientWidth: w, clientHeight: h } = pane;
+    if (x > 20 && x < w - 320 && y > 20 && y < h - 90) return;
+    if (x >= w - 320 && x < w - 20 && y > 420 && y < h - 90) return;
+    p.pan.x += Math.max(60, (w - 300) / 2) - x;
+    p.pan.y += h / 2 - y;
+    p.invalidate();
+  }, [selection]);
 
   // A model that was moved (inverted, reassembled) comes back into view.
   const lastCentre = useRef<Vec3 | undefined>(undefined);
@@ -285,7 +300,7 @@ export default function SceneView(): ReactNode {
       <canvas ref={overlay} className="labels" />
       {box && <div className="box-pick" style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
       <div className="scene-tools">
-        <div>{([['unit', 'Asymmetric unit'], ['molecules', 'Molecules'], ['cell', 'Cell']] as [Extent, string][]).map(([k, name]) => <button key={k} className="word" aria-pressed={!grown && view.extent === k} onClick={() => { setGrown(undefined); setView({ extent: k }); }}>{name}</button>)}</div>
+        <div>{([['unit', 'Asymmetric unit'], ['molecules', 'Molecules'], ['cell', 'Cell']] as [Extent, string][]).map(([k, name]) => <button key={k} className="word" aria-pressed={!growth.length && view.extent === k} onClick={() => { setGrowth([]); setView({ extent: k }); }}>{name}</button>)}</div>
         <div>
           <button className="word" aria-pressed={view.style === 'ellipsoids'} onClick={() => setView({ style: view.style === 'ellipsoids' ? 'balls' : 'ellipsoids' })}>Ellipsoids</button>
           {view.style === 'ellipsoids' && <select aria-label="Probability of the ellipsoids" className="form-select form-select-sm border-0 py-0" style={{ width: 76 }} value={view.probability} onChange={(e) => setView({ probability: Number(e.target.value) })}>{[0.3, 0.5, 0.7, 0.9].map((p) => <option key={p} value={p}>{100 * p} %</option>)}</select>}

@@ -4,7 +4,7 @@ import { createContext, useCallback, useContext, useEffect, useMemo, useRef, use
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { ViewOptions } from '@nagare/core/draw/scene';
 import type { Treatment } from '@nagare/core/crystal/treatment';
-import type { PlacedSite } from '@nagare/core/geometry/bonds';
+import type { Growth } from '@nagare/core/model/complete';
 import type { SampledMap } from '@nagare/core/maps/sample';
 import type { MapKind } from '@nagare/core/maps/residual';
 import type { Vec3 } from '@nagare/core/math/matrix3';
@@ -73,9 +73,9 @@ export interface Session {
   /** Disorder groups not drawn, as "A.2". */
   hidden: readonly string[];
   setHidden(groups: readonly string[]): void;
-  /** What is drawn when the molecule was grown by hand. */
-  grown: PlacedSite[] | undefined;
-  setGrown(placed: PlacedSite[] | undefined): void;
+  /** How the drawing was grown by hand; the drawing follows the model as it changes. */
+  growth: readonly Growth[];
+  setGrowth(acts: readonly Growth[]): void;
   work: Work | undefined;
   /** Runs one long piece of work at a time; resolves to undefined when it was stopped. */
   perform<T>(title: string, start: (tell: (detail: string) => void) => Running<T>): Promise<T | undefined>;
@@ -137,7 +137,7 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const [mapKind, setMapKind] = useState<MapKind>('difference');
   const [pane, setPane] = useState<Pane>('crystal');
   const [hidden, setHidden] = useState<readonly string[]>([]);
-  const [grown, setGrown] = useState<PlacedSite[] | undefined>();
+  const [growth, setGrowth] = useState<readonly Growth[]>([]);
   const treatment = head?.treatment ?? NO_TREATMENT;
   // Four times the noise of the map, until the person chooses a level for this mark.
   const noise = ghost?.map?.sigma ?? result?.map?.sigma ?? 0.07;
@@ -150,7 +150,6 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
     setOwn(markId);
     setPeaks([]);
     setGhost(undefined);
-    setGrown(undefined);
   }, [id]);
 
   // The first look decides where this tab stands; later marks of other tabs do not move it.
@@ -238,8 +237,8 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   }, [head, marks, goTo]);
 
   const value = useMemo<Session | undefined>(() => (project && marks ? {
-    project, marks, head, result, intake, hasData, solve, treatment, ghost, setGhost, compareWith, setCompareWith, mapKind, setMapKind, pane, setPane, hidden, setHidden, grown, setGrown, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap, preview, setPreview, goTo, undo, redo, edit, work, perform, problem, setProblem, place, setPlace,
-  } : undefined), [project, marks, head, result, intake, hasData, solve, treatment, ghost, compareWith, mapKind, pane, hidden, grown, selection, peaks, view, setView, level, showMap, preview, goTo, undo, redo, edit, work, perform, problem, place]);
+    project, marks, head, result, intake, hasData, solve, treatment, ghost, setGhost, compareWith, setCompareWith, mapKind, setMapKind, pane, setPane, hidden, setHidden, growth, setGrowth, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap, preview, setPreview, goTo, undo, redo, edit, work, perform, problem, setProblem, place, setPlace,
+  } : undefined), [project, marks, head, result, intake, hasData, solve, treatment, ghost, compareWith, mapKind, pane, hidden, growth, selection, peaks, view, setView, level, showMap, preview, goTo, undo, redo, edit, work, perform, problem, place]);
   if (project === null) return missing;
   if (!value) return null;
   return <Context.Provider value={value}>{children}</Context.Provider>;

@@ -1,8 +1,8 @@
 /** Complete and connected: what is drawn grown across symmetry, and the model's fragments moved to where they belong. */
-import { useState, type ReactNode } from 'react';
+import { useMemo, useState, type ReactNode } from 'react';
 import { isHydrogen } from '@nagare/core/crystal/elements';
 import { assembleAsymmetricUnit } from '@nagare/core/geometry/bonds';
-import { growAll, growStep, moveFragment, uniquePart, type Through } from '@nagare/core/model/complete';
+import { followGrowth, moveFragment, type Through } from '@nagare/core/model/complete';
 import { chainOrder, neighbourOrder, renameInOrder } from '@nagare/core/model/naming';
 import { Sheet } from '../../frame/parts.tsx';
 import { useSession } from '../../store/session.tsx';
@@ -10,19 +10,26 @@ import { useSession } from '../../store/session.tsx';
 const WAYS: [Through, string][] = [['bonds', 'bonds'], ['metals', 'bonds to metals only'], ['hydrogen bonds', 'hydrogen bonds only']];
 
 export function CompleteSheet(): ReactNode {
-  const { head, grown, setGrown, edit, selection, setProblem } = useSession();
+  const { head, growth, setGrowth, edit, selection, setProblem } = useSession();
   const [through, setThrough] = useState<Through>('bonds');
   const [sort, setSort] = useState(true);
   const s = head!.structure;
-  const now = grown ?? uniquePart(s);
+  const now = useMemo(() => followGrowth(s, growth), [s, growth]);
+  const grow = (all: boolean): void => {
+    const acts = [...growth, { through, all }];
+    const next = followGrowth(s, acts);
+    if (next.placed.length === now.placed.length) { setProblem(`Nothing more is reached along ${WAYS.find((w) => w[0] === through)![1]}.`); return; }
+    setGrowth(acts);
+    if (next.endless) setProblem(`This has no end: ${next.placed.length} atoms are drawn, and more would follow.`);
+  };
   const copy = selection.length === 1 && selection[0]!.operator.t.concat([...selection[0]!.operator.r] as never).some((x, i) => Math.abs(x - [0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1][i]!) > 1e-6) ? selection[0] : undefined;
   const heavy = [...new Set(selection.map((p) => p.site))].filter((i) => s.sites[i] && !isHydrogen(s.sites[i]!.element));
   return (
-    <Sheet title="Complete and name" fold state={grown ? `${grown.length} atoms drawn, ${s.sites.length} of them in the model.` : 'The model as it stands: each site once.'}>
+    <Sheet title="Complete and name" fold state={growth.length ? `${now.placed.length} atoms drawn, ${s.sites.length} of them in the model.` : 'The model as it stands: each site once.'}>
       <div className="field"><label htmlFor="grow-by">Along</label><select id="grow-by" className="form-select form-select-sm" value={through} onChange={(e) => setThrough(e.target.value as Through)}>{WAYS.map(([k, name]) => <option key={k} value={k}>{name}</option>)}</select></div>
-      <button className="word" onClick={() => { const next = growStep(s, now, through); if (next.length === now.length) setProblem(`Nothing more is reached along ${WAYS.find((w) => w[0] === through)![1]}.`); else setGrown(next); }}>One step</button>
-      <button className="word" onClick={() => { const { placed, endless } = growAll(s, now, through); setGrown(placed); if (endless) setProblem(`This has no end: ${placed.length} atoms are drawn, and more would follow.`); }}>Until nothing is missing</button>
-      <button className="word" disabled={!grown} onClick={() => setGrown(undefined)}>Unique part</button>
+      <button className="word" onClick={() => grow(false)}>One step</button>
+      <button className="word" onClick={() => grow(true)}>Until nothing is missing</button>
+      <button className="word" disabled={!growth.length} onClick={() => setGrowth([])}>Unique part</button>
       <div><button className="word" onClick={() => void edit(assembleAsymmetricUnit(s), 'asymmetric unit connected, its centre in the cell')}>Connect the asymmetric unit</button>
         <button className="word" disabled={!copy} title="Select one atom of a drawn copy" onClick={() => { void edit(moveFragment(s, copy!.site, copy!.operator), `fragment of ${s.sites[copy!.site]!.label} moved to the picked copy`); }}>Move its fragment to the picked copy</button></div>
       <div className="mt-1"><span className="soft">Name </span>

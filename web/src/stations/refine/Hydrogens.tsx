@@ -5,7 +5,7 @@ import { orthogonalization } from '@nagare/core/crystal/cell';
 import { NO_CONTROLS, SHAPES, type Hold, type HydrogenShape } from '@nagare/core/crystal/controls';
 import { cartesian } from '@nagare/core/crystal/structure';
 import { add, apply3, inverse3, normalize, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
-import { judgePlaces, planShape, type HydrogenPlan, type HydrogenRow } from '@nagare/core/model/hydrogen-plan';
+import { judgePlaces, planShape, rowFor, type HydrogenPlan, type HydrogenRow } from '@nagare/core/model/hydrogen-plan';
 import { holdHydrogens, placeHydrogens, withControls, withSites } from '@nagare/core/model/place-hydrogens';
 import { applyOperator } from '@nagare/core/crystal/operator';
 import type { MapResult } from '@nagare/core/tasks/registry';
@@ -83,6 +83,7 @@ export function HydrogensSheet(): ReactNode {
     setPlan(undefined);
   };
   const count = now ? now.plan.rows.filter((r) => chosen.has(r.key)).reduce((n, r) => n + r.count, 0) : 0;
+  const asked = now && selection.length === 1 ? bare.sites.findIndex((x) => x.id === s.sites[selection[0]!.site]?.id && x.element !== 'H' && !now.plan.rows.some((r) => r.parent === x.id && (r.shape !== 'none' || r.confidence === 'look'))) : -1;
   const direction = selection.length === 1 ? selection[0] : undefined;
   const state = now ? <>{now.plan.proposed.toFixed(now.plan.proposed % 1 ? 1 : 0)} proposed{now.plan.expected !== undefined ? `, the formula asks for ${now.plan.expected.toFixed(now.plan.expected % 1 ? 1 : 0)}` : ''}{now.plan.typical ? `; a sure one shows ${now.plan.typical.toFixed(2)} e/Å³` : ''}.</>
     : groups.length ? <>{groups.reduce((n, g) => n + g.hydrogens.length, 0)} on {groups.length} atoms{loose ? `, ${loose} not held by any group` : ''}.</> : loose ? `${loose} hydrogens, refined freely.` : 'None placed. The plan shows every atom that can carry them, with the density there, before anything is placed.';
@@ -115,6 +116,7 @@ export function HydrogensSheet(): ReactNode {
           </div></td></tr>] : []),
           ])}</tbody>
         </table>
+        {asked >= 0 && now && <button className="word" onClick={() => { const row = rowFor(bare, asked); setPlan((p) => p && { ...p, plan: { ...p.plan, rows: [row, ...p.plan.rows] } }); setOpen(row.key); }}>Add {bare.sites[asked]!.label} to the plan</button>}
         <Button className="mt-2" disabled={!count || !!work} onClick={place}>Place {count} hydrogens</Button>
         <button className="word ms-2" onClick={() => setPlan(undefined)}>Leave the plan</button>
       </>}

@@ -1,0 +1,58 @@
+import { execFile } from 'node:child_process';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { describe, expect, it } from 'vitest';
+import { testCrystal } from '../../demo/src/test-crystals.ts';
+import { structureCif } from '@nagare/core/publish/structure-cif';
+import { CifWriter } from '@nagare/core/publish/cif-writer';
+import { cellParameters } from '@nagare/core/crystal/cell';
+import { recognise } from '@nagare/core/formats/recognise';
+
+const folder = mkdtempSync(join(tmpdir(), 'nagare-'));
+const root = new URL('../..', import.meta.url).pathname;
+const run = (...args: string[]): Promise<{ code: number; out: string; err: string }> => new Promise((resolve) => {
+  execFile(process.execPath, ['--import', 'tsx', join(root, 'cli/src/main.ts'), ...args], { cwd: root, maxBuffer: 1e8 }, (e, out, err) => resolve({ code: e ? Number(e.code) : 0, out, err }));
+});
+
+const { structure, raw, wavelength } = testCrystal('OCc1ccncc1.O', 'P 1 21/c 1', 14, { dMin: 0.84, repeats: 1.2 });
+const data = new CifWriter('small');
+['length_a', 'length_b', 'length_c', 'angle_alpha', 'angle_beta', 'angle_gamma'].forEach((n, i) => data.item(`_cell_${n}`, String(cellParameters(structure.cell)[i])));
+data.item('_diffrn_radiation_wavelength', String(wavelength)).item('_chemical_formula_sum', 'C6 H9 N O2').item('_cell_formula_units_Z', 4);
+data.loop(['_diffrn_refln_index_h', '_diffrn_refln_index_k', '_diffrn_refln_index_l', '_diffrn_refln_intensity_net', '_diffrn_refln_intensity_u'], Array.from({ length: raw.count }, (_, i) => [raw.h[i]!, raw.k[i]!, raw.l[i]!, raw.intensity[i]!.toFixed(3), raw.sigma[i]!.toFixed(3)]));
+const dataFile = join(folder, 'data.cif'), modelFile = join(folder, 'model.cif'), finalFile = join(folder, 'final.cif');
+writeFileSync(dataFile, data.toString());
+writeFileSync(modelFile, structureCif({ name: 'model', structure: { ...structure, sites: structure.sites.filter((x) => x.element !== 'H').map((x) => ({ ...x, displacement: { kind: 'iso' as const, u: 0.04 } })) }, experiment: { kept: {} }, date: '2026-11-23' }));
+
+describe('nagare settle', () => {
+  it('writes a converged model with hydrogens and says so in one JSON object', async () => {
+    const { code, out, err } = await run('settle', modelFile, dataFile, '--out', finalFile, '--json');
+    expect(err.replace(/npm warn.*\n/g, '')).toBe('');
+    expect(code).toBe(0);
+    const json = JSON.parse(out) as Record<string, never> & { hydrogens: Record<string, number>; stages: { title: string }[]; r1: number; maxShiftOverSu: number; disorder: unknown[]; state: string };
+    expect(json.hydrogens['placed']).toBe(9);
+    expect(json.hydrogens['riding']! + json.hydrogens['rotating']! + json.hydrogens['free']! + json.hydrogens['restrained']!).toBe(9);
+    expect(json.state).toBe('settled');
+    expect(json.maxShiftOverSu).toBeLessThan(0.01);
+    expect(json.disorder).toEqual([]);
+    expect(json.stages.map((s) => s.title)).toContain('Hydrogens');
+    const final = recognise(readFileSync(finalFile, 'utf8'), 'final.cif')[0]!.structure!;
+    expect(final.sites.filter((x) => x.element === 'H')).toHaveLength(9);
+    expect(final.controls!.hydrogens.length).toBeGreaterThan(4);
+
+    // Refined again from its own CIF, everything that holds the model is honoured and nothing moves.
+    const again = await run('refine', finalFile, dataFile, '--cycles', '4', '--out', join(folder, 'again.cif'), '--json');
+    const second = JSON.parse(again.out) as { r1: number; parameters: number; restraints: number };
+    expect(second.parameters).toBe((json as unknown as { parameters: number }).parameters);
+    expect(Math.abs(second.r1 - json.r1)).toBeLessThan(0.0005);
+  }, 120_000);
+
+  it('answers bad input with one sentence and status 2', async () => {
+    const missing = await run('settle', join(folder, 'nothing.cif'), dataFile);
+    expect(missing.code).toBe(2);
+    expect(missing.err).toMatch(/there is no such file/);
+    expect((await run('settle', modelFile, dataFile, '--disorder', 'maybe')).err).toMatch(/try or ask/);
+    expect((await run('settle', modelFile)).err).toMatch(/holds no reflections/);
+    expect((await run('setle', modelFile)).code).toBe(2);
+  }, 60_000);
+});
