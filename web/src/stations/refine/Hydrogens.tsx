@@ -107,12 +107,12 @@ export function HydrogensSheet(): ReactNode {
             <div className="field"><label htmlFor="h-shape">Shape</label><select id="h-shape" className="form-select form-select-sm" value={r.shape} onChange={(e) => reshape(r, e.target.value as HydrogenShape)}><option value="none">no hydrogen</option>{SHAPES.filter((x) => x !== 'chosen').map((x) => <option key={x}>{x}</option>)}<option value="chosen">along a direction of your own</option></select></div>
             <div className="field"><label htmlFor="h-hold">Held</label><select id="h-hold" className="form-select form-select-sm" value={r.hold} onChange={(e) => replace({ ...r, hold: e.target.value as Hold })}>{HOLDS.map((h) => <option key={h}>{h}</option>)}</select></div>
             {r.shape !== 'none' && r.circle && <Circle row={r} onTurn={(d) => reshape(r, r.shape as HydrogenShape, { torsion: d })} />}
-            <div className="d-flex flex-wrap gap-1">{[1, 2, 3].map((n) => <button key={n} className="word" disabled={!direction} title="Select an atom: the hydrogens lie on the side away from it" onClick={() => {
+            <div className="d-flex flex-wrap gap-1">{[1, 2, 3].map((n) => <button key={n} className="word" disabled={!direction || s.sites[direction.site]?.id === r.parent} title="Select an atom: the hydrogens lie on the side away from it" onClick={() => {
               const p = cartesian(s.cell, s.sites.find((x) => x.id === r.parent)!.position), q = cartesian(s.cell, applyOperator(direction!.operator, s.sites[direction!.site]!.position));
               const away = subtract(p, q);
               if (Math.hypot(...away) < 0.1) setProblem('Select another atom than the parent: the hydrogens will lie on the side away from it.');
               else reshape(r, 'chosen', { count: n, along: away });
-            }}>{n} away from {direction ? s.sites[direction.site]?.label : 'the selected atom'}</button>)}</div>
+            }}>{n} away from {direction && s.sites[direction.site]?.id !== r.parent ? s.sites[direction.site]?.label : 'a selected atom'}</button>)}</div>
           </div></td></tr>] : []),
           ])}</tbody>
         </table>

@@ -51,9 +51,9 @@ export function promotePeaks(s: Structure, peaks: readonly ResidualPeak[], eleme
 /** Two maxima taken as one atom halfway between them. */
 export function mergePeaks(s: Structure, peaks: readonly ResidualPeak[], element: string, snap: (x: readonly [number, number, number]) => readonly [number, number, number]): Change {
   if (peaks.length !== 2) return 'Choose two maxima to merge them.';
-  const [p, q] = peaks as [ResidualPeak, ResidualPeak];
-  const x = [0, 1, 2].map((k) => p.position[k]! + (q.position[k]! - p.position[k]! - Math.round(q.position[k]! - p.position[k]!)) / 2) as [number, number, number];
-  return { structure: { ...s, sites: [...s.sites, { id: newId(), label: freeLabel(s, element), element, position: snap(x) as [number, number, number], occupancy: 1, displacement: { kind: 'iso', u: 0.05 } }] }, title: `${p.name} and ${q.name} merged to one ${element}` };
+  const [one, other] = peaks as [ResidualPeak, ResidualPeak];
+  const x = [0, 1, 2].map((k) => one.position[k]! + (other.position[k]! - one.position[k]! - Math.round(other.position[k]! - one.position[k]!)) / 2) as [number, number, number];
+  return { structure: { ...s, sites: [...s.sites, { id: newId(), label: freeLabel(s, element), element, position: snap(x) as [number, number, number], occupancy: 1, displacement: { kind: 'iso', u: 0.05 } }] }, title: `${one.name} and ${other.name} merged to one ${element}` };
 }
 
 /** Several sites merged into the first of them, at their mean place. */
