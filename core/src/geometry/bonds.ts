@@ -26,8 +26,17 @@ function compatible(s: Structure, i: number, j: number): boolean {
   return !a || !b || a.assembly !== b.assembly || a.group === b.group;
 }
 
+/** Structures never change, so what was found for one is kept as long as it lives: many parts of a page ask for the same bonds. */
+const known = new WeakMap<Structure, Neighbour[]>();
+
 /** Every bond, from both ends. */
 export function bonds(s: Structure): Neighbour[] {
+  let list = known.get(s);
+  if (!list) known.set(s, (list = findBonds(s)));
+  return list;
+}
+
+function findBonds(s: Structure): Neighbour[] {
   const limits = new Map<string, number>();
   const limit = (i: number, j: number): number => {
     const key = `${s.sites[i]!.element}|${s.sites[j]!.element}`;

@@ -1,11 +1,9 @@
 /** Absolute structure from Bijvoet quotients: D = (I₊ − I₋)/(½(I₊ + I₋)) observed against calculated (Parsons, Flack & Wagner 2013, Acta Cryst. B69, 249). */
 import type { MergedReflections } from '../crystal/reflections.ts';
-import { reflectionSymmetry } from '../crystal/space-group.ts';
+import { allOperators, reflectionSymmetry, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { rotationsOf } from '../crystal/point-group.ts';
 import { canonicalIndex, flatRotations } from '../data/merge.ts';
-import { allOperators } from '../crystal/space-group.ts';
-import { spaceGroupFromOperators } from '../crystal/space-group.ts';
 import { nameGroup } from '../crystal/identify.ts';
 import type { CalculatedData } from './single-crystal-problem.ts';
 
@@ -60,11 +58,12 @@ export function absoluteStructure(s: Structure, reflections: MergedReflections, 
   return { x, su, pairs, verdict: verdictOf(x, su) };
 }
 
-/** The structure of the other hand: coordinates through the origin, operators with them (P4₁ becomes P4₃). */
-export function invertStructure(s: Structure): Structure {
-  const operators = allOperators(s.spaceGroup).map((o) => ({ r: o.r, t: [-o.t[0], -o.t[1], -o.t[2]] as [number, number, number] }));
-  const inverse = spaceGroupFromOperators(operators);
-  const keys = (g: typeof inverse): string => allOperators(g).map((o) => `${o.r.join()}|${o.t.map((t) => Math.round((((t % 1) + 1) % 1) * 24) % 24).join()}`).sort().join(';');
-  const spaceGroup = keys(inverse) === keys(s.spaceGroup) ? s.spaceGroup : nameGroup(inverse);
-  return { ...s, spaceGroup, sites: s.sites.map((x) => ({ ...x, position: [1 - x.position[0], 1 - x.position[1], 1 - x.position[2]] as const })) };
+/** The group of the other hand, its translations turned about (P4₁ becomes P4₃). Data merged for one serve the other as well. */
+export function invertedGroup(group: SpaceGroup): SpaceGroup {
+  const inverse = spaceGroupFromOperators(allOperators(group).map((o) => ({ r: o.r, t: [-o.t[0], -o.t[1], -o.t[2]] as [number, number, number] })));
+  const keys = (g: SpaceGroup): string => allOperators(g).map((o) => `${o.r.join()}|${o.t.map((t) => Math.round((((t % 1) + 1) % 1) * 24) % 24).join()}`).sort().join(';');
+  return keys(inverse) === keys(group) ? group : nameGroup(inverse);
 }
+
+/** The structure of the other hand: coordinates through the origin, operators with them. */
+export const invertStructure = (s: Structure): Structure => ({ ...s, spaceGroup: invertedGroup(s.spaceGroup), sites: s.sites.map((x) => ({ ...x, position: [1 - x.position[0], 1 - x.position[1], 1 - x.position[2]] as const })) });

@@ -48,6 +48,7 @@ export class ScenePainter {
 
   constructor(canvas: HTMLCanvasElement) {
     this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
+    this.renderer.debug.checkShaderErrors = false;
     this.renderer.setPixelRatio(Math.min(2, devicePixelRatio));
     this.scene.add(new AmbientLight('#ffffff', 1.5));
     const key = new DirectionalLight('#ffffff', 2.1);
@@ -225,7 +226,7 @@ export class ScenePainter {
       group.remove(child);
       const mesh = child as Mesh;
       mesh.geometry?.dispose();
-      for (const mat of Array.isArray(mesh.material) ? mesh.material : mesh.material ? [mesh.material] : []) mat.dispose();
+      // Materials stay: with the last of a kind its compiled program would go, and compiling again stops the page.
     }
   }
 

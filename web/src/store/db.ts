@@ -11,7 +11,7 @@ import type { CovarianceData } from '@nagare/core/refine/covariance';
 import type { Readings } from '@nagare/core/refine/single-crystal';
 import type { Treatment } from '@nagare/core/crystal/treatment';
 import type { RestraintStanding } from '@nagare/core/refine/model-restraints';
-import type { AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
+import { invertedGroup, type AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
 import type { MapResult, MergeTaskResult } from '@nagare/core/tasks/registry';
 
 export interface Project {
@@ -106,3 +106,6 @@ class NagareDatabase extends Dexie {
 }
 
 export const db = new NagareDatabase();
+
+/** Whether the merge at hand serves a model of this group: merged for it, or for the group of the other hand. */
+export const mergeServes = (intake: IntakeRow | undefined, group: SpaceGroup): boolean => !!intake?.merge && (intake.mergedFor === group.hall || (!group.centric && invertedGroup(group).hall === intake.mergedFor));

@@ -14,7 +14,7 @@ import { physicalValues } from '@nagare/core/refine/parameters';
 import type { Operator } from '@nagare/core/crystal/operator';
 import { Cancelled, run, type Place, type Running } from '../engine/engine.ts';
 import { addMark } from './projects.ts';
-import { db, type IntakeRow, type Mark, type Project, type ResultRow, type SolveRow } from './db.ts';
+import { db, mergeServes, type IntakeRow, type Mark, type Project, type ResultRow, type SolveRow } from './db.ts';
 
 export interface Picked {
   site: number;
@@ -213,7 +213,7 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
     const use = changedTreatment ?? head.treatment;
     const mark: Omit<Mark, 'id' | 'created'> = { projectId: id, parent: head.id, kind: 'edit', title, structure, ...(use ? { treatment: use } : {}) };
     // Data merged for another group say nothing about this model.
-    const merged = intake?.mergedFor === structure.spaceGroup.hall ? intake.merge?.reflections : undefined;
+    const merged = mergeServes(intake, structure.spaceGroup) ? intake!.merge!.reflections : undefined;
     const wavelength = project.experiment.wavelength;
     if (!merged || !wavelength || !structure.sites.length) {
       goTo(await addMark(mark));

@@ -7,6 +7,7 @@ import { cellContents } from '@nagare/core/crystal/structure';
 import { run } from '../../engine/engine.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { exportProject, saveFile, updateProject } from '../../store/projects.ts';
+import { mergeServes } from '../../store/db.ts';
 import { useSession } from '../../store/session.tsx';
 
 const ASKED = [
@@ -23,7 +24,7 @@ export function PublishDesk(): ReactNode {
   }, [project, head]);
   if (!head) return <Sheet title="Nothing to publish yet" state="A CIF is written from a model. Solve and refine first." />;
   const write = async (): Promise<string | undefined> => {
-    const merge = intake?.mergedFor === head.structure.spaceGroup.hall ? intake.merge : undefined;
+    const merge = mergeServes(intake, head.structure.spaceGroup) ? intake!.merge : undefined;
     const cif = await perform('Writing the CIF', () => run('cif', {
       name: project.name, structure: head.structure, experiment: project.experiment, ...(project.experiment.wavelength ? { wavelength: project.experiment.wavelength } : {}), date: new Date().toISOString(),
       ...(merge ? { reflections: merge.reflections, statistics: merge.statistics } : {}), ...(head.readings ? { readings: head.readings } : {}), ...(result?.covariance ? { covariance: result.covariance } : {}), ...(head.residual ? { residual: head.residual } : {}), ...(head.treatment ? { treatment: head.treatment } : {}), ...(head.absolute ? { absolute: head.absolute } : {}),

@@ -6,6 +6,7 @@ import type { CycleReport } from '@nagare/core/refine/single-crystal';
 import { run } from '../../engine/engine.ts';
 import { Gauge, NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { addMark } from '../../store/projects.ts';
+import { mergeServes } from '../../store/db.ts';
 import { useSession } from '../../store/session.tsx';
 import { CompleteSheet } from './Complete.tsx';
 import { DataSheet } from './DataSheet.tsx';
@@ -69,7 +70,7 @@ function LeastSquares(): ReactNode {
   // After a first isotropic model settles, the next sensible step is anisotropic.
   const displacement = wanted ?? (isotropic ? (head!.readings || head!.kind === 'solve' ? 'aniso' : 'iso') : 'as it is');
   const running = work?.title === 'Refining';
-  const mismatch = intake!.mergedFor !== head!.structure.spaceGroup.hall;
+  const mismatch = !mergeServes(intake, head!.structure.spaceGroup);
   const start = async (): Promise<void> => {
     setHistory([]);
     const from = head!;

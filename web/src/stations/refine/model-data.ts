@@ -5,7 +5,7 @@ import { proposeZ, type Formula } from '@nagare/core/crystal/formula';
 import type { ModelAndData } from '@nagare/core/tasks/model-tasks';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { useMemo } from 'react';
-import type { Project } from '../../store/db.ts';
+import { mergeServes, type Project } from '../../store/db.ts';
 import { useSession } from '../../store/session.tsx';
 
 /** Contents of the asymmetric unit by formula and Z; undefined without a formula. */
@@ -21,7 +21,7 @@ export function useModelAndData(): ModelAndData | undefined {
   const { head, intake, project, treatment } = useSession();
   return useMemo(() => {
     const wavelength = project.experiment.wavelength;
-    if (!head || !intake?.merge || !wavelength || intake.mergedFor !== head.structure.spaceGroup.hall) return undefined;
+    if (!head || !intake?.merge || !wavelength || !mergeServes(intake, head.structure.spaceGroup)) return undefined;
     return { structure: head.structure, reflections: intake.merge.reflections, wavelength, treatment, weights: head.readings?.weights ?? { a: 0.1, b: 0 }, extinction: head.readings?.extinction?.value ?? 0 };
   }, [head, intake, project, treatment]);
 }
