@@ -56,6 +56,7 @@ test('from measured reflections to a refined structure and a CIF, and back in ag
   await page.keyboard.press('Shift+N');
   await expect(page.getByTestId('measurement')).toHaveText(/^angle \d+\.\d+\(\d+\)°$/);
   await page.keyboard.press('Escape');
+  await page.keyboard.press('f');
   const pane = (await scene.boundingBox())!;
   await page.getByRole('button', { name: 'Box', exact: true }).click();
   await page.mouse.move(pane.x + 4, pane.y + 4);

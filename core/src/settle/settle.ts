@@ -166,8 +166,10 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   // With a molecule lying two ways, ellipsoids would swallow the second before it is seen; otherwise they come first.
   if (stage && stage.readings.r1 > 0.19) await secondPlaces(0.75);
 
-  begin('Anisotropic');
-  {
+  const atoms = structure.sites.filter((x) => !isHydrogen(x.element)).length;
+  if (input.reflections.count < 3.5 * 9 * atoms) decisions.push(`${input.reflections.count} reflections are too few for anisotropic displacements of ${atoms} atoms; they stay isotropic.`);
+  else {
+    begin('Anisotropic');
     let s = await refineStage(bench, 'Anisotropic', aniso(structure), treatment, { cycles: 12 });
     const completed = missingAtoms(s, sayContents);
     if (completed) {
@@ -176,6 +178,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
     }
     end(await mended(bench, s));
   }
+  if (!stages.length) end(await refineStage(bench, 'As it came', structure, treatment, { cycles: 8 }));
   if (stage.readings.r1 > 0.085 && !treatment.twins?.length) await secondPlaces(0.86);
   await elements();
 
@@ -206,6 +209,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   absolute = handOf(last) ?? absolute;
   end(last, `${last.message}${absolute ? ` Absolute structure: x = ${absolute.x.toFixed(3)} ± ${absolute.su.toFixed(3)}. ${absolute.verdict}` : ''}`);
   const settled = last.result.state === 'settled' && last.readings.maxShiftOverSu < 0.011;
+  if (stage.readings.r1 > 0.15) decisions.unshift(`R1 stays at ${(100 * stage.readings.r1).toFixed(1)} %: something is not yet understood. A wrong space group or cell, a twin, disorder, or a wrong first model are the usual reasons.`);
   decisions.push(...openQuestions(stage));
   return { stage, stages, decisions: [...new Set(decisions)], settled, message: `${settled ? 'Settled' : 'Not settled'}: R1 ${(100 * stage.readings.r1).toFixed(2)} %, wR2 ${(100 * stage.readings.wr2).toFixed(2)} %, S ${stage.readings.s.toFixed(2)}, largest shift ${stage.readings.maxShiftOverSu.toFixed(3)} s.u.${decisions.length ? ` To decide: ${decisions[0]}` : ''}`, ...(absolute ? { absolute } : {}) };
 
@@ -237,7 +241,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
       end(found.stage);
       const exchanged = await exchangeElements(bench, stage);
       if (exchanged.changes.length) end(exchanged.stage, `By their displacements, ${exchanged.changes.join('; ')}. ${exchanged.stage.message}`);
-      end(await mended(bench, await refineStage(bench, 'Anisotropic', aniso(structure), treatment, { cycles: 12 })));
+      if (input.reflections.count >= 3.5 * 9 * structure.sites.length) end(await mended(bench, await refineStage(bench, 'Anisotropic', aniso(structure), treatment, { cycles: 12 })));
     }
     decisions.push(...found.decisions);
   }

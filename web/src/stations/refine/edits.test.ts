@@ -1,0 +1,51 @@
+import { describe, expect, it } from 'vitest';
+import { NO_CONTROLS } from '@nagare/core/crystal/controls';
+import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
+import type { Site, Structure } from '@nagare/core/crystal/structure';
+import { changeElement, deleteSites, freeLabel, mergePeaks, mergeSites, moveSiteTo, promotePeaks, renameSite, setDisplacementKind, setOccupancy, type Change } from './edits.ts';
+
+const site = (id: string, label: string, element: string, position: [number, number, number]): Site => ({ id, label, element, position, occupancy: 1, displacement: { kind: 'iso', u: 0.03 } });
+const s: Structure = {
+  cell: { a: 8, b: 9, c: 10, alpha: 90, beta: 90, gamma: 90 }, spaceGroup: spaceGroupFromSymbol('P -1'),
+  sites: [site('a', 'C1', 'C', [0.1, 0.2, 0.3]), site('b', 'C2', 'C', [0.28, 0.2, 0.3]), site('h', 'H2', 'H', [0.33, 0.3, 0.3])],
+  controls: { ...NO_CONTROLS, hydrogens: [{ id: 'g', parent: 'b', hydrogens: ['h'], shape: 'methine', hold: 'riding', uFactor: 1.2, length: 1 }] },
+};
+const done = (c: Change): Structure => { if (typeof c === 'string') throw new Error(c); return c.structure; };
+const peak = (name: string, position: [number, number, number]) => ({ name, position, height: 2, near: [] });
+
+describe('edits of a model', () => {
+  it('change elements with labels that stay unique', () => {
+    const next = done(changeElement(s, [0, 1], 'N'));
+    expect(next.sites.map((x) => x.label)).toEqual(['N1', 'N2', 'H2']);
+    expect(changeElement(s, [0], 'Xx')).toMatch(/not an element symbol/);
+    expect(freeLabel(s, 'C')).toBe('C3');
+  });
+  it('delete atoms with the hydrogens and controls that hang on them', () => {
+    const next = done(deleteSites(s, [1]));
+    expect(next.sites.map((x) => x.label)).toEqual(['C1']);
+    expect(next.controls!.hydrogens).toEqual([]);
+  });
+  it('refuse labels that are taken or malformed, in a sentence', () => {
+    expect(renameSite(s, 0, 'C2')).toMatch(/already taken/);
+    expect(renameSite(s, 0, '7C')).toMatch(/cannot be a label/);
+    expect(done(renameSite(s, 0, 'C10')).sites[0]!.label).toBe('C10');
+  });
+  it('make atoms of maxima, snapped to symmetry, and one atom of two maxima', () => {
+    expect(done(promotePeaks(s, [peak('ρ1', [0.004, 0.003, 0.001])], 'O')).sites[3]!.position).toEqual([0, 0, 0]);
+    const merged = done(mergePeaks(s, [peak('ρ1', [0.95, 0.5, 0.5]), peak('ρ2', [0.05, 0.5, 0.6])], 'C', (x) => x));
+    expect(merged.sites[3]!.position.map((v) => Number(v.toFixed(6)))).toEqual([1, 0.5, 0.55]);
+    expect(mergePeaks(s, [peak('ρ1', [0, 0, 0])], 'C', (x) => x)).toMatch(/two maxima/);
+  });
+  it('merge sites at their mean place, set occupancies and kinds of displacement, and move', () => {
+    const merged = done(mergeSites(s, [0, 1]));
+    expect(merged.sites).toHaveLength(1);
+    expect(merged.sites[0]!.position[0]).toBeCloseTo(0.19, 9);
+    expect(done(setOccupancy(s, [0, 2], 0.4)).sites.map((x) => x.occupancy)).toEqual([0.4, 1, 0.4]);
+    expect(setOccupancy(s, [0], 1.4)).toMatch(/above 0 and not above 1/);
+    const aniso = done(setDisplacementKind(s, [0], 'aniso'));
+    expect(aniso.sites[0]!.displacement).toMatchObject({ kind: 'aniso' });
+    expect(done(setDisplacementKind(aniso, [0], 'iso')).sites[0]!.displacement).toMatchObject({ kind: 'iso' });
+    expect(done(moveSiteTo(s, 0, [0.5, 0.25, 0.1])).sites[0]!.position).toEqual([0.5, 0.25, 0.1]);
+    expect(moveSiteTo(s, 0, [NaN, 0, 0])).toMatch(/plain numbers/);
+  });
+});
