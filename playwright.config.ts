@@ -4,7 +4,7 @@ const port = 4631;
 
 export default defineConfig({
   testDir: 'e2e',
-  timeout: 180_000,
+  timeout: 480_000,
   expect: { timeout: 20_000 },
   workers: 1,
   retries: process.env['CI'] ? 1 : 0,

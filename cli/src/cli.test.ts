@@ -45,7 +45,7 @@ describe('nagare settle', () => {
     const second = JSON.parse(again.out) as { r1: number; parameters: number; restraints: number };
     expect(second.parameters).toBe((json as unknown as { parameters: number }).parameters);
     expect(Math.abs(second.r1 - json.r1)).toBeLessThan(0.0005);
-  }, 120_000);
+  }, 300_000);
 
   it('answers bad input with one sentence and status 2', async () => {
     const missing = await run('settle', join(folder, 'nothing.cif'), dataFile);
@@ -54,5 +54,5 @@ describe('nagare settle', () => {
     expect((await run('settle', modelFile, dataFile, '--disorder', 'maybe')).err).toMatch(/try or ask/);
     expect((await run('settle', modelFile)).err).toMatch(/holds no reflections/);
     expect((await run('setle', modelFile)).code).toBe(2);
-  }, 60_000);
+  }, 300_000);
 });

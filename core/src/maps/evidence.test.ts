@@ -106,7 +106,7 @@ describe('the solvent mask', () => {
     expect(mask.volume).toBeLessThan(cellVolume(s.cell) / 2);
     const centre = guest.filter((x) => x.element !== 'H').map((x) => apply3(m, x.position));
     expect(Math.max(...centre.map((p) => norm(subtract(p, centre[0]!))))).toBeLessThan(20);
-  }, 60_000);
+  }, 300_000);
 
   it('says when there is no void', async () => {
     expect(findVoids(truth, gridFor(truth.cell, 0.4)).volume).toBeLessThan(60);

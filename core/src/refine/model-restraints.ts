@@ -89,9 +89,18 @@ export function bondedPairs(s: Structure, sites: readonly number[], oneThree: bo
   return { pairs, ends };
 }
 
-/** The nearest copy of the second site, so that a distance across a symmetry element is the one meant. */
-function nearestImage(s: Structure, i: number, j: number): { r: readonly number[]; t: Vec3 } {
-  const { operator } = operatorsNear(allOperators(s.spaceGroup), metricTensor(s.cell), s.sites[j]!.position as [number, number, number], s.sites[i]!.position);
+const AS_IT_STANDS = { r: [1, 0, 0, 0, 1, 0, 0, 0, 1] as readonly number[], t: [0, 0, 0] as Vec3 };
+
+/**
+ * The copy of the second site that a distance speaks of: as it stands where that is within bonding or 1,3 reach, else the nearest
+ * by symmetry. (The nearest alone would be wrong in disorder, where copies that never exist together overlap.)
+ */
+function imageFor(s: Structure, i: number, j: number, kind: Restraint['kind']): { r: readonly number[]; t: Vec3 } {
+  const g = metricTensor(s.cell);
+  const d = subtract(s.sites[j]!.position, s.sites[i]!.position);
+  const own = Math.sqrt(dot(d, apply3(g as unknown as Mat3, d)));
+  if (kind === 'same geometry' || (kind !== 'keep apart' && own < 3.4)) return AS_IT_STANDS;
+  const { operator } = operatorsNear(allOperators(s.spaceGroup), g, s.sites[j]!.position as [number, number, number], s.sites[i]!.position);
   return { r: operator.r, t: operator.t };
 }
 
@@ -109,7 +118,7 @@ function rowsOf(f: Frame, r: Restraint, index: ReadonlyMap<string, number>): Mod
   const name = (i: number): string => s.sites[i]!.label;
   const sites = 'sites' in r ? (r.sites as readonly string[]).flatMap((id) => index.get(id) ?? []) : [];
   const pairs = 'pairs' in r ? r.pairs.flatMap(([p, q]): [number, number][] => (index.has(p) && index.has(q) ? [[index.get(p)!, index.get(q)!]] : [])) : [];
-  const distance = (i: number, j: number, target: number): RestraintRow => distanceRestraint(s, i, j, target, r.su, nearestImage(s, i, j));
+  const distance = (i: number, j: number, target: number): RestraintRow => distanceRestraint(s, i, j, target, r.su, imageFor(s, i, j, r.kind));
   switch (r.kind) {
     case 'distance': case 'distance 1,3': return pairs.map(([i, j]) => ({ ...distance(i, j, r.target), restraint: r.id }));
     case 'keep apart': return pairs.map(([i, j]) => {
