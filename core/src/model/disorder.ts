@@ -137,3 +137,26 @@ export function setGroup(s: Structure, sites: readonly number[], assembly: strin
   return { ...next, controls: { ...controls, occupancies: positive.length > 1 ? [...rest, { id: newId(), kind: 'assembly', assembly, groups: positive }] : rest } };
 }
 
+/** Holds disorder that came from a file without anything to hold it: similar displacements along bonds, one displacement for atoms that nearly coincide. */
+export function holdDisorder(s: Structure): Structure {
+  const controls = s.controls ?? NO_CONTROLS;
+  const m = orthogonalization(s.cell);
+  const held = new Set([...controls.restraints.flatMap((r) => ('sites' in r ? [...r.sites] : [])), ...controls.constraints.flatMap((c) => [...c.sites])]);
+  const restraints: Restraint[] = [], constraints: Constraint[] = [];
+  for (const a of assemblies(s)) {
+    const groups = a.groups.map((g) => g.sites.filter((i) => !isHydrogen(s.sites[i]!.element) && !held.has(s.sites[i]!.id)));
+    const all = groups.flat();
+    if (groups.length < 2 || all.length < 2) continue;
+    const outside = fragmentOf(s, all).anchors.map((x) => s.sites[x.site]!.id);
+    const ids = [...new Set([...all.map((i) => s.sites[i]!.id), ...outside])];
+    restraints.push({ id: newId(), kind: 'enhanced rigid bond', sites: ids, su: 0.01, why: 'disordered' });
+    for (const g of groups) if (g.length > 1) restraints.push({ id: newId(), kind: 'similar displacement', sites: g.map((i) => s.sites[i]!.id), su: 0.03, why: 'disordered' });
+    const taken = new Set<number>();
+    for (const i of groups[0]!) for (const j of groups.slice(1).flat()) {
+      if (taken.has(i) || taken.has(j) || norm(subtract(apply3(m, s.sites[i]!.position), apply3(m, s.sites[j]!.position))) > 0.6) continue;
+      taken.add(i).add(j);
+      constraints.push({ id: newId(), kind: 'shared displacement', sites: [s.sites[i]!.id, s.sites[j]!.id], why: 'the two places nearly coincide' });
+    }
+  }
+  return restraints.length ? { ...s, controls: { ...controls, restraints: [...controls.restraints, ...restraints], constraints: [...controls.constraints, ...constraints] } } : s;
+}

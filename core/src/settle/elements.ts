@@ -183,7 +183,7 @@ export async function exchangeElements(bench: Bench, stage: Stage, most = 8): Pr
     set(pair.a, eb);
     set(pair.b, ea);
     const next = await refineStage(bench, 'Elements', relabel({ ...s, sites }, touched), now.treatment, { cycles: 6, settled: 0.2 }).catch(() => undefined);
-    if (!next || next.readings.r1 >= now.readings.r1 * 0.998) continue;
+    if (!next || next.readings.r1 >= now.readings.r1 * 0.99) continue;
     changes.push(`${s.sites[pair.a]!.label} is ${eb} and ${s.sites[pair.b]!.label} is ${ea}`);
     now = next;
   }

@@ -6,7 +6,7 @@ import type { MergedReflections } from '../crystal/reflections.ts';
 import { equivalentU, isotropicTensor, newId, siteWeight, type Structure } from '../crystal/structure.ts';
 import { twinLaws } from '../data/twin-laws.ts';
 import { assembleAsymmetricUnit, bonds } from '../geometry/bonds.ts';
-import { assemblies, tiesFromGroups } from '../model/disorder.ts';
+import { assemblies, holdDisorder, tiesFromGroups } from '../model/disorder.ts';
 import { judgeEllipsoids, mendEllipsoids } from '../model/ellipsoids.ts';
 import { planHydrogens, type HydrogenPlan } from '../model/hydrogen-plan.ts';
 import { modelMap } from '../maps/residual.ts';
@@ -118,7 +118,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   // A file may tell its disorder by groups alone.
   if (!structure.controls?.occupancies.length) {
     const ties = tiesFromGroups(structure);
-    if (ties.length) structure = { ...structure, controls: { ...(structure.controls ?? NO_CONTROLS), occupancies: ties } };
+    if (ties.length) structure = holdDisorder({ ...structure, controls: { ...(structure.controls ?? NO_CONTROLS), occupancies: ties } });
   }
   const hadAniso = structure.sites.some((x) => x.displacement.kind === 'aniso');
   if (!structure.controls && !structure.sites.some((x) => x.disorder)) structure = assembleAsymmetricUnit(structure);
@@ -136,7 +136,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
       // While the fit is poor the elements of the first model are guesses: the density deals them out anew.
       const dealt = await rankedElements(bench, s.structure, treatment, sayContents);
       const next = dealt && (await refineStage(bench, 'Isotropic', dealt, treatment, { cycles: 8 }));
-      if (next && next.readings.r1 < s.readings.r1 - 0.002) s = { ...next, message: `Elements dealt out by the electrons of the sites. ${next.message}` };
+      if (next && next.readings.r1 < 0.93 * s.readings.r1) s = { ...next, message: `Elements dealt out by the electrons of the sites. ${next.message}` };
     }
     const completed = missingAtoms(s, sayContents);
     if (completed) {
