@@ -1,11 +1,22 @@
 /** How the data of a refinement are treated: what is left out, twinning, extinction, and the part of a solvent mask. Plain data. */
 import type { Mat3 } from '../math/matrix3.ts';
 
+export interface Overlaps {
+  readonly h: Int16Array;
+  readonly k: Int16Array;
+  readonly l: Int16Array;
+  readonly h2: Int16Array;
+  readonly k2: Int16Array;
+  readonly l2: Int16Array;
+}
+
 export interface TwinComponent {
   /** Indices in the component: h′ = M h (column vectors). */
   readonly law: Mat3;
   readonly fraction: number;
   readonly su?: number;
+  /** Overlaps listed one by one instead of by the law: reflection h k l holds h2 k2 l2 of this component as well. */
+  readonly overlaps?: Overlaps;
   /** How it is said: "two-fold about c*", "inversion". */
   readonly name: string;
 }

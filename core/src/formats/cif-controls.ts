@@ -80,11 +80,14 @@ export function readTreatment(block: CifBlock): Treatment | undefined {
   const own = itemText(block, '_audit_creation_method') === 'Nagare';
   // The limits of other programs' data are already in their reflection lists.
   const dMin = own ? number('_refine_ls_d_res_high') : undefined, dMax = own ? number('_refine_ls_d_res_low') : undefined;
+  const overlaps = rows(block, '_nagare_overlap_component');
   const twins = rows(block, '_twin_individual_twin_matrix_11').flatMap((r, i): TwinComponent[] => {
     const law = [1, 2, 3].flatMap((a) => [1, 2, 3].map((b) => Number(r.get(`_twin_individual_twin_matrix_${a}${b}`)))) as unknown as Mat3;
     const fraction = parseMeasured(r.get('_twin_individual_mass_fraction_refined') ?? '');
     if (i === 0 || law.some((x) => !Number.isFinite(x)) || !fraction) return [];
-    return [{ law, fraction: fraction.value, su: fraction.su, name: r.get('_nagare_twin_name') ?? `component ${i + 1}` }];
+    const mine = overlaps.filter((o) => Number(o.get('_nagare_overlap_component')) === i + 1);
+    const list = (tag: string): Int16Array => Int16Array.from(mine, (o) => Number(o.get(`_nagare_overlap_${tag}`)));
+    return [{ law, ...(mine.length ? { overlaps: { h: list('index_h'), k: list('index_k'), l: list('index_l'), h2: list('second_h'), k2: list('second_k'), l2: list('second_l') } } : {}), fraction: fraction.value, su: fraction.su, name: r.get('_nagare_twin_name') ?? `component ${i + 1}` }];
   });
   const excluded = rows(block, '_nagare_excluded_index_h').map((r) => ({ h: Number(r.get('_nagare_excluded_index_h')), k: Number(r.get('_nagare_excluded_index_k')), l: Number(r.get('_nagare_excluded_index_l')), reason: r.get('_nagare_excluded_reason') ?? '' }));
   const extinction = own && itemText(block, '_refine_ls_extinction_coef') !== undefined;

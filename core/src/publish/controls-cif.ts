@@ -51,6 +51,7 @@ export function writeTreatment(w: CifWriter, t: Treatment): void {
       [1, 1, 0, 0, 0, 1, 0, 0, 0, 1, first.toFixed(4), '.'], ...t.twins.map((x, i) => [i + 2, ...x.law, formatMeasured(x.fraction, x.su, 4), x.name]),
     ]);
   }
+  w.loop(['_nagare_overlap_component', '_nagare_overlap_index_h', '_nagare_overlap_index_k', '_nagare_overlap_index_l', '_nagare_overlap_second_h', '_nagare_overlap_second_k', '_nagare_overlap_second_l'], (t.twins ?? []).flatMap(({ overlaps: o }, c) => (o ? Array.from(o.h, (h, i) => [c + 2, h, o.k[i]!, o.l[i]!, o.h2[i]!, o.k2[i]!, o.l2[i]!]) : [])));
   w.loop(['_nagare_excluded_index_h', '_nagare_excluded_index_k', '_nagare_excluded_index_l', '_nagare_excluded_reason'], (t.excluded ?? []).map((x) => [x.h, x.k, x.l, x.reason]));
   const m = t.mask;
   if (m) {

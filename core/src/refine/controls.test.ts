@@ -200,6 +200,24 @@ describe('twins and limits', () => {
     expect(r.readings.r1).toBeLessThan(0.001);
   });
 
+  it('take overlaps from a list instead of a law', async () => {
+    const s = truth, c = calculatedIntensities(s, 1.05, crystal.wavelength);
+    const at = new Map(Array.from(c.h, (h, i) => [`${h} ${c.k[i]} ${c.l[i]}`, c.f2[i]!]));
+    // Only reflections with even l overlap, with the ones of −h and −l: a list no whole law could say.
+    const rows = Array.from(c.h, (h, i) => [h, c.k[i]!, c.l[i]!]).filter(([h, k, l]) => l! % 2 === 0 && h !== 0 && at.has(`${-h!} ${k} ${l}`));
+    const { parseOverlapList } = await import('../formats/overlap-list.ts');
+    const overlaps = parseOverlapList(`# h k l of both\n${rows.map(([h, k, l]) => `${h} ${k} ${l}  ${-h!} ${k} ${l}`).join('\n')}\n`);
+    const listed = new Set(rows.map((r) => r.join(' ')));
+    const intensity = Float64Array.from(c.f2, (f, i) => { const key = `${c.h[i]} ${c.k[i]} ${c.l[i]}`; return 0.75 * f + (listed.has(key) ? 0.25 * at.get(`${-c.h[i]!} ${c.k[i]} ${c.l[i]}`)! : 0); });
+    const mean = intensity.reduce((p, q) => p + q, 0) / c.count;
+    const data = mergeForGroup({ count: c.count, h: c.h, k: c.k, l: c.l, intensity, sigma: intensity.map((x) => 0.01 * x + 0.002 * mean), merged: false }, s.cell, s.spaceGroup).reflections;
+    const r = await refineStructure(s, data, crystal.wavelength, { cycles: 10, weights: { a: 0, b: 0 }, optimizeWeights: false, extinction: false, treatment: { twins: [{ law: [1, 0, 0, 0, 1, 0, 0, 0, 1], overlaps, fraction: 0.1, name: 'listed' }] } }, quietContext());
+    expect(r.readings.twins![0]!.fraction).toBeCloseTo(0.25, 3);
+    expect(r.readings.r1).toBeLessThan(0.002);
+    expect(() => parseOverlapList('1 2 3 4 5 6\n1 2 three 4 5 6')).toThrow(/six whole numbers/);
+    expect(() => parseOverlapList('# nothing')).toThrow(/empty/);
+  });
+
   it('leave out what a treatment says and nothing else', () => {
     const data = perfect(truth, 1.1);
     const some = { h: data.h[10]!, k: data.k[10]!, l: data.l[10]!, reason: 'beam stop' };

@@ -10,7 +10,8 @@ import { constraintMap, DISPLACEMENT, EXTINCTION, OCCUPANCY, physicalValues, SCA
 import { hydrogenHolds, reshapeHeld, turnRigid } from './holds.ts';
 import { modelRestraints } from './model-restraints.ts';
 import type { Treatment } from '../crystal/treatment.ts';
-import { treatedReflections, twinIndices } from './treatment.ts';
+import { rotationsOf } from '../crystal/point-group.ts';
+import { overlapTable, treatedReflections, twinIndices } from './treatment.ts';
 import { floatingOrigin, type RestraintRow } from './restraints.ts';
 import { weightOf, type Weights } from './weights.ts';
 
@@ -124,11 +125,12 @@ export class SingleCrystalProblem {
     this.restraints = [...(options.restraints ?? []), ...modelRestraints(structure), ...floatingOrigin(structure)];
     this.delta = extinctionFactors(this.table, wavelength || 0.71073);
     this.fc2 = new Float64Array(this.used.length);
-    this.twins = laws.map(({ law }) => {
+    this.twins = laws.map(({ law, overlaps }) => {
+      const listed = overlaps && overlapTable(overlaps, rotationsOf(structure.spaceGroup));
       const present = new Uint8Array(hkl.count);
       const own = { count: hkl.count, h: new Int16Array(hkl.count), k: new Int16Array(hkl.count), l: new Int16Array(hkl.count) };
       for (let i = 0; i < hkl.count; i++) {
-        const v = twinIndices(law, hkl.h[i]!, hkl.k[i]!, hkl.l[i]!);
+        const v = listed ? listed.get(`${hkl.h[i]} ${hkl.k[i]} ${hkl.l[i]}`) : twinIndices(law, hkl.h[i]!, hkl.k[i]!, hkl.l[i]!);
         if (!v) continue;
         present[i] = 1;
         [own.h[i], own.k[i], own.l[i]] = v;

@@ -1,7 +1,7 @@
 /** The data a treatment leaves, and the indices of twin components. */
 import { inverseSpacing, reciprocalMetric, type Cell } from '../crystal/cell.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
-import type { Treatment } from '../crystal/treatment.ts';
+import type { Overlaps, Treatment } from '../crystal/treatment.ts';
 import type { Mat3 } from '../math/matrix3.ts';
 
 /** The merged data that take part. Numbering of the result is its own; `kept` leads back. */
@@ -31,4 +31,14 @@ export function twinIndices(law: Mat3, h: number, k: number, l: number, toleranc
   const v = [law[0] * h + law[1] * k + law[2] * l, law[3] * h + law[4] * k + law[5] * l, law[6] * h + law[7] * k + law[8] * l] as const;
   const n = v.map(Math.round) as [number, number, number];
   return v.every((x, i) => Math.abs(x - n[i]!) < tolerance) ? n : undefined;
+}
+
+/** Listed overlaps by the indices of the first component, equivalents included. */
+export function overlapTable(o: Overlaps, rotations: readonly Mat3[]): Map<string, [number, number, number]> {
+  const out = new Map<string, [number, number, number]>();
+  for (let i = 0; i < o.h.length; i++) {
+    const h = o.h[i]!, k = o.k[i]!, l = o.l[i]!;
+    for (const r of rotations) out.set(`${h * r[0] + k * r[3] + l * r[6]} ${h * r[1] + k * r[4] + l * r[7]} ${h * r[2] + k * r[5] + l * r[8]}`, [o.h2[i]!, o.k2[i]!, o.l2[i]!]);
+  }
+  return out;
 }

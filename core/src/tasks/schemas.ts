@@ -70,7 +70,7 @@ export const mergedSchema = z.object({
 export const treatmentSchema = z.object({
   dMin: z.number().optional(), dMax: z.number().optional(), extinction: z.boolean().optional(),
   excluded: z.array(z.object({ h: z.number().int(), k: z.number().int(), l: z.number().int(), reason: z.string() })).optional(),
-  twins: z.array(z.object({ law: nine, fraction: z.number(), su: z.number().optional(), name: z.string() })).optional(),
+  twins: z.array(z.object({ law: nine, fraction: z.number(), su: z.number().optional(), name: z.string(), overlaps: z.object({ h: z.instanceof(Int16Array), k: z.instanceof(Int16Array), l: z.instanceof(Int16Array), h2: z.instanceof(Int16Array), k2: z.instanceof(Int16Array), l2: z.instanceof(Int16Array) }).optional() })).optional(),
   mask: z.object({ h: z.instanceof(Int16Array), k: z.instanceof(Int16Array), l: z.instanceof(Int16Array), a: z.instanceof(Float64Array), b: z.instanceof(Float64Array), volume: z.number(), electrons: z.number(), voids: z.array(z.object({ centre: triple, volume: z.number(), electrons: z.number() })) }).optional(),
 }) as unknown as z.ZodType<Treatment>;
 

@@ -1,6 +1,7 @@
 /** What the data are allowed to say: limits, exclusions, twins, extinction, absolute structure, solvent. */
 import { useState, type ReactNode } from 'react';
 import type { Treatment } from '@nagare/core/crystal/treatment';
+import { parseOverlapList } from '@nagare/core/formats/overlap-list';
 import { INVERSION_TWIN } from '@nagare/core/data/twin-laws';
 import { invertStructure } from '@nagare/core/refine/absolute-structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
@@ -43,6 +44,7 @@ export function DataSheet(): ReactNode {
         <button className="word" disabled={!!work} onClick={() => void perform('Testing twin laws', (tell) => run('twins', input, tell)).then((r) => r && setTrials(r))}>Test those the metric allows</button>
         {trials && (trials.trials.length ? <table><thead><tr><th>law</th><th className="n">fraction</th><th className="n">R1</th><th></th></tr></thead><tbody>{trials.trials.map((x) => <tr key={x.law.name + x.law.law.join()}><td>{x.law.name}</td><td className="n">{formatMeasured(x.fraction, x.su, 3)}</td><td className="n">{percent(trials.r1)} → {percent(x.r1)}</td><td><button className="word" onClick={() => change({ ...t, twins: [{ law: x.law.law, fraction: Math.max(0.02, Math.min(0.98, x.fraction)), name: x.law.name }] }, `twin: ${x.law.name}`)}>{x.fraction > 3 * x.su && x.r1 < 0.97 * trials.r1 ? 'use (fits better)' : 'use'}</button></td></tr>)}</tbody></table> : <p className="soft mb-1">The metric allows none beyond the crystal’s own symmetry.</p>)}
         <div className="d-flex gap-1 mt-1"><input className="form-control form-control-sm" aria-label="Twin law, nine numbers by rows" placeholder="0 1 0  1 0 0  0 0 -1" value={matrix} onChange={(e) => setMatrix(e.target.value)} onKeyDown={(e) => { if (e.key === 'Enter') own(); }} /><button className="word" onClick={own}>Add</button></div>
+        <label className="word" style={{ cursor: 'pointer' }} title="Lines of h k l in the first component and h k l in the second">Read a list of overlaps<input type="file" hidden data-testid="overlap-file" onChange={(e) => { const f = e.target.files?.[0]; if (f) void f.text().then((text) => { try { change({ ...t, twins: [...(t.twins ?? []), { law: [1, 0, 0, 0, 1, 0, 0, 0, 1], overlaps: parseOverlapList(text), fraction: 0.2, name: `overlaps of ${f.name}` }] }, `overlaps of ${f.name}`); } catch (x) { setProblem(`${f.name}: ${(x as Error).message}`); } }); e.target.value = ''; }} /></label>
         <p className="soft mb-0">Where a law gives indices that are not whole, those reflections do not overlap and hold the first component alone.</p>
       </details>
       {!s.spaceGroup.centric && <details open={!!head!.absolute}><summary>Absolute structure</summary>
