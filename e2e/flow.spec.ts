@@ -1,31 +1,8 @@
 import { readFileSync, writeFileSync } from 'node:fs';
-import { expect, test, type Page } from '@playwright/test';
+import { expect, test } from '@playwright/test';
+import { marks, openDemo, solve, watchForErrors } from './support.ts';
 
-const problems = new WeakMap<Page, string[]>();
-test.beforeEach(({ page }) => {
-  const list: string[] = [];
-  problems.set(page, list);
-  page.on('pageerror', (e) => list.push(e.message));
-  page.on('console', (m) => { if (m.type() === 'error' && !/status of 4\d\d/.test(m.text())) list.push(m.text()); });
-});
-test.afterEach(({ page }) => expect(problems.get(page)).toEqual([]));
-
-const marks = (page: Page) => page.getByRole('listbox', { name: 'Marks' }).getByRole('option');
-
-async function openDemo(page: Page, name: string): Promise<void> {
-  await page.goto('/');
-  await page.getByRole('button', { name }).click();
-  await expect(page.getByRole('dialog')).toContainText('reflections (unmerged intensities)');
-  await page.getByRole('button', { name: 'Take it in' }).click();
-  await expect(page.getByRole('button', { name: 'Go on to Solve' })).toBeVisible({ timeout: 60_000 });
-}
-
-async function solve(page: Page): Promise<void> {
-  await page.getByRole('button', { name: 'Go on to Solve' }).click();
-  await page.getByRole('button', { name: 'Solve', exact: true }).click();
-  await page.getByRole('button', { name: 'Take it to Refine' }).click({ timeout: 120_000 });
-  await expect(page.getByRole('grid', { name: 'Sites' })).toBeVisible({ timeout: 60_000 });
-}
+watchForErrors();
 
 test('from measured reflections to a refined structure and a CIF, and back in again', async ({ page }, info) => {
   await openDemo(page, 'Benigara-2');

@@ -1,26 +1,14 @@
 import { expect, test, type Page } from '@playwright/test';
+import { marks, openDemo, solve, watchForErrors } from './support.ts';
 
-const problems = new WeakMap<Page, string[]>();
-test.beforeEach(({ page }) => {
-  const list: string[] = [];
-  problems.set(page, list);
-  page.on('pageerror', (e) => list.push(e.message));
-  page.on('console', (m) => { if (m.type() === 'error' && !/status of 4\d\d/.test(m.text())) list.push(m.text()); });
-});
-test.afterEach(({ page }) => expect(problems.get(page)).toEqual([]));
+watchForErrors();
 
-const marks = (page: Page) => page.getByRole('listbox', { name: 'Marks' }).getByRole('option');
 const r1 = async (page: Page): Promise<number> => Number((await page.locator('.gauge', { hasText: 'R1' }).first().locator('.value').textContent())!.replace(' %', ''));
 const idle = (page: Page) => expect(page.getByRole('status').filter({ hasText: 'Stop' })).toHaveCount(0, { timeout: 240_000 });
 
 async function solved(page: Page, name: string): Promise<void> {
-  await page.goto('/');
-  await page.getByRole('button', { name }).click();
-  await page.getByRole('button', { name: 'Take it in' }).click();
-  await page.getByRole('button', { name: 'Go on to Solve' }).click({ timeout: 120_000 });
-  await page.getByRole('button', { name: 'Solve', exact: true }).click();
-  await page.getByRole('button', { name: 'Take it to Refine' }).click({ timeout: 300_000 });
-  await expect(page.getByRole('grid', { name: 'Sites' })).toBeVisible({ timeout: 120_000 });
+  await openDemo(page, name);
+  await solve(page);
 }
 
 async function find(page: Page, words: string): Promise<void> {

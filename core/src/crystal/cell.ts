@@ -1,5 +1,5 @@
 /** The unit cell: metric, orthogonalisation, reciprocal quantities. Å and degrees throughout. */
-import { apply3, cross, determinant3, dot, inverse3, multiply3, norm, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, determinant3, dot, inverse3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 
 export interface Cell {
   readonly a: number;
@@ -85,9 +85,6 @@ export function axisVectors(cell: Cell): [Vec3, Vec3, Vec3] {
   const m = orthogonalization(cell);
   return [[m[0], m[3], m[6]], [m[1], m[4], m[7]], [m[2], m[5], m[8]]];
 }
-
-/** Angle in degrees between two Cartesian vectors. */
-export const angleBetween = (u: Vec3, v: Vec3): number => Math.atan2(norm(cross(u, v)), dot(u, v)) / RAD;
 
 /** True when six numbers can be a cell. */
 export function isPlausibleCell(c: Cell): boolean {

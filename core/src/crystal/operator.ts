@@ -1,5 +1,5 @@
 /** Symmetry operators x′ = R x + t on fractional coordinates. */
-import { apply3, applyRow3, determinant3, IDENTITY3, inverse3, multiply3, trace3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, determinant3, IDENTITY3, inverse3, multiply3, trace3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 
 export interface Operator {
   readonly r: Mat3;
@@ -27,19 +27,10 @@ export function compose(a: Operator, b: Operator): Operator {
   return { r: multiply3(a.r, b.r), t: wrap([t[0] + a.t[0], t[1] + a.t[1], t[2] + a.t[2]]) };
 }
 
-export function invertOperator(o: Operator): Operator {
-  const r = inverse3(o.r).map((x) => Math.round(x) + 0) as unknown as Mat3;
-  const t = apply3(r, o.t);
-  return { r, t: wrap([-t[0], -t[1], -t[2]]) };
-}
-
 export const applyOperator = (o: Operator, x: Vec3): Vec3 => {
   const y = apply3(o.r, x);
   return [y[0] + o.t[0], y[1] + o.t[1], y[2] + o.t[2]];
 };
-
-/** Row vector h·R: the index equivalent to h under the operator. */
-export const equivalentIndex = (o: Operator, h: Vec3): Vec3 => applyRow3(h, o.r);
 
 export const rotationKey = (r: Mat3): string => r.join(',');
 export const operatorKey = (o: Operator): string => o.r.join(',') + ';' + o.t.map((x) => Math.round(wrapTranslation(x) * 7200) % 7200).join(',');

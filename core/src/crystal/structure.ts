@@ -1,7 +1,6 @@
 /** Structures: a cell, a space group and sites. A model holds sites only; copies by symmetry exist in scenes and neighbour lists. */
 import { apply3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import type { Controls } from './controls.ts';
-import { elementOf } from './elements.ts';
 import type { Formula } from './formula.ts';
 import { metricTensor, orthogonalization, reciprocalLengths, type Cell } from './cell.ts';
 import { groupOrder, siteSymmetry, type SpaceGroup } from './space-group.ts';
@@ -84,8 +83,6 @@ export function cellContents(s: Structure): Formula {
 export function siteWeight(s: Structure, site: Site): number {
   return (site.occupancy * siteMultiplicity(s, site)) / groupOrder(s.spaceGroup);
 }
-
-export const atomicNumber = (site: Site): number => elementOf(site.element).z;
 
 /** Cartesian position in Å. */
 export const cartesian = (cell: Cell, x: Vec3): Vec3 => apply3(orthogonalization(cell), x);

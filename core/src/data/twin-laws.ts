@@ -2,7 +2,7 @@
 import { metricTensor, type Cell } from '../crystal/cell.ts';
 import { rotationsOf } from '../crystal/point-group.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
-import { determinant3, inverse3, multiply3, transpose3, trace3, type Mat3 } from '../math/matrix3.ts';
+import { determinant3, multiply3, transpose3, trace3, type Mat3 } from '../math/matrix3.ts';
 
 export interface TwinLaw {
   /** Acts on indices: h′ = M h. */
@@ -66,6 +66,3 @@ export function twinLaws(cell: Cell, group: SpaceGroup, tolerance = 0.02): TwinL
 }
 
 export const INVERSION_TWIN: Mat3 = [-1, 0, 0, 0, -1, 0, 0, 0, -1];
-
-/** The law written for another cell: indices transform as h′ = Pᵀ h, so M′ = Pᵀ M P⁻ᵀ. */
-export const lawInCell = (law: Mat3, p: Mat3): Mat3 => multiply3(transpose3(p), multiply3(law, inverse3(transpose3(p))));

@@ -1,6 +1,7 @@
 /** The renderer-independent scene: structure and view options to primitives in Cartesian Å. Every painter paints this list. */
 import { apply3, eigenSymmetric3, type Vec3 } from '../math/matrix3.ts';
 import { orthogonalization } from '../crystal/cell.ts';
+import { isSymmetryGroup } from '../crystal/controls.ts';
 import { applyOperator, IDENTITY, type Operator } from '../crystal/operator.ts';
 import { allOperators } from '../crystal/space-group.ts';
 import { displacementToCartesian, type Structure } from '../crystal/structure.ts';
@@ -199,7 +200,7 @@ function sceneBonds(atoms: readonly SceneAtom[], s: Structure): SceneBond[] {
         const d2 = (a.position[0] - b.position[0]) ** 2 + (a.position[1] - b.position[1]) ** 2 + (a.position[2] - b.position[2]) ** 2;
         if (d2 > limit * limit || d2 < 0.25) continue;
         const p = s.sites[a.site]!.disorder, q = s.sites[b.site]!.disorder;
-        if (p && q && p.assembly === q.assembly && (p.group !== q.group || (p.group.startsWith('-') && operatorName(a.operator) !== operatorName(b.operator)))) continue;
+        if (p && q && p.assembly === q.assembly && (p.group !== q.group || (isSymmetryGroup(p.group) && operatorName(a.operator) !== operatorName(b.operator)))) continue;
         out.push({ from: j, to: i, radius: a.element === 'H' || b.element === 'H' ? 0.05 : a.lesser || b.lesser ? 0.045 : 0.08 });
       }
     const key = `${x},${y},${z}`;

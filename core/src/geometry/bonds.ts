@@ -1,4 +1,5 @@
 /** Bonds from covalent radii (Cordero et al. 2008) and the connected units they make. */
+import { isSymmetryGroup } from '../crystal/controls.ts';
 import { compose, IDENTITY, operatorKey, type Operator } from '../crystal/operator.ts';
 import { neighbours, type Neighbour } from '../crystal/neighbours.ts';
 import { rotateU, type Structure } from '../crystal/structure.ts';
@@ -45,7 +46,7 @@ function findBonds(s: Structure): Neighbour[] {
     return compatible(s, i, j) ? x : 0;
   };
   // Atoms disordered about a symmetry element (negative group) never bond to copies of their own group.
-  const own = (b: Neighbour): boolean => !!s.sites[b.from]!.disorder?.group.startsWith('-') && s.sites[b.from]!.disorder!.assembly === s.sites[b.to]!.disorder?.assembly && !isTrivial(b.operator);
+  const own = (b: Neighbour): boolean => isSymmetryGroup(s.sites[b.from]!.disorder?.group) && s.sites[b.from]!.disorder!.assembly === s.sites[b.to]!.disorder?.assembly && !isTrivial(b.operator);
   return neighbours(s.cell, s.spaceGroup, s.sites.map((x) => x.position), limit).filter((b) => b.distance > 0.5 && !own(b));
 }
 

@@ -1,10 +1,10 @@
 /** Who is bonded to an atom, as hydrogen geometry needs it: within its disorder group, hydrogens and mere coordination left out. */
 import { isHydrogen, isMetal } from '../crystal/elements.ts';
-import { neighbours, type Neighbour } from '../crystal/neighbours.ts';
+import type { Neighbour } from '../crystal/neighbours.ts';
 import type { Site, Structure } from '../crystal/structure.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import { apply3, type Vec3 } from '../math/matrix3.ts';
-import { bondLimit, composeExact } from './bonds.ts';
+import { bonds, composeExact } from './bonds.ts';
 import type { Surroundings } from './hydrogens.ts';
 
 export type GroupOf = Site['disorder'];
@@ -14,11 +14,7 @@ export const meets = (p: GroupOf, q: GroupOf): boolean => !p || !q || p.assembly
 
 /** Non-hydrogen atoms bonded to a site, nearest first; metals only where nothing else is bonded. `as` is the disorder group looked from. */
 export function parentSurroundings(s: Structure, parent: number, as: GroupOf = s.sites[parent]!.disorder): Neighbour[] {
-  const own = s.sites[parent]!;
-  const near = neighbours(s.cell, s.spaceGroup, s.sites.map((x) => x.position), (i, j) => {
-    const other = s.sites[j]!;
-    return i === parent && !isHydrogen(other.element) && meets(as, other.disorder) && meets(own.disorder, other.disorder) ? bondLimit(own.element, other.element) : 0;
-  }, [parent]).filter((n) => n.distance > 0.7 && !(isSymmetryCopy(n) && own.disorder?.group.startsWith('-') && s.sites[n.to]!.disorder?.group === own.disorder.group)).sort((p, q) => p.distance - q.distance);
+  const near = bonds(s).filter((b) => b.from === parent && b.distance > 0.7 && !isHydrogen(s.sites[b.to]!.element) && meets(as, s.sites[b.to]!.disorder)).sort((p, q) => p.distance - q.distance);
   const covalent = near.filter((n) => !isMetal(s.sites[n.to]!.element));
   return covalent.length ? covalent : near;
 }

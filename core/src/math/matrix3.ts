@@ -19,13 +19,6 @@ export const apply3 = (m: Mat3, v: Vec3): Vec3 => [
   m[6] * v[0] + m[7] * v[1] + m[8] * v[2],
 ];
 
-/** v·m with v a row (how Miller indices transform). */
-export const applyRow3 = (v: Vec3, m: Mat3): Vec3 => [
-  v[0] * m[0] + v[1] * m[3] + v[2] * m[6],
-  v[0] * m[1] + v[1] * m[4] + v[2] * m[7],
-  v[0] * m[2] + v[1] * m[5] + v[2] * m[8],
-];
-
 export const transpose3 = (m: Mat3): Mat3 => [m[0], m[3], m[6], m[1], m[4], m[7], m[2], m[5], m[8]];
 
 export const determinant3 = (m: Mat3): number =>

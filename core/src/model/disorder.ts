@@ -1,6 +1,6 @@
 /** Writing disorder for the person: places as assembly and groups, with the ties and restraints that make the refinement behave. */
 import { orthogonalization } from '../crystal/cell.ts';
-import { NO_CONTROLS, type Constraint, type Controls, type HydrogenGroup, type OccupancyTie, type Restraint } from '../crystal/controls.ts';
+import { isSymmetryGroup, NO_CONTROLS, type Constraint, type Controls, type HydrogenGroup, type OccupancyTie, type Restraint } from '../crystal/controls.ts';
 import { isHydrogen } from '../crystal/elements.ts';
 import { equivalentU, newId, type Site, type Structure } from '../crystal/structure.ts';
 import { apply3, norm, subtract, type Vec3 } from '../math/matrix3.ts';
@@ -37,7 +37,7 @@ export function assemblies(s: Structure): Assembly[] {
 /** Ties that follow from disorder groups of a file: assemblies whose positive groups sum to one. */
 export function tiesFromGroups(s: Structure): OccupancyTie[] {
   return assemblies(s).flatMap((a): OccupancyTie[] => {
-    const positive = a.groups.filter((g) => !g.group.startsWith('-'));
+    const positive = a.groups.filter((g) => !isSymmetryGroup(g.group));
     const same = positive.every((g) => g.sites.every((i) => Math.abs(s.sites[i]!.occupancy - g.occupancy) < 0.011));
     const total = positive.reduce((sum, g) => sum + g.occupancy, 0);
     return positive.length > 1 && same && Math.abs(total - 1) < 0.03 ? [{ id: newId(), kind: 'assembly', assembly: a.assembly, groups: positive.map((g) => g.group) }] : [];
@@ -127,12 +127,12 @@ export function setGroup(s: Structure, sites: readonly number[], assembly: strin
     ...s, sites: s.sites.map((x, i): Site => {
       if (!set.has(i)) return x;
       if (!group) { const { disorder: _d, ...rest } = x; return rest; }
-      return { ...x, disorder: { assembly, group }, occupancy: known ?? (group.startsWith('-') ? 0.5 : x.occupancy) };
+      return { ...x, disorder: { assembly, group }, occupancy: known ?? (isSymmetryGroup(group) ? 0.5 : x.occupancy) };
     }),
   };
   const controls = s.controls ?? NO_CONTROLS;
   const a = assemblies(next).find((x) => x.assembly === assembly);
-  const positive = (a?.groups ?? []).filter((g) => !g.group.startsWith('-')).map((g) => g.group);
+  const positive = (a?.groups ?? []).filter((g) => !isSymmetryGroup(g.group)).map((g) => g.group);
   const rest = controls.occupancies.filter((o) => !(o.kind === 'assembly' && o.assembly === assembly));
   return { ...next, controls: { ...controls, occupancies: positive.length > 1 ? [...rest, { id: newId(), kind: 'assembly', assembly, groups: positive }] : rest } };
 }

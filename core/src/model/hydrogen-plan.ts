@@ -1,9 +1,8 @@
 /** The plan of hydrogens before anything is placed: every atom that can carry them, the proposed shape, and the evidence for it. */
-import { NO_CONTROLS, type Hold, type HydrogenShape } from '../crystal/controls.ts';
+import { isSymmetryGroup, NO_CONTROLS, type Hold, type HydrogenShape } from '../crystal/controls.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
-import { neighbours as findNeighbours } from '../crystal/neighbours.ts';
 import { siteWeight, type Structure } from '../crystal/structure.ts';
-import { bondLimit } from '../geometry/bonds.ts';
+import { bonds } from '../geometry/bonds.ts';
 import { displacementFactor, hydrogenLength, idealHydrogens } from '../geometry/hydrogens.ts';
 import { meets, parentReference, surroundingsAt, type GroupOf } from '../geometry/parents.ts';
 import { add, apply3, cross, norm, normalize, scale, subtract, turn, type Vec3 } from '../math/matrix3.ts';
@@ -67,10 +66,9 @@ export const usualHold = (shape: HydrogenShape): Hold => NAMES[shape] ?? 'riding
 function contexts(s: Structure, site: number): GroupOf[] {
   const own = s.sites[site]!.disorder;
   if (own) return [own];
-  const element = s.sites[site]!.element;
-  const near = findNeighbours(s.cell, s.spaceGroup, s.sites.map((x) => x.position), (i, j) => (i === site && !isHydrogen(s.sites[j]!.element) ? bondLimit(element, s.sites[j]!.element) : 0), [site]).filter((n) => n.distance > 0.7);
+  const near = bonds(s).filter((b) => b.from === site && b.distance > 0.7 && !isHydrogen(s.sites[b.to]!.element));
   const groups = new Map<string, GroupOf>();
-  for (const n of near) { const d = s.sites[n.to]!.disorder; if (d && !d.group.startsWith('-')) groups.set(`${d.assembly}|${d.group}`, d); }
+  for (const n of near) { const d = s.sites[n.to]!.disorder; if (d && !isSymmetryGroup(d.group)) groups.set(`${d.assembly}|${d.group}`, d); }
   const assemblies = new Set([...groups.values()].map((g) => g!.assembly));
   // Bonded to one assembly only: its groups each have their own hydrogens. Otherwise the atom stands as it is.
   return assemblies.size === 1 && groups.size > 1 ? [...groups.values()] : [undefined];
@@ -150,12 +148,11 @@ function carriers(s: Structure): Set<string> {
     out.add(`${g.parent}|${d ? `${d.assembly}.${d.group}` : ''}`);
   }
   const grouped = new Set((s.controls ?? NO_CONTROLS).hydrogens.flatMap((g) => g.hydrogens));
-  const loose = s.sites.map((_, i) => i).filter((i) => isHydrogen(s.sites[i]!.element) && !grouped.has(s.sites[i]!.id));
-  const near = findNeighbours(s.cell, s.spaceGroup, s.sites.map((x) => x.position), (i, j) => (isHydrogen(s.sites[j]!.element) ? 0 : bondLimit(s.sites[i]!.element, s.sites[j]!.element)), loose);
-  for (const i of loose) {
-    const parent = near.filter((n) => n.from === i && meets(s.sites[i]!.disorder, s.sites[n.to]!.disorder)).sort((a, b) => a.distance - b.distance)[0];
-    if (parent) out.add(`${s.sites[parent.to]!.id}|${s.sites[i]!.disorder ? `${s.sites[i]!.disorder!.assembly}.${s.sites[i]!.disorder!.group}` : ''}`);
-  }
+  s.sites.forEach((x, i) => {
+    if (!isHydrogen(x.element) || grouped.has(x.id)) return;
+    const parent = bonds(s).filter((b) => b.from === i && !isHydrogen(s.sites[b.to]!.element)).sort((a, b) => a.distance - b.distance)[0];
+    if (parent) out.add(`${s.sites[parent.to]!.id}|${x.disorder ? `${x.disorder.assembly}.${x.disorder.group}` : ''}`);
+  });
   return out;
 }
 

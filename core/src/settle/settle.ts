@@ -1,6 +1,6 @@
 /** A settle run: what an expert does from solved atoms to convergence, one stage after another, stopping where a decision is a person's. */
 import type { Formula } from '../crystal/formula.ts';
-import { NO_CONTROLS } from '../crystal/controls.ts';
+import { isSymmetryGroup, NO_CONTROLS } from '../crystal/controls.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import { equivalentU, isotropicTensor, newId, siteWeight, type Structure } from '../crystal/structure.ts';
@@ -294,7 +294,7 @@ function openQuestions(stage: Stage): string[] {
   const strong = stage.map.peaks.filter((p) => p.height > Math.max(0.8, 6 * stage.map.sigma) && !(p.near[0] && heavy(p.near[0].site) && p.near[0].distance < 1.2));
   if (strong.length) out.push(`${strong.length === 1 ? 'One maximum is' : `${strong.length} maxima are`} unexplained, ${strong[0]!.name} with ${strong[0]!.height.toFixed(2)} e/Å³ at ${strong[0]!.near[0]?.distance.toFixed(2)} Å from ${strong[0]!.near[0]?.label}: a second place, solvent or a wrong element.`);
   for (const e of judgeEllipsoids(s).filter((x) => x.kind !== 'large').slice(0, 3)) out.push(e.text);
-  for (const a of assemblies(s)) for (const g of a.groups) if (!g.group.startsWith('-') && g.occupancy < 0.05) out.push(`Group ${g.group} of assembly ${a.assembly} is down to ${(100 * g.occupancy).toFixed(1)} %: it may not be there.`);
+  for (const a of assemblies(s)) for (const g of a.groups) if (!isSymmetryGroup(g.group) && g.occupancy < 0.05) out.push(`Group ${g.group} of assembly ${a.assembly} is down to ${(100 * g.occupancy).toFixed(1)} %: it may not be there.`);
   const lonely = new Set(s.sites.map((_, i) => i));
   for (const b of bonds(s)) lonely.delete(b.from);
   const strays = [...lonely].filter((i) => !isHydrogen(s.sites[i]!.element) && s.sites[i]!.element === 'C');

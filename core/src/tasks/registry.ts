@@ -8,8 +8,6 @@ import { phaseSeed, type PhaseInput, type PhaseResult } from '../solve/phase.ts'
 import { solveStructure, type SolveInput, type SolveReport, type SolveResult } from '../solve/solve.ts';
 import { refineStructure, type CycleReport, type RefineResult } from '../refine/single-crystal.ts';
 import type { RefineOptions } from '../refine/single-crystal-problem.ts';
-import { physicalValues } from '../refine/parameters.ts';
-import { restraintStandings, type RestraintStanding } from '../refine/model-restraints.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import { absoluteStructure, type AbsoluteStructure } from '../refine/absolute-structure.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
@@ -43,7 +41,6 @@ export interface RefineTaskResult {
   result: RefineResult;
   map: MapResult;
   treatment: Treatment;
-  standings: RestraintStanding[];
   absolute?: AbsoluteStructure;
 }
 
@@ -116,7 +113,7 @@ const refineTask = task<RefineTaskInput, RefineTaskResult, CycleReport>({
     const treatment = refinedTreatment(options.treatment ?? {}, readings);
     const { map } = residualOf(result.structure, reflections, wavelength, readings.weights, readings.extinction?.value ?? 0, readings.scale, treatment);
     const absolute = structure.spaceGroup.centric || treatment.twins?.length ? undefined : absoluteStructure(result.structure, reflections, evaluateStructure(result.structure, reflections, wavelength, readings.weights, 0, readings.scale, { ...treatment, twins: [] }).data);
-    return { result, treatment, map, standings: restraintStandings(result.structure, physicalValues(result.structure, 1, 0)), ...(absolute ? { absolute } : {}) };
+    return { result, treatment, map, ...(absolute ? { absolute } : {}) };
   },
 });
 

@@ -203,7 +203,8 @@ export default function SceneView(): ReactNode {
   }, [scene, structure, shownMap, preview, level, showMap, aroundSelection, selection]);
 
   const toggle = (index: number, add: boolean): void => {
-    if (!scene) return;
+    // While another mark is looked at, a pick would speak of the wrong model.
+    if (!scene || (preview && head)) return;
     if (index < 0) {
       if (!add) select([]);
       if (!add) setPeaks([]);

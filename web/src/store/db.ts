@@ -10,7 +10,6 @@ import type { Candidate } from '@nagare/core/solve/solve';
 import type { CovarianceData } from '@nagare/core/refine/covariance';
 import type { Readings } from '@nagare/core/refine/single-crystal';
 import type { Treatment } from '@nagare/core/crystal/treatment';
-import type { RestraintStanding } from '@nagare/core/refine/model-restraints';
 import { invertedGroup, type AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
 import type { MapResult, MergeTaskResult } from '@nagare/core/tasks/registry';
 
@@ -66,8 +65,6 @@ export interface Mark {
   residual?: { peak: number; hole: number; sigma: number };
   /** Limits, exclusions, twins, extinction and solvent this model stands on. */
   treatment?: Treatment;
-  /** Where its restraints stand. */
-  standings?: RestraintStanding[];
   absolute?: AbsoluteStructure;
   /** What a run left for the person to decide. */
   decisions?: string[];

@@ -9,8 +9,6 @@ import type { SampledMap } from '@nagare/core/maps/sample';
 import type { MapKind } from '@nagare/core/maps/residual';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 import { obeyControls } from '@nagare/core/refine/holds';
-import { restraintStandings } from '@nagare/core/refine/model-restraints';
-import { physicalValues } from '@nagare/core/refine/parameters';
 import type { Operator } from '@nagare/core/crystal/operator';
 import { Cancelled, run, type Place, type Running } from '../engine/engine.ts';
 import { addMark } from './projects.ts';
@@ -148,6 +146,7 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const goTo = useCallback((markId: string) => {
     sessionStorage.setItem(`head:${id}`, markId);
     setOwn(markId);
+    setPreview(undefined);
     setPeaks([]);
     setGhost(undefined);
   }, [id]);
@@ -221,9 +220,8 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
     }
     const weights = head.readings?.weights ?? { a: 0.1, b: 0 };
     const done = await run('residual', { structure, reflections: merged, wavelength, weights, extinction: head.readings?.extinction?.value ?? 0, ...(use ? { treatment: use } : {}) }).result.catch((e: Error) => { setProblem(e.message); return undefined; });
-    const standings = structure.controls?.restraints.length ? restraintStandings(structure, physicalValues(structure, 1, 0)) : undefined;
     goTo(await addMark(
-      { ...mark, ...(standings ? { standings } : {}), ...(done ? { r1: done.r1, wr2: done.wr2, residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma } } : {}) },
+      { ...mark, ...(done ? { r1: done.r1, wr2: done.wr2, residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma } } : {}) },
       done ? { map: done.map } : undefined,
     ));
   }, [head, project, intake, id, goTo]);

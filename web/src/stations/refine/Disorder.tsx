@@ -3,6 +3,7 @@ import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { inverse3, apply3, add, normalize, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import { orthogonalization } from '@nagare/core/crystal/cell';
+import { isSymmetryGroup } from '@nagare/core/crystal/controls';
 import { isHydrogen } from '@nagare/core/crystal/elements';
 import { IDENTITY } from '@nagare/core/crystal/operator';
 import { cartesian } from '@nagare/core/crystal/structure';
@@ -74,7 +75,7 @@ export function DisorderSheet(): ReactNode {
       </>}
       {list.map((a) => (
         <div key={a.assembly} className="assembly">
-          <b>Assembly {a.assembly}</b>{a.tied ? <span className="soft"> one refined number, sums to one</span> : a.groups.some((g) => g.group.startsWith('-')) ? <span className="soft"> about a symmetry element</span> : <span className="soft"> occupancies held</span>}
+          <b>Assembly {a.assembly}</b>{a.tied ? <span className="soft"> one refined number, sums to one</span> : a.groups.some((g) => isSymmetryGroup(g.group)) ? <span className="soft"> about a symmetry element</span> : <span className="soft"> occupancies held</span>}
           <table><tbody>{a.groups.map((g) => {
             const key = `${a.assembly}.${g.group}`;
             return (
@@ -84,7 +85,7 @@ export function DisorderSheet(): ReactNode {
                 <td><button className="word" aria-pressed={!hidden.includes(key)} onClick={() => setHidden(hidden.includes(key) ? hidden.filter((x) => x !== key) : [...hidden, key])}>shown</button><button className="word" onClick={() => select(g.sites.map((site) => ({ site, operator: IDENTITY })))}>select</button><button className="word off" onClick={() => void edit(removeGroup(s, a.assembly, g.group), `group ${g.group} of assembly ${a.assembly} removed`)}>remove</button></td>
               </tr>);
           })}</tbody></table>
-          {a.groups.some((g) => !g.group.startsWith('-') && g.occupancy < 0.05) && <p className="off mb-0">A group under 5 % may not be there: compare R1 without it.</p>}
+          {a.groups.some((g) => !isSymmetryGroup(g.group) && g.occupancy < 0.05) && <p className="off mb-0">A group under 5 % may not be there: compare R1 without it.</p>}
         </div>))}
       {picked.length > 0 && !now && <div className="mt-1">
         <button className="word" onClick={() => { const a = nextAssembly(s); void edit(setGroup(s, [...new Set(selection.map((p) => p.site))], a, '-1'), `${picked.length} atoms disordered about a symmetry element`); }}>Disordered about a symmetry element</button>

@@ -50,7 +50,15 @@ export function ExpectedSheet(): ReactNode {
     run('match', { structure: s, peaks, molecule, copies }).result.then((list) => { if (wanted) setMatches({ markId, list }); }, () => undefined);
     return () => { wanted = false; };
   }, [molecule, s, peaks.length, markId]);
-  const keep = (value: string): void => void updateProject(project.id, { experiment: { ...project.experiment, kept: { ...project.experiment.kept, nagare_expected_molecule: value } } });
+  const refused = useRef('\0');
+  const keep = async (value: string): Promise<void> => {
+    // Enter and leaving the field both come here; one complaint is enough.
+    if (value === refused.current) return;
+    // What cannot be read does not take the place of what could.
+    try { if (value) await readMolecule(value); } catch (e) { refused.current = value; setProblem(`The expected molecule could not be read: ${(e as Error).message.split('\n')[0]}`); return; }
+    refused.current = '\0';
+    await updateProject(project.id, { experiment: { ...project.experiment, kept: { ...project.experiment.kept, nagare_expected_molecule: value } } });
+  };
   const now = matches?.markId === head!.id ? matches.list : undefined;
   const first = now?.[0];
   const retype = now?.flatMap((m) => m.retype) ?? [], extra = now?.flatMap((m) => m.extra) ?? [], missing = now?.flatMap((m) => m.missing) ?? [], twice = now?.flatMap((m) => m.disordered) ?? [];
@@ -59,7 +67,7 @@ export function ExpectedSheet(): ReactNode {
   return (
     <Sheet title="Expected molecule" fold state={state}>
       <div className="d-flex gap-1 mb-2">
-        <input className="form-control form-control-sm mono" aria-label="Expected molecule in line notation" placeholder="line notation, or drop a molfile's text here" value={typed} onChange={(e) => setTyped(e.target.value)} onPaste={(e) => { const t = e.clipboardData.getData('text/plain'); if (/V[23]000/.test(t)) { e.preventDefault(); keep(t); } }} onKeyDown={(e) => { if (e.key === 'Enter') keep(typed.trim()); if (e.key === 'Escape') setTyped(text); }} onBlur={() => { if (typed.trim() !== text.trim()) keep(typed.trim()); }} />
+        <input className="form-control form-control-sm mono" aria-label="Expected molecule in line notation" placeholder="line notation, or drop a molfile's text here" value={typed} onChange={(e) => setTyped(e.target.value)} onPaste={(e) => { const t = e.clipboardData.getData('text/plain'); if (/V[23]000/.test(t)) { e.preventDefault(); void keep(t); } }} onKeyDown={(e) => { if (e.key === 'Enter') void keep(typed.trim()); if (e.key === 'Escape') setTyped(text); }} onBlur={() => { if (typed.trim() !== text.trim()) void keep(typed.trim()); }} />
         <button className="word" onClick={() => setSketching(true)}>Sketch</button>
         <label className="word" style={{ cursor: 'pointer' }}>File<input type="file" hidden accept=".mol,.sdf,.smi,.txt" onChange={(e) => { const f = e.target.files?.[0]; if (f) void f.text().then(keep); e.target.value = ''; }} /></label>
       </div>
@@ -71,7 +79,7 @@ export function ExpectedSheet(): ReactNode {
       {missing.map((m, i) => <p key={i} className="mb-1">{m.element}{m.beside !== undefined ? ` beside ${s.sites[m.beside]!.label}` : ''} is missing{m.nearPeak ? <>, near <button className="word" onClick={() => setPeaks([m.nearPeak!])}>{m.nearPeak}</button><button className="word" disabled={!!work} onClick={() => { const c = promotePeaks(s, peaks.filter((p) => p.name === m.nearPeak), m.element); if (typeof c !== 'string') void edit(c.structure, c.title); }}>make it {m.element}</button></> : ' and no maximum is near'}.</p>)}
       {twice.length > 0 && <p className="mb-1">{twice.map((d) => `${s.sites[d.site]!.label} beside ${s.sites[d.beside]!.label}`).join(', ')} may be disordered: <button className="word" onClick={() => select(twice.map((d) => ({ site: d.beside, operator: IDENTITY })))}>select</button></p>}
       {extra.length > 0 && <p className="mb-1"><button className="word" onClick={() => select(extra.map((site) => ({ site, operator: IDENTITY })))}>{extra.slice(0, 6).map((i) => s.sites[i]!.label).join(', ')}</button> {extra.length === 1 ? 'is' : 'are'} not in it. <button className="word off" disabled={!!work} onClick={() => void edit(withSites(s, s.sites.filter((_, i) => !extra.includes(i))), `${extra.length} atoms the expected molecule lacks dropped`)}>Drop {extra.length === 1 ? 'it' : 'them'}</button></p>}
-      {sketching && <Sketch start={text} onDone={(molfile) => { setSketching(false); if (molfile) keep(molfile); }} />}
+      {sketching && <Sketch start={text} onDone={(molfile) => { setSketching(false); if (molfile) void keep(molfile); }} />}
     </Sheet>
   );
 }

@@ -83,12 +83,12 @@ function LeastSquares(): ReactNode {
       tell(`cycle ${c.cycle} of ${cycles}: R1 ${percent(c.r1)}, wR2 ${percent(c.wr2)}, largest shift ${c.maxShiftOverSu.toFixed(2)} s.u. (${c.maxShiftOf})`);
     }, place));
     if (!done) return;
-    const { result, map, standings, absolute } = done;
+    const { result, map, absolute } = done;
     goTo(await addMark({
       projectId: project.id, parent: from.id, kind: 'refine', structure: result.structure, r1: result.readings.r1, wr2: result.readings.wr2, readings: result.readings,
       title: `${result.history.length} cycles${displacement === 'aniso' ? ', anisotropic' : displacement === 'iso' ? ', isotropic' : ''}${result.state === 'diverged' ? ', ran away' : ''}`,
       message: `${result.message}${result.undetermined.length ? ` Not determined by the data: ${result.undetermined.slice(0, 4).join(', ')}.` : ''}`,
-      treatment: done.treatment, ...(standings.length ? { standings } : {}), ...(absolute ? { absolute } : {}),
+      treatment: done.treatment, ...(absolute ? { absolute } : {}),
       residual: { peak: map.peaks[0]?.height ?? 0, hole: map.holes[0]?.height ?? 0, sigma: map.sigma },
     }, { map, ...(result.covariance ? { covariance: result.covariance } : {}) }));
   };

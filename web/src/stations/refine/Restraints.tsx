@@ -4,7 +4,7 @@ import { constraintWords, NO_CONTROLS, restraintSites, restraintWords, type Rest
 import { IDENTITY } from '@nagare/core/crystal/operator';
 import { neededRestraints, offersFor, type Offer } from '@nagare/core/model/propose-restraints';
 import { withControls } from '@nagare/core/model/place-hydrogens';
-import { modelRestraints, restraintStandings } from '@nagare/core/refine/model-restraints';
+import { restraintStandings } from '@nagare/core/refine/model-restraints';
 import { physicalValues } from '@nagare/core/refine/parameters';
 import { newId } from '@nagare/core/crystal/structure';
 import { Sheet, NumberField } from '../../frame/parts.tsx';
@@ -16,7 +16,7 @@ export function RestraintsSheet(): ReactNode {
   const controls = s.controls ?? NO_CONTROLS;
   const label = useMemo(() => { const m = new Map(s.sites.map((x) => [x.id, x.label])); return (id: string): string => m.get(id) ?? '?'; }, [s]);
   const standings = useMemo(() => new Map(restraintStandings(s, physicalValues(s, 1, 0)).map((x) => [x.id, x])), [s]);
-  const rows = useMemo(() => modelRestraints(s).length, [s]);
+  const rows = controls.restraints.reduce((n, r) => n + (r.off ? 0 : (standings.get(r.id)?.rows ?? 0)), 0);
   const picked = [...new Set(selection.map((p) => p.site))].filter((i) => s.sites[i]);
   const offers = useMemo(() => offersFor(s, picked), [s, picked.join()]);
   const needed = useMemo(() => neededRestraints(s), [s]);
