@@ -1,21 +1,28 @@
 /** Nagare from a terminal: merge, solve and refine with the same tasks as the application. */
 import { readFileSync, writeFileSync } from 'node:fs';
 import { parseArgs } from 'node:util';
-import { cellParameters, cellVolume, type Cell } from '@nagare/core/crystal/cell';
+import { cellParameters, type Cell } from '@nagare/core/crystal/cell';
 import type { MergedReflections, RawReflections } from '@nagare/core/crystal/reflections';
 import { findSetting, groupOfSetting } from '@nagare/core/crystal/settings';
-import { groupOrder, type SpaceGroup } from '@nagare/core/crystal/space-group';
-import { equivalentU, type Structure } from '@nagare/core/crystal/structure';
+import type { SpaceGroup } from '@nagare/core/crystal/space-group';
+import { contentsOfUnit, equivalentU, type Structure } from '@nagare/core/crystal/structure';
 import { transformReflections } from '@nagare/core/crystal/reflections';
 import { FileProblem } from '@nagare/core/formats/cif-parser';
 import { recognise, type Recognised } from '@nagare/core/formats/recognise';
-import { parseFormula, proposeZ, type Formula } from '@nagare/core/crystal/formula';
+import { parseFormula, type Formula } from '@nagare/core/crystal/formula';
 import { analyseIntake as analyse, mergeForGroup } from '@nagare/core/solve/prepare';
 import { breathingContext } from '@nagare/core/task-context';
 import { TASKS } from '@nagare/core/tasks/registry';
 import type { SolveReport } from '@nagare/core/solve/solve';
 import { structureCif } from '@nagare/core/publish/structure-cif';
+import type { Hold } from '@nagare/core/crystal/controls';
 import { isHydrogen } from '@nagare/core/crystal/elements';
+import type { Treatment } from '@nagare/core/crystal/treatment';
+import type { Experiment } from '@nagare/core/formats/cif-data';
+import type { AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
+import type { CovarianceData } from '@nagare/core/refine/covariance';
+import type { Readings } from '@nagare/core/refine/single-crystal';
+import type { MapResult } from '@nagare/core/settle/work';
 import { assemblies } from '@nagare/core/model/disorder';
 import type { SettleReport } from '@nagare/core/settle/settle';
 import { WorkerPool } from '@nagare/server/worker-pool';
@@ -137,72 +144,86 @@ function inCellOf(raw: RawReflections, cell: Cell, target: Cell): RawReflections
   throw new BadInput(`The model's cell (${cellParameters(target).map((x) => x.toFixed(3)).join(' ')}) is not the cell of the reflections (${cellParameters(cell).map((x) => x.toFixed(3)).join(' ')}).`);
 }
 
+/** A model with the data it is refined against, as `refine` and `settle` take them. */
+interface ModelJob {
+  readonly started: number;
+  readonly model: Recognised;
+  readonly structure: Structure;
+  readonly source: Measured;
+  readonly reflections: MergedReflections;
+  readonly experiment: Experiment;
+}
+
+function modelJob(command: string, [modelPath, dataPath]: string[]): ModelJob {
+  const started = performance.now();
+  if (!modelPath) throw new BadInput(`${command} needs a model.\n${HELP}`);
+  const model = read(modelPath).find((r) => r.structure);
+  if (!model?.structure) throw new BadInput(`${modelPath} holds no atom sites to refine.`);
+  const source = measured(dataPath ?? modelPath);
+  return { started, model, structure: model.structure, source, reflections: mergedFor(source.raw, source.cell, model.structure), experiment: { ...model.experiment, ...source.entry.experiment } };
+}
+
+interface Refined { structure: Structure; readings: Readings; map: MapResult; treatment: Treatment; covariance?: CovarianceData; absolute?: AbsoluteStructure }
+
+function writeModel(out: string | boolean | undefined, job: ModelJob, r: Refined): void {
+  if (typeof out !== 'string') return;
+  writeFileSync(out, structureCif({
+    name: job.model.name, structure: r.structure, experiment: job.experiment, wavelength: job.source.wavelength, reflections: job.reflections, readings: r.readings, treatment: r.treatment, ...(r.covariance ? { covariance: r.covariance } : {}),
+    residual: { peak: r.map.peaks[0]?.height ?? 0, hole: r.map.holes[0]?.height ?? 0, sigma: r.map.sigma }, ...(r.absolute ? { absolute: r.absolute } : {}), date: new Date().toISOString(),
+  }));
+}
+
+/** What both commands report of the model they end with. */
+function refinedJson({ readings: r, map, absolute }: Refined): Output {
+  return {
+    r1: r.r1, r1All: r.r1All, wr2: r.wr2, s: r.s, parameters: r.parameters, restraints: r.restraints, reflections: r.reflections, observed: r.observed, maxShiftOverSu: r.maxShiftOverSu, peak: map.peaks[0]?.height ?? 0, hole: map.holes[0]?.height ?? 0, weights: r.weights,
+    twins: (r.twins ?? []).map((x) => ({ law: x.law, name: x.name, fraction: rounded(x.fraction, 4), su: rounded(x.su ?? 0, 4) })),
+    ...(r.extinction ? { extinction: r.extinction } : {}), ...(absolute ? { absoluteStructure: { x: rounded(absolute.x, 3), su: rounded(absolute.su, 3), pairs: absolute.pairs, verdict: absolute.verdict } } : {}),
+  };
+}
+
+const secondsSince = (started: number): number => rounded((performance.now() - started) / 1000, 2);
 
 async function refine(paths: string[], options: Record<string, string | boolean | undefined>): Promise<{ json: Output; text: string }> {
-  const started = performance.now();
-  const [modelPath, dataPath] = paths;
-  if (!modelPath) throw new BadInput(`refine needs a model.\n${HELP}`);
-  const model = read(modelPath).find((r) => r.structure);
-  if (!model?.structure) throw new BadInput(`${modelPath} holds no atom sites to refine.`);
-  const source = dataPath ? measured(dataPath) : measured(modelPath);
   const adp = options['adp'] as string | undefined;
   if (adp !== undefined && adp !== 'iso' && adp !== 'aniso') throw new BadInput(`--adp must be iso or aniso, not "${adp}".`);
-  const reflections = mergedFor(source.raw, source.cell, model.structure);
-  const { result, map, treatment, absolute } = await TASKS.refine.run({
-    structure: model.structure, reflections, wavelength: source.wavelength, ...(adp ? { displacement: adp } : {}),
-    options: { cycles: Math.round(numberOption('cycles', options['cycles'] as string | undefined, 20)), weights: { a: 0.05, b: 0 }, optimizeWeights: true, extinction: model.treatment?.extinction ?? false, ...(model.treatment ? { treatment: model.treatment } : {}) },
+  const job = modelJob('refine', paths);
+  const { treatment } = job.model;
+  const { result, ...rest } = await TASKS.refine.run({
+    structure: job.structure, reflections: job.reflections, wavelength: job.source.wavelength, ...(adp ? { displacement: adp } : {}),
+    options: { cycles: Math.round(numberOption('cycles', options['cycles'] as string | undefined, 20)), weights: { a: 0.05, b: 0 }, optimizeWeights: true, extinction: treatment?.extinction ?? false, ...(treatment ? { treatment } : {}) },
   }, quiet());
+  const refined: Refined = { ...rest, ...result };
+  writeModel(options['out'], job, refined);
   const r = result.readings;
-  const peak = map.peaks[0]?.height ?? 0, hole = map.holes[0]?.height ?? 0;
-  if (typeof options['out'] === 'string') {
-    const experiment = { ...model.experiment, ...source.entry.experiment, ...(model.experiment.formula && !source.entry.experiment.formula ? { formula: model.experiment.formula } : {}) };
-    writeFileSync(options['out'], structureCif({ name: model.name, structure: result.structure, experiment, wavelength: source.wavelength, reflections, readings: r, ...(result.covariance ? { covariance: result.covariance } : {}), residual: { peak, hole, sigma: map.sigma }, treatment, ...(absolute ? { absolute } : {}), date: new Date().toISOString() }));
-  }
-  const json = {
-    r1: r.r1, r1All: r.r1All, wr2: r.wr2, s: r.s, parameters: r.parameters, restraints: r.restraints, reflections: r.reflections, observed: r.observed, maxShiftOverSu: r.maxShiftOverSu, peak, hole,
-    weights: r.weights, ...(r.twins ? { twins: r.twins.map((x) => ({ name: x.name, fraction: rounded(x.fraction, 4), su: rounded(x.su ?? 0, 4) })) } : {}), cycles: result.history.length, state: result.state, message: result.message, seconds: rounded((performance.now() - started) / 1000, 2),
+  return {
+    json: { ...refinedJson(refined), cycles: result.history.length, state: result.state, message: result.message, seconds: secondsSince(job.started) },
+    text: `R1 ${(100 * r.r1).toFixed(2)} %, wR2 ${(100 * r.wr2).toFixed(2)} %, S ${r.s.toFixed(2)}. ${result.message}`,
   };
-  return { json, text: `R1 ${(100 * r.r1).toFixed(2)} %, wR2 ${(100 * r.wr2).toFixed(2)} %, S ${r.s.toFixed(2)}. ${result.message}` };
 }
 
-/** Contents of one asymmetric unit by the formula, where formula and Z are known. */
-function contentsOfUnit(s: Structure, formula: Formula | undefined, z: number | undefined): Formula | undefined {
-  if (!formula) return undefined;
-  const units = z ?? proposeZ(formula, cellVolume(s.cell), groupOrder(s.spaceGroup));
-  return Object.fromEntries(Object.entries(formula).map(([e, n]) => [e, (n * units) / groupOrder(s.spaceGroup)]));
-}
-
-async function settleModel(paths: string[], options: Record<string, string | boolean | undefined>): Promise<{ json: Output; text: string }> {
-  const started = performance.now();
-  const [modelPath, dataPath] = paths;
-  if (!modelPath) throw new BadInput(`settle needs a model.\n${HELP}`);
-  const model = read(modelPath).find((r) => r.structure);
-  if (!model?.structure) throw new BadInput(`${modelPath} holds no atom sites to refine.`);
-  const source = dataPath ? measured(dataPath) : measured(modelPath);
-  const how = options['disorder'] as string | undefined;
-  if (how !== undefined && how !== 'try' && how !== 'ask') throw new BadInput(`--disorder must be try or ask, not "${how}".`);
-  const reflections = mergedFor(source.raw, source.cell, model.structure);
-  const experiment = { ...model.experiment, ...source.entry.experiment };
-  const contents = contentsOfUnit(model.structure, experiment.formula, experiment.z);
+async function settle(paths: string[], options: Record<string, string | boolean | undefined>): Promise<{ json: Output; text: string }> {
+  const disorder = (options['disorder'] as string | undefined) ?? 'try';
+  if (disorder !== 'try' && disorder !== 'ask') throw new BadInput(`--disorder must be try or ask, not "${disorder}".`);
+  const job = modelJob('settle', paths);
+  const { temperature, formula, z } = job.experiment;
+  const contents = contentsOfUnit(job.structure, formula, z);
   const context = breathingContext<SettleReport>({ aborted: false }, (r) => {
     if (r.kind === 'stage' && !options['json']) process.stderr.write(`${r.stage.title}: R1 ${(100 * r.stage.readings.r1).toFixed(2)} %. ${r.stage.message}\n`);
   }, {}, 1e9);
   const result = await TASKS.settle.run({
-    structure: model.structure, reflections, wavelength: source.wavelength, ...(experiment.temperature ? { temperature: experiment.temperature } : {}), ...(contents ? { contents } : {}), ...(model.treatment ? { treatment: model.treatment } : {}), disorder: how ?? 'try',
+    structure: job.structure, reflections: job.reflections, wavelength: job.source.wavelength, ...(temperature ? { temperature } : {}), ...(contents ? { contents } : {}), ...(job.model.treatment ? { treatment: job.model.treatment } : {}), disorder,
   }, context);
-  const { stage } = result, r = stage.readings, s = stage.structure;
-  const peak = stage.map.peaks[0]?.height ?? 0, hole = stage.map.holes[0]?.height ?? 0;
-  if (typeof options['out'] === 'string')
-    writeFileSync(options['out'], structureCif({ name: model.name, structure: s, experiment, wavelength: source.wavelength, reflections, readings: r, treatment: stage.treatment, ...(stage.covariance ? { covariance: stage.covariance } : {}), residual: { peak, hole, sigma: stage.map.sigma }, ...(result.absolute ? { absolute: result.absolute } : {}), date: new Date().toISOString() }));
-  const groups = s.controls?.hydrogens ?? [];
-  const held = (hold: string): number => groups.filter((g) => g.hold === hold).reduce((n, g) => n + g.hydrogens.length, 0);
+  const refined: Refined = { ...result.stage, ...(result.absolute ? { absolute: result.absolute } : {}) };
+  writeModel(options['out'], job, refined);
+  const s = refined.structure, groups = s.controls?.hydrogens ?? [];
+  const placed = s.sites.filter((x) => isHydrogen(x.element)).length;
+  const held = (hold: Hold): number => groups.filter((g) => g.hold === hold).reduce((n, g) => n + g.hydrogens.length, 0);
+  const [riding, rotating, restrained] = [held('riding'), held('rotating'), held('restrained')];
   const json = {
-    r1: r.r1, r1All: r.r1All, wr2: r.wr2, s: r.s, parameters: r.parameters, restraints: r.restraints, reflections: r.reflections, observed: r.observed, maxShiftOverSu: r.maxShiftOverSu, peak, hole, weights: r.weights,
-    hydrogens: { placed: s.sites.filter((x) => isHydrogen(x.element)).length, riding: held('riding'), rotating: held('rotating'), restrained: held('restrained'), free: s.sites.filter((x) => isHydrogen(x.element)).length - held('riding') - held('rotating') - held('restrained') },
+    ...refinedJson(refined), hydrogens: { placed, riding, rotating, restrained, free: placed - riding - rotating - restrained },
     disorder: assemblies(s).map((a) => ({ assembly: a.assembly, groups: a.groups.map((g) => g.group), occupancies: a.groups.map((g) => rounded(g.occupancy, 4)), su: a.groups.map((g) => rounded(g.su, 4)) })),
-    twins: (r.twins ?? []).map((x) => ({ law: x.law, name: x.name, fraction: rounded(x.fraction, 4), su: rounded(x.su ?? 0, 4) })),
-    ...(r.extinction ? { extinction: r.extinction } : {}), ...(result.absolute ? { absoluteStructure: { x: rounded(result.absolute.x, 3), su: rounded(result.absolute.su, 3), pairs: result.absolute.pairs, verdict: result.absolute.verdict } } : {}),
-    cycles: result.stages.reduce((n, s) => n + s.cycles, 0), stages: result.stages, decisions: result.decisions, state: result.settled ? 'settled' : 'moving', message: result.message, seconds: rounded((performance.now() - started) / 1000, 2),
+    cycles: result.stages.reduce((n, x) => n + x.cycles, 0), stages: result.stages, decisions: result.decisions, state: result.settled ? 'settled' : 'moving', message: result.message, seconds: secondsSince(job.started),
   };
   return { json, text: [result.message, ...result.decisions.map((d) => `To decide: ${d}`)].join('\n') };
 }
@@ -230,7 +251,7 @@ async function main(): Promise<void> {
     if (!command && !parsed.values.help) process.exitCode = 2;
     return;
   }
-  const commands: Record<string, () => Promise<{ json: Output; text: string }>> = { merge: () => merge(paths), solve: () => solve(paths, parsed.values), refine: () => refine(paths, parsed.values), settle: () => settleModel(paths, parsed.values) };
+  const commands: Record<string, () => Promise<{ json: Output; text: string }>> = { merge: () => merge(paths), solve: () => solve(paths, parsed.values), refine: () => refine(paths, parsed.values), settle: () => settle(paths, parsed.values) };
   const run = commands[command];
   if (!run) throw new BadInput(`"${command}" is not a command.\n${HELP}`);
   const { json, text } = await run();

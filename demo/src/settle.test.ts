@@ -1,10 +1,8 @@
 import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { metricTensor } from '@nagare/core/crystal/cell';
-import { scaleFormula } from '@nagare/core/crystal/formula';
 import { allOperators, operatorsNear } from '@nagare/core/crystal/neighbours';
-import { groupOrder } from '@nagare/core/crystal/space-group';
-import type { Structure } from '@nagare/core/crystal/structure';
+import { contentsOfUnit, type Structure } from '@nagare/core/crystal/structure';
 import { recognise } from '@nagare/core/formats/recognise';
 import { judgeEllipsoids } from '@nagare/core/model/ellipsoids';
 import { planHydrogens } from '@nagare/core/model/hydrogen-plan';
@@ -16,7 +14,7 @@ const read = (folder: string, name: string) => recognise(readFileSync(new URL(`.
 
 function load(name: string) {
   const data = read('data', name), truth = read('truth', name).structure!;
-  const contents = scaleFormula(data.experiment.formula!, data.experiment.z! / groupOrder(truth.spaceGroup));
+  const contents = contentsOfUnit(truth, data.experiment.formula, data.experiment.z)!;
   return { data, truth, contents, reflections: mergeForGroup(data.raw!, data.cell!, truth.spaceGroup).reflections };
 }
 

@@ -1,8 +1,8 @@
 /** Structures: a cell, a space group and sites. A model holds sites only; copies by symmetry exist in scenes and neighbour lists. */
 import { apply3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import type { Controls } from './controls.ts';
-import type { Formula } from './formula.ts';
-import { metricTensor, orthogonalization, reciprocalLengths, type Cell } from './cell.ts';
+import { proposeZ, scaleFormula, type Formula } from './formula.ts';
+import { cellVolume, metricTensor, orthogonalization, reciprocalLengths, type Cell } from './cell.ts';
 import { groupOrder, siteSymmetry, type SpaceGroup } from './space-group.ts';
 
 /** U11, U22, U33, U12, U13, U23 in Å² as CIF defines them. */
@@ -77,6 +77,15 @@ export function cellContents(s: Structure): Formula {
   const out: Record<string, number> = {};
   for (const site of s.sites) out[site.element] = (out[site.element] ?? 0) + siteMultiplicity(s, site) * site.occupancy;
   return out;
+}
+
+/** Contents of one asymmetric unit of a model: sites on symmetry elements count by their share. */
+export const modelContents = (s: Structure): Formula => scaleFormula(cellContents(s), 1 / groupOrder(s.spaceGroup));
+
+/** Contents of one asymmetric unit by formula and Z (the likeliest Z where it is not known); undefined without a formula. */
+export function contentsOfUnit(s: Structure, formula: Formula | undefined, z?: number): Formula | undefined {
+  const order = groupOrder(s.spaceGroup);
+  return formula && scaleFormula(formula, (z ?? proposeZ(formula, cellVolume(s.cell), order)) / order);
 }
 
 /** Occupancy × multiplicity / group order: the weight of a site in sums over all operators. */

@@ -1,7 +1,7 @@
 /** Which element a site holds: its occupancy refined freely says how many electrons are there. */
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import type { Formula } from '../crystal/formula.ts';
-import { equivalentU, siteWeight, type Structure } from '../crystal/structure.ts';
+import { equivalentU, modelContents, type Structure } from '../crystal/structure.ts';
 import { bonds } from '../geometry/bonds.ts';
 import { neighbours } from '../crystal/neighbours.ts';
 import { OCCUPANCY, siteOffset } from '../refine/parameters.ts';
@@ -59,12 +59,6 @@ export async function readElements(bench: Bench, s: Structure, treatment: Treatm
   return { readings, r1: stage.readings.r1 };
 }
 
-const contentsOf = (s: Structure): Record<string, number> => {
-  const out: Record<string, number> = {};
-  for (const x of s.sites) out[x.element] = (out[x.element] ?? 0) + siteWeight(s, x);
-  return out;
-};
-
 /** Element changes the electrons ask for: exchanges that keep the contents, or changes towards the formula where it is known. */
 export function correctedElements(s: Structure, readings: readonly ElementReading[], formulaPerUnit: Formula | undefined): { structure: Structure; changes: string[] } {
   const changes: string[] = [];
@@ -86,7 +80,7 @@ export function correctedElements(s: Structure, readings: readonly ElementReadin
     }
   }
   if (formulaPerUnit) {
-    const now = contentsOf({ ...s, sites });
+    const now: Record<string, number> = { ...modelContents({ ...s, sites }) };
     for (const r of [...light].sort((p, q) => Math.abs(q.electrons - elementOf(q.element).z) - Math.abs(p.electrons - elementOf(p.element).z))) {
       if (used.has(r.site)) continue;
       const off = r.electrons - elementOf(r.element).z;

@@ -5,8 +5,7 @@ import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import { allOperators, operatorsNear } from '../crystal/neighbours.ts';
 import { metricTensor } from '../crystal/cell.ts';
-import type { Formula } from '../crystal/formula.ts';
-import type { Structure } from '../crystal/structure.ts';
+import { modelContents, type Structure } from '../crystal/structure.ts';
 import { add, apply3, inverse3, subtract, turn, type Vec3 } from '../math/matrix3.ts';
 import { middle } from '../math/superpose.ts';
 import { seededRandom } from '../math/random.ts';
@@ -26,14 +25,13 @@ function asSolved(truth: Structure, seed: number): Structure {
   const cell = [truth.cell.a, truth.cell.b, truth.cell.c];
   return { ...truth, sites: truth.sites.filter((x) => x.element !== 'H').map((x) => ({ ...x, position: x.position.map((v, k) => v + (0.05 * random.normal()) / cell[k]!) as never, displacement: { kind: 'iso' as const, u: 0.035 } })).reverse() };
 }
-const contentsOf = (s: Structure): Formula => s.sites.reduce<Record<string, number>>((n, x) => ({ ...n, [x.element]: (n[x.element] ?? 0) + x.occupancy }), {});
 
 describe.each([['OCC(N)c1ccc(F)cc1.O', 'P 1 21/c 1', 31], ['CC1CC(O)CN1C(=O)c1ccncc1', 'P 21 21 21', 12]])('settle %s in %s', (line, symbol, seed) => {
   it('goes from solved atoms to convergence with hydrogens where the truth has them', async () => {
     const { structure: truth, raw, wavelength } = testCrystal(line, symbol, seed, { dMin: 0.82, repeats: 1.3, systematic: 0.015 });
     const reflections = mergeForGroup(raw, truth.cell, truth.spaceGroup).reflections;
     const stages: string[] = [];
-    const result = await settle({ structure: asSolved(truth, 4), reflections, wavelength, contents: contentsOf(truth), disorder: 'ask' }, { ...quietContext(), progress: (r: SettleReport) => { if (r.kind === 'stage') stages.push(r.stage.title); } } as never);
+    const result = await settle({ structure: asSolved(truth, 4), reflections, wavelength, contents: modelContents(truth), disorder: 'ask' }, { ...quietContext(), progress: (r: SettleReport) => { if (r.kind === 'stage') stages.push(r.stage.title); } } as never);
     expect(result.settled).toBe(true);
     expect(stages[0]).toBe('Isotropic');
     expect(stages.at(-1)).toBe('Weights and convergence');
@@ -66,7 +64,7 @@ describe('a molecule that lies two ways', () => {
     const start = { ...truth, sites: truth.sites.map((s) => ({ ...s, displacement: { kind: 'iso' as const, u: 0.04 } })) };
     const before = evaluateStructure(start, reflections, wavelength).figures.r1;
     expect(before).toBeGreaterThan(0.25);
-    const result = await settle({ structure: start, reflections, wavelength, contents: { ...contentsOf(truth), H: 0 }, disorder: 'try' }, quietContext() as never);
+    const result = await settle({ structure: start, reflections, wavelength, contents: { ...modelContents(truth), H: 0 }, disorder: 'try' }, quietContext() as never);
     expect(result.stage.readings.r1).toBeLessThan(0.03);
     const first = result.stage.structure.sites.find((s) => s.disorder?.group === '1')!;
     expect(Math.abs(first.occupancy - 0.62)).toBeLessThan(3 * first.occupancySu! + 0.004);
@@ -98,7 +96,7 @@ describe('elements by their electrons', () => {
   it('deal out a formula by rank, and find atoms that stand too close', async () => {
     const heavy = { ...truth, sites: truth.sites.filter((x) => x.element !== 'H') };
     const wrong = swap(swap(heavy, 'O1', 'C1'), 'O2', 'C5');
-    const dealt = await rankedElements(bench, wrong, {}, contentsOf(heavy));
+    const dealt = await rankedElements(bench, wrong, {}, modelContents(heavy));
     expect(dealt!.sites.filter((x, i) => x.element !== heavy.sites[i]!.element).length).toBeLessThanOrEqual(2);
     expect(tooClose({ ...heavy, sites: [...heavy.sites, { ...heavy.sites[0]!, id: 'y', label: 'Q1', element: 'B', position: heavy.sites[0]!.position.map((v) => v + 0.03) as never }] })).toEqual([heavy.sites.length]);
     expect(tooClose(heavy)).toEqual([]);

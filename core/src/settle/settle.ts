@@ -1,12 +1,12 @@
 /** A settle run: what an expert does from solved atoms to convergence, one stage after another, stopping where a decision is a person's. */
 import type { Formula } from '../crystal/formula.ts';
-import { isSymmetryGroup, NO_CONTROLS } from '../crystal/controls.ts';
-import { elementOf, isHydrogen } from '../crystal/elements.ts';
+import { NO_CONTROLS } from '../crystal/controls.ts';
+import { isHydrogen } from '../crystal/elements.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
-import { equivalentU, isotropicTensor, newId, siteWeight, type Structure } from '../crystal/structure.ts';
+import { isotropicTensor, type Structure } from '../crystal/structure.ts';
 import { twinLaws } from '../data/twin-laws.ts';
-import { assembleAsymmetricUnit, bonds } from '../geometry/bonds.ts';
-import { assemblies, holdDisorder, tiesFromGroups } from '../model/disorder.ts';
+import { assembleAsymmetricUnit } from '../geometry/bonds.ts';
+import { holdDisorder, tiesFromGroups } from '../model/disorder.ts';
 import { judgeEllipsoids, mendEllipsoids } from '../model/ellipsoids.ts';
 import { planHydrogens, type HydrogenPlan } from '../model/hydrogen-plan.ts';
 import { modelMap } from '../maps/residual.ts';
@@ -18,6 +18,8 @@ import type { Treatment } from '../crystal/treatment.ts';
 import type { TaskContext } from '../task-context.ts';
 import { correctedElements, exchangeElements, rankedElements, readElements, suspiciousSites, tooClose } from './elements.ts';
 import { modelDisorder } from './disorder-trial.ts';
+import { ghosts, missingAtoms } from './first-model.ts';
+import { openQuestions } from './questions.ts';
 import { refineStage, type Bench, type Stage } from './work.ts';
 
 export interface SettleInput {
@@ -51,37 +53,6 @@ export interface SettleResult {
 const aniso = (s: Structure): Structure => ({
   ...s, sites: s.sites.map((x) => (isHydrogen(x.element) || x.displacement.kind === 'aniso' || x.occupancy < 0.3 ? x : { ...x, displacement: { kind: 'aniso' as const, u: isotropicTensor(s.cell, x.displacement.u) } })),
 });
-
-/** Atoms that came as an element but fade away: their U runs far beyond everybody's. */
-function ghosts(s: Structure): number[] {
-  const heavy = s.sites.map((x, i) => ({ i, u: equivalentU(s.cell, x.displacement) })).filter(({ i }) => !isHydrogen(s.sites[i]!.element));
-  const u = heavy.map((x) => x.u).sort((a, b) => a - b);
-  const middle = u[Math.floor(u.length / 2)] ?? 0.04;
-  return heavy.filter((x) => x.u > Math.max(0.2, 5 * middle) && !s.sites[x.i]!.disorder).map((x) => x.i);
-}
-
-const contentsOf = (s: Structure): Record<string, number> => s.sites.reduce<Record<string, number>>((out, x) => ({ ...out, [x.element]: (out[x.element] ?? 0) + siteWeight(s, x) }), {});
-
-/** Strong maxima that the formula says are atoms still missing, as sites. */
-function missingAtoms(stage: Stage, contents: Formula | undefined): Structure | undefined {
-  const s = stage.structure;
-  if (!contents) return undefined;
-  const now = contentsOf(s);
-  const missing = Object.entries(contents).filter(([e]) => !isHydrogen(e)).flatMap(([e, n]) => Array.from({ length: Math.max(0, Math.round(n - (now[e] ?? 0))) }, () => e)).sort((p, q) => elementOf(q).z - elementOf(p).z);
-  const sites = [...s.sites];
-  for (const p of stage.map.peaks) {
-    if (!missing.length) break;
-    const element = missing[0]!, near = p.near[0];
-    if (p.height < Math.max(1.6, 0.22 * elementOf(element).z) || !near || near.distance < 1.05) continue;
-    const bonded = near.distance < 1.95, alone = near.distance > 2.3;
-    if (!bonded && !alone) continue;
-    missing.shift();
-    let n = 1;
-    while (sites.some((x) => x.label === `${element}${n}`)) n++;
-    sites.push({ id: newId(), label: `${element}${n}`, element, position: p.position, occupancy: 1, displacement: { kind: 'iso', u: 0.04 } });
-  }
-  return sites.length > s.sites.length ? { ...s, sites } : undefined;
-}
 
 /** Hydrogens on N and O that the density of a model without them puts elsewhere than they were placed. */
 async function replantDonors(bench: Bench, stage: Stage, input: SettleInput): Promise<{ structure: Structure; plan: HydrogenPlan } | undefined> {
@@ -284,20 +255,4 @@ async function tryExtinction(bench: Bench, s: Stage): Promise<Awaited<ReturnType
   const tried = await refineStage(bench, 'Weights and convergence', s.structure, { ...s.treatment, extinction: true }, { cycles: 25, optimizeWeights: true, weights: s.readings.weights, settled: 0.01, covariance: true, extinctionStart: 0.01 });
   const x = tried.readings.extinction;
   return x && x.value > 5 * x.su && tried.readings.r1 <= s.readings.r1 ? { ...tried, message: `Extinction refined to ${x.value.toPrecision(3)}. ${tried.message}` } : undefined;
-}
-
-/** What is left that a person should look at. */
-function openQuestions(stage: Stage): string[] {
-  const s = stage.structure;
-  const out: string[] = [];
-  const heavy = (i: number): boolean => elementOf(s.sites[i]!.element).z > 20;
-  const strong = stage.map.peaks.filter((p) => p.height > Math.max(0.8, 6 * stage.map.sigma) && !(p.near[0] && heavy(p.near[0].site) && p.near[0].distance < 1.2));
-  if (strong.length) out.push(`${strong.length === 1 ? 'One maximum is' : `${strong.length} maxima are`} unexplained, ${strong[0]!.name} with ${strong[0]!.height.toFixed(2)} e/Å³ at ${strong[0]!.near[0]?.distance.toFixed(2)} Å from ${strong[0]!.near[0]?.label}: a second place, solvent or a wrong element.`);
-  for (const e of judgeEllipsoids(s).filter((x) => x.kind !== 'large').slice(0, 3)) out.push(e.text);
-  for (const a of assemblies(s)) for (const g of a.groups) if (!isSymmetryGroup(g.group) && g.occupancy < 0.05) out.push(`Group ${g.group} of assembly ${a.assembly} is down to ${(100 * g.occupancy).toFixed(1)} %: it may not be there.`);
-  const lonely = new Set(s.sites.map((_, i) => i));
-  for (const b of bonds(s)) lonely.delete(b.from);
-  const strays = [...lonely].filter((i) => !isHydrogen(s.sites[i]!.element) && s.sites[i]!.element === 'C');
-  if (strays.length) out.push(`${strays.map((i) => s.sites[i]!.label).join(', ')} ${strays.length === 1 ? 'is' : 'are'} bonded to nothing.`);
-  return out;
 }

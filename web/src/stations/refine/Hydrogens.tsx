@@ -3,7 +3,7 @@ import { useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { orthogonalization } from '@nagare/core/crystal/cell';
 import { NO_CONTROLS, SHAPES, type Hold, type HydrogenShape } from '@nagare/core/crystal/controls';
-import { cartesian } from '@nagare/core/crystal/structure';
+import { cartesian, contentsOfUnit } from '@nagare/core/crystal/structure';
 import { add, apply3, inverse3, normalize, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import { judgePlaces, planShape, rowFor, type HydrogenPlan, type HydrogenRow } from '@nagare/core/model/hydrogen-plan';
 import { holdHydrogens, placeHydrogens, withControls, withSites } from '@nagare/core/model/place-hydrogens';
@@ -12,7 +12,7 @@ import type { MapResult } from '@nagare/core/tasks/registry';
 import { run } from '../../engine/engine.ts';
 import { NumberField, Sheet } from '../../frame/parts.tsx';
 import { useSession } from '../../store/session.tsx';
-import { unitContents, useModelAndData } from './model-data.ts';
+import { useModelAndData } from './model-data.ts';
 
 const HOLDS: Hold[] = ['riding', 'rotating', 'restrained', 'free'];
 
@@ -57,7 +57,7 @@ export function HydrogensSheet(): ReactNode {
 
   const make = async (without: string[] = []): Promise<void> => {
     if (!input) return;
-    const contents = unitContents(project, s);
+    const contents = contentsOfUnit(s, project.experiment.formula, project.experiment.z);
     const done = await perform('Planning hydrogens', (tell) => run('plan', { ...input, without, ...(project.experiment.temperature ? { temperature: project.experiment.temperature } : {}), ...(contents?.['H'] !== undefined ? { expected: contents['H'] } : {}) }, tell));
     if (!done) return;
     setPlan({ markId: head!.id, plan: done.plan, map: done.map, without });

@@ -1,13 +1,14 @@
 /** The settle run: stage after stage, each a mark of the course, stopping with what is for the person to decide. */
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
+import { contentsOfUnit } from '@nagare/core/crystal/structure';
 import type { SettleReport } from '@nagare/core/settle/settle';
 import type { Stage } from '@nagare/core/settle/work';
 import { run } from '../../engine/engine.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { addMark } from '../../store/projects.ts';
 import { useSession } from '../../store/session.tsx';
-import { unitContents, useModelAndData } from './model-data.ts';
+import { useModelAndData } from './model-data.ts';
 
 export function SettleSheet(): ReactNode {
   const { project, head, work, perform, goTo, place, setPlace } = useSession();
@@ -26,7 +27,7 @@ export function SettleSheet(): ReactNode {
       }, { map: stage.map, ...(stage.covariance ? { covariance: stage.covariance } : {}) });
       goTo(parent);
     }));
-    const contents = unitContents(project, input.structure);
+    const contents = contentsOfUnit(input.structure, project.experiment.formula, project.experiment.z);
     let held: Stage | undefined;
     const done = await perform('Settling', (tell) => run('settle', {
       structure: input.structure, reflections: input.reflections, wavelength: input.wavelength, treatment: input.treatment, disorder, ...(contents ? { contents } : {}), ...(project.experiment.temperature ? { temperature: project.experiment.temperature } : {}),
