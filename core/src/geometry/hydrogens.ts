@@ -127,15 +127,17 @@ export function reshapeHydrogens(shape: HydrogenShape, around: Surroundings, len
     // The turn that brings the ideal set nearest, as the direction of Σ over atoms in the plane across the axis.
     let best = Infinity, result: Vec3[] | undefined;
     const offset = zero.length;
-    for (let shift = 0; shift < offset; shift++) {
+    // The hydrogens may be listed either way round the axis.
+    for (const way of [1, -1]) for (let shift = 0; shift < offset; shift++) {
+      const of = (i: number): Vec3 => zero[(shift + way * i + 2 * offset) % offset]!;
       let c = 0, s = 0;
       now.forEach((h, i) => {
-        const a = across(zero[(i + shift) % offset]!, p, axis), b = across(h, p, axis);
+        const a = across(of(i), p, axis), b = across(h, p, axis);
         c += dot(a, b);
         s += dot(cross(a, b), axis);
       });
       const t = Math.atan2(s, c);
-      const moved = now.map((_, i) => add(p, turn(subtract(zero[(i + shift) % offset]!, p), axis, t)));
+      const moved = now.map((_, i) => add(p, turn(subtract(of(i), p), axis, t)));
       const cost = moved.reduce((sum, m, i) => sum + norm(subtract(m, now[i]!)) ** 2, 0);
       if (cost < best - 1e-9) { best = cost; result = moved; }
     }

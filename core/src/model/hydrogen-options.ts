@@ -4,7 +4,7 @@
  */
 import type { HydrogenShape } from '../crystal/controls.ts';
 import { isMetal } from '../crystal/elements.ts';
-import { cellContents, type Structure } from '../crystal/structure.ts';
+import type { Structure } from '../crystal/structure.ts';
 import type { Neighbour } from '../crystal/neighbours.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import { apply3, dot, normalize, subtract, type Vec3 } from '../math/matrix3.ts';
@@ -54,16 +54,22 @@ export function ringSizes(s: Structure, start: number, as: GroupOf, first: Neigh
   return 0;
 }
 
-/** True where something in the crystal must carry a negative charge: bare halide, or an anion such as perchlorate. */
+/** True where something in the crystal must carry a negative charge: bare halide, perchlorate and its like, a carboxylate, sulfonate or nitrate. */
 export function hasAnion(s: Structure): boolean {
-  const contents = cellContents(s);
-  if (!['Cl', 'Br', 'I', 'F', 'B', 'P', 'S'].some((e) => contents[e]) && !Object.keys(contents).some(isMetal)) return false;
   return s.sites.some((x, i) => {
-    if (['Cl', 'Br', 'I', 'F'].includes(x.element)) {
-      const near = parentSurroundings(s, i);
-      return near.length === 0 || near.every((n) => isMetal(s.sites[n.to]!.element)) || (x.element !== 'F' && near.length === 4);
+    const near = parentSurroundings(s, i);
+    const ends = near.filter((n) => parentSurroundings(s, n.to).length === 1);
+    const oxygens = ends.filter((n) => s.sites[n.to]!.element === 'O').map((n) => n.distance);
+    switch (x.element) {
+      case 'F': return near.length === 0;
+      case 'Cl': case 'Br': case 'I': return near.every((n) => isMetal(s.sites[n.to]!.element)) || near.length === 4;
+      case 'B': case 'P': return ends.filter((n) => s.sites[n.to]!.element === 'F').length >= 4 || (x.element === 'P' && oxygens.filter((d) => d < 1.53).length >= 2);
+      // Two alike, both shorter than a C–OH: a carboxylic acid shows one long and one short.
+      case 'C': return oxygens.length === 2 && near.length === 3 && Math.max(...oxygens) < 1.285 && Math.max(...oxygens) - Math.min(...oxygens) < 0.035;
+      case 'S': return oxygens.filter((d) => d < 1.5).length >= 3;
+      case 'N': return oxygens.length === 3;
+      default: return false;
     }
-    return (x.element === 'B' || x.element === 'P') && parentSurroundings(s, i).filter((n) => s.sites[n.to]!.element === 'F').length >= 4;
   });
 }
 

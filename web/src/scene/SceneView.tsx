@@ -37,6 +37,7 @@ export default function SceneView(): ReactNode {
   const selected = useMemo(() => new Set(scene?.atoms.flatMap((a, i) => (selection.some((p) => samePick(p, a.site, keys![i]!)) ? [i] : [])) ?? []), [scene, keys, selection]);
   const markers = useMemo<Marker[]>(() => (showMap && structure ? (result?.map?.peaks ?? []).filter((q, i) => i < 14 && (q.height >= level || peaks.includes(q.name))).map((p) => ({ name: p.name, position: cartesian(structure.cell, p.position as Vec3) })) : []), [showMap, structure, result, level, peaks]);
   const hasScene = !!scene;
+  const seen = useRef<string | undefined>(undefined);
 
   useEffect(() => {
     if (!canvas.current || !host.current) return;
@@ -48,6 +49,8 @@ export default function SceneView(): ReactNode {
       return;
     }
     painter.current = p;
+    // A new canvas starts from no view of its own.
+    seen.current = undefined;
     const watch = new ResizeObserver(([entry]) => {
       const { width, height } = entry!.contentRect;
       p.resize(width, height);
@@ -65,7 +68,6 @@ export default function SceneView(): ReactNode {
   }, [hasScene]);
 
   // First sight of a structure: the flattest side towards the viewer.
-  const seen = useRef<string | undefined>(undefined);
   useEffect(() => {
     const p = painter.current;
     if (!p || !scene || !scene.atoms.length || seen.current === project.id) return;
