@@ -1,13 +1,14 @@
 import type { AddressInfo } from 'node:net';
 import type { Server } from 'node:http';
 import { fileURLToPath } from 'node:url';
-import { execFile } from 'node:child_process';
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { decodeWire, encodeWire } from '@nagare/core/tasks/wire';
 import { recognise } from '@nagare/core/formats/recognise';
+import { mergeForGroup } from '@nagare/core/solve/prepare';
+import type { SettleReport, SettleResult } from '@nagare/core/settle/settle';
+import { testCrystal } from '../../demo/src/test-crystals.ts';
 import { createApp } from './app.ts';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
@@ -49,6 +50,23 @@ describe('the server', () => {
     expect(job.result).toEqual(decodeWire(encodeWire(recognise(text, 'benigara-2.cif'))));
   });
 
+  it('settles a model, each stage reported as it ends with its map', async () => {
+    const { structure, raw, wavelength } = testCrystal('OCc1ccncc1', 'P 1 21/c 1', 14, { dMin: 0.86 });
+    const reflections = mergeForGroup(raw, structure.cell, structure.spaceGroup).reflections;
+    const start = { ...structure, sites: structure.sites.filter((x) => x.element !== 'H').map((x) => ({ ...x, displacement: { kind: 'iso' as const, u: 0.04 } })) };
+    const { body } = await post('settle', { structure: start, reflections, wavelength, contents: { C: 6, H: 7, N: 1, O: 1 }, disorder: 'ask' });
+    const job = await wait(body.id);
+    expect(job.state).toBe('done');
+    const result = job.result as SettleResult;
+    expect(result.settled).toBe(true);
+    expect(result.stage.structure.sites.filter((x) => x.element === 'H')).toHaveLength(7);
+    const stages = (job.reports as SettleReport[]).flatMap((r) => (r.kind === 'stage' ? [r.stage] : []));
+    expect(stages.map((s) => s.title)).toEqual(result.stages.map((s) => s.title));
+    // Typed arrays survive the way, and the covariance comes with the last stage alone.
+    for (const s of stages) expect(s.map.values).toBeInstanceOf(Float32Array);
+    expect(stages.map((s) => !!s.covariance)).toEqual(stages.map((_, i) => i === stages.length - 1));
+  });
+
   it('cancels a job', async () => {
     const [data] = recognise(readFileSync(demo, 'utf8'), 'x');
     const { body } = await post('solve', { raw: data!.raw, cell: data!.cell, wavelength: 0.71075, seed: 1, seeds: 50, seconds: 100 });
@@ -64,41 +82,5 @@ describe('the server', () => {
     const lost = await fetch(`${base}/api/jobs/none`);
     expect(lost.status).toBe(404);
     expect(((await lost.json()) as { message: string }).message).toMatch(/no longer knows/);
-  });
-});
-
-describe('the terminal', () => {
-  const folder = mkdtempSync(join(tmpdir(), 'nagare-'));
-  const run = (...args: string[]) => new Promise<{ code: number; out: string; err: string }>((resolve) => {
-    execFile('npx', ['tsx', 'cli/src/main.ts', ...args], { cwd: root, maxBuffer: 1 << 26 }, (e, out, err) => resolve({ code: e ? Number((e as { code?: number }).code) : 0, out, err: err.split('\n').filter((l) => !l.startsWith('npm warn')).join('\n') }));
-  });
-
-  it('merges, solves and refines with one JSON object each', async () => {
-    const m = JSON.parse((await run('merge', demo, '--json')).out) as { spaceGroups: { number: number }[]; rInt: number; unique: number };
-    expect(m.spaceGroups[0]!.number).toBe(2);
-    expect(m.rInt).toBeLessThan(0.1);
-    const model = join(folder, 'model.cif'), refined = join(folder, 'refined.cif');
-    const s = JSON.parse((await run('solve', demo, '--seed', '4', '--out', model, '--json')).out) as { spaceGroup: { number: number; hall: string }; atoms: unknown[]; r1: number; seconds: number };
-    expect(s.spaceGroup).toMatchObject({ number: 2, hall: '-P 1' });
-    expect(s.atoms).toHaveLength(38);
-    const r = JSON.parse((await run('refine', model, demo, '--adp', 'aniso', '--out', refined, '--json')).out) as Record<string, number>;
-    expect(r['r1']).toBeLessThan(0.07);
-    expect(r['maxShiftOverSu']).toBeLessThan(0.05);
-    expect(r['parameters']).toBe(1 + 38 * 9);
-    // The refined CIF carries its reflections, so it can be refined on its own.
-    const again = JSON.parse((await run('refine', refined, '--cycles', '5', '--json')).out) as Record<string, number>;
-    expect(Math.abs(again['r1']! - r['r1']!)).toBeLessThan(0.0015);
-  });
-
-  it('answers bad input with a sentence and exit status 2', async () => {
-    const bad = join(folder, 'bad.cif');
-    writeFileSync(bad, 'data_x\n_cell_length_a oops\n');
-    for (const [args, message] of [[['merge', join(folder, 'none.cif')], /no such file/], [['merge', bad], /Line 2: _cell_length_a is "oops"/], [['brew'], /"brew" is not a command/], [['refine', demo], /no atom sites/], [['solve', demo, '--space-group', 'P 7'], /not a known symbol/], [['solve', demo, '--formula', 'Qq2'], /Qq/], [['merge', demo, '--colour', 'red'], /--colour/]] as [string[], RegExp][]) {
-      const { code, out, err } = await run(...args, ...(args.length > 1 ? ['--json'] : []));
-      expect(code, args.join(' ')).toBe(2);
-      expect(out).toBe('');
-      expect(err).toMatch(message);
-      expect(err).not.toMatch(/\s+at .*\.ts:/);
-    }
   });
 });
