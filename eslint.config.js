@@ -14,7 +14,7 @@ const only = (folder, allowed) => ({
     }],
   },
 });
-const science = ['math', 'crystal', 'formats', 'scattering', 'data', 'solve', 'maps', 'refine', 'geometry', 'publish', 'draw', 'model', 'settle'];
+const science = ['math', 'crystal', 'formats', 'scattering', 'data', 'solve', 'maps', 'refine', 'geometry', 'publish', 'draw', 'model', 'settle', 'symmetry', 'vet'];
 
 export default tseslint.config(
   { ignores: ['**/dist/**', '**/node_modules/**', '.scratch/**', 'web/public/**', 'test-results/**'] },
@@ -36,7 +36,9 @@ export default tseslint.config(
   only('geometry', ['math', 'crystal', 'refine']),
   only('model', ['math', 'crystal', 'geometry', 'maps', 'refine', 'data']),
   only('settle', ['math', 'crystal', 'geometry', 'maps', 'refine', 'data', 'model']),
-  ...['solve', 'maps', 'refine', 'publish', 'draw'].map((f) => only(f, science.filter((x) => x !== 'settle'))),
+  ...['solve', 'maps', 'refine', 'publish', 'draw'].map((f) => only(f, science.filter((x) => x !== 'settle' && x !== 'vet'))),
+  only('symmetry', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine']),
+  only('vet', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine', 'maps', 'model', 'symmetry', 'formats']),
   only('tasks', [...science, 'tasks']),
   {
     files: ['web/src/**/*.{ts,tsx}'],
