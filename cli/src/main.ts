@@ -4,7 +4,6 @@ import { parseArgs } from 'node:util';
 import { cellParameters, type Cell } from '@nagare/core/crystal/cell';
 import type { MergedReflections, RawReflections } from '@nagare/core/crystal/reflections';
 import { findSetting, groupOfSetting } from '@nagare/core/crystal/settings';
-import type { SpaceGroup } from '@nagare/core/crystal/space-group';
 import { contentsOfUnit, equivalentU, type Structure } from '@nagare/core/crystal/structure';
 import { transformReflections } from '@nagare/core/crystal/reflections';
 import { FileProblem } from '@nagare/core/formats/cif-parser';
@@ -26,15 +25,16 @@ import type { MapResult } from '@nagare/core/settle/work';
 import { assemblies } from '@nagare/core/model/disorder';
 import type { SettleReport } from '@nagare/core/settle/settle';
 import { WorkerPool } from '@nagare/server/worker-pool';
+import { BadInput, type Answer } from './answers.ts';
+import { chooseChange, groupJson, resetAnswer, symmetryAnswer } from './symmetry.ts';
 
 const HELP = `Use:
   nagare merge  data.cif [--json]
   nagare solve  data.cif [--formula "C14 H16 N2 O3"] [--z 4] [--space-group "P 1 21/c 1"] [--seed 1] [--seconds 180] --out model.cif [--json]
   nagare refine model.cif [data.cif] [--adp iso|aniso] [--cycles 20] --out refined.cif [--json]
-  nagare settle model.cif [data.cif] [--disorder try|ask] --out final.cif [--json]`;
-
-/** Something the person can put right: one sentence, exit status 2. */
-class BadInput extends Error {}
+  nagare settle model.cif [data.cif] [--disorder try|ask] --out final.cif [--json]
+  nagare symmetry model.cif [data.cif] [--tolerance 0.25] [--json]
+  nagare reset  model.cif --setting standard|"P 1 21/n 1"|"matrix;shift" --out new.cif [--json]`;
 
 const sameCell = (p: Cell, q: Cell): boolean => cellParameters(p).every((x, i) => Math.abs(x - cellParameters(q)[i]!) < (i < 3 ? 0.01 * x : 0.5));
 
@@ -80,11 +80,10 @@ function numberOption(name: string, text: string | undefined, fallback: number):
 }
 
 const rounded = (x: number, digits: number): number => Number(x.toFixed(digits));
-const groupJson = (g: SpaceGroup): { number: number; symbol: string; hall: string } => ({ number: g.number, symbol: g.symbol, hall: g.hall });
 
 type Output = Record<string, unknown>;
 
-async function merge(paths: string[]): Promise<{ json: Output; text: string }> {
+async function merge(paths: string[]): Promise<Answer> {
   const data = measured(onePath(paths));
   const analysis = await TASKS.analyse.run({ raw: data.raw, cell: data.cell }, quiet());
   const best = groupOfSetting(analysis.ranking.groups[0]!.setting);
@@ -98,7 +97,7 @@ async function merge(paths: string[]): Promise<{ json: Output; text: string }> {
   return { json, text: `${s.measured} measured, ${s.unique} unique, ${s.rejected} rejected; R_int ${(100 * s.rInt).toFixed(2)} %, complete to ${(100 * s.completeness).toFixed(1)} % at ${s.dMin.toFixed(2)} Å. Space group ${best.symbol}.` };
 }
 
-async function solve(paths: string[], options: Record<string, string | boolean | undefined>): Promise<{ json: Output; text: string }> {
+async function solve(paths: string[], options: Record<string, string | boolean | undefined>): Promise<Answer> {
   const started = performance.now();
   const data = measured(onePath(paths));
   const formula = formulaOption(options['formula'] as string | undefined, data.entry.experiment.formula);
@@ -184,7 +183,7 @@ function refinedJson({ readings: r, map, absolute }: Refined): Output {
 
 const secondsSince = (started: number): number => rounded((performance.now() - started) / 1000, 2);
 
-async function refine(paths: string[], options: Record<string, string | boolean | undefined>): Promise<{ json: Output; text: string }> {
+async function refine(paths: string[], options: Record<string, string | boolean | undefined>): Promise<Answer> {
   const adp = options['adp'] as string | undefined;
   if (adp !== undefined && adp !== 'iso' && adp !== 'aniso') throw new BadInput(`--adp must be iso or aniso, not "${adp}".`);
   const job = modelJob('refine', paths);
@@ -202,7 +201,7 @@ async function refine(paths: string[], options: Record<string, string | boolean 
   };
 }
 
-async function settle(paths: string[], options: Record<string, string | boolean | undefined>): Promise<{ json: Output; text: string }> {
+async function settle(paths: string[], options: Record<string, string | boolean | undefined>): Promise<Answer> {
   const disorder = (options['disorder'] as string | undefined) ?? 'try';
   if (disorder !== 'try' && disorder !== 'ask') throw new BadInput(`--disorder must be try or ask, not "${disorder}".`);
   const job = modelJob('settle', paths);
@@ -228,6 +227,29 @@ async function settle(paths: string[], options: Record<string, string | boolean 
   return { json, text: [result.message, ...result.decisions.map((d) => `To decide: ${d}`)].join('\n') };
 }
 
+/** A model and, where there are any, its reflections in its own axes. */
+function modelWithData(command: string, [modelPath, dataPath]: string[]): { model: Recognised; raw?: RawReflections } {
+  if (!modelPath) throw new BadInput(`${command} needs a model.\n${HELP}`);
+  const model = read(modelPath).find((r) => r.structure);
+  if (!model?.structure) throw new BadInput(`${modelPath} holds no atom sites.`);
+  const source = dataPath ? read(dataPath).find((r) => r.raw) : model.raw ? model : undefined;
+  if (dataPath && !source?.raw) throw new BadInput(`${dataPath} holds no reflections.`);
+  const { wavelength } = { ...source?.experiment, ...model.experiment };
+  return { model: { ...model, experiment: { ...model.experiment, ...(wavelength ? { wavelength } : {}) } }, ...(source?.raw ? { raw: inCellOf(source.raw, source.cell ?? model.structure.cell, model.structure.cell) } : {}) };
+}
+
+async function symmetry(paths: string[], options: Record<string, string | boolean | undefined>): Promise<Answer> {
+  const { model, raw } = modelWithData('symmetry', paths);
+  return symmetryAnswer(model, numberOption('tolerance', options['tolerance'] as string | undefined, 0.25), raw);
+}
+
+async function reset(paths: string[], options: Record<string, string | boolean | undefined>): Promise<Answer> {
+  const { model, raw } = modelWithData('reset', paths);
+  const { cif, json, text } = resetAnswer(model, chooseChange(model, (options['setting'] as string | undefined) ?? 'standard'), raw);
+  if (typeof options['out'] === 'string') writeFileSync(options['out'], cif);
+  return { json, text };
+}
+
 const quiet = () => breathingContext<never>({ aborted: false }, () => undefined, {}, 1e9);
 
 function onePath(paths: string[]): string {
@@ -240,7 +262,7 @@ async function main(): Promise<void> {
   try {
     parsed = parseArgs({
       allowPositionals: true,
-      options: { json: { type: 'boolean' }, help: { type: 'boolean' }, formula: { type: 'string' }, z: { type: 'string' }, 'space-group': { type: 'string' }, seed: { type: 'string' }, seconds: { type: 'string' }, out: { type: 'string' }, adp: { type: 'string' }, disorder: { type: 'string' }, cycles: { type: 'string' } },
+      options: { json: { type: 'boolean' }, help: { type: 'boolean' }, formula: { type: 'string' }, z: { type: 'string' }, 'space-group': { type: 'string' }, seed: { type: 'string' }, seconds: { type: 'string' }, out: { type: 'string' }, adp: { type: 'string' }, disorder: { type: 'string' }, cycles: { type: 'string' }, tolerance: { type: 'string' }, setting: { type: 'string' } },
     });
   } catch (e) {
     throw new BadInput(`${(e as Error).message}\n${HELP}`);
@@ -251,7 +273,7 @@ async function main(): Promise<void> {
     if (!command && !parsed.values.help) process.exitCode = 2;
     return;
   }
-  const commands: Record<string, () => Promise<{ json: Output; text: string }>> = { merge: () => merge(paths), solve: () => solve(paths, parsed.values), refine: () => refine(paths, parsed.values), settle: () => settle(paths, parsed.values) };
+  const commands: Record<string, () => Promise<Answer>> = { merge: () => merge(paths), solve: () => solve(paths, parsed.values), refine: () => refine(paths, parsed.values), settle: () => settle(paths, parsed.values), symmetry: () => symmetry(paths, parsed.values), reset: () => reset(paths, parsed.values) };
   const run = commands[command];
   if (!run) throw new BadInput(`"${command}" is not a command.\n${HELP}`);
   const { json, text } = await run();

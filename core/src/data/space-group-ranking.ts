@@ -86,7 +86,7 @@ function senseOf(r: Mat3, axis: readonly number[]): number {
 }
 
 /** Words for the reflections with h·R = h and what remains of them. */
-function conditionText(o: Operator): string {
+export function conditionText(o: Operator): string {
   const letters = ['h', 'k', 'l'];
   // Invariant indices: project three generic triples and read off zero and shared entries.
   const type = rotationType(o.r), order = type > 0 ? type : 2;

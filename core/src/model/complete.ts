@@ -65,7 +65,7 @@ export function growAll(s: Structure, drawn: readonly PlacedSite[], through: Thr
 
 /** One act of growing by hand; a list of them can be followed again on a changed model. */
 export interface Growth {
-  readonly through: Through;
+  readonly through: Through | { readonly operation: Operator };
   /** Until nothing is missing, rather than one step. */
   readonly all: boolean;
 }
@@ -74,10 +74,21 @@ export interface Growth {
 export function followGrowth(s: Structure, acts: readonly Growth[]): { placed: PlacedSite[]; endless: boolean } {
   let placed = uniquePart(s), endless = false;
   for (const act of acts) {
-    if (act.all) ({ placed, endless } = growAll(s, placed, act.through));
+    if (typeof act.through === 'object') placed = growBy(s, placed, act.through.operation);
+    else if (act.all) ({ placed, endless } = growAll(s, placed, act.through));
     else placed = growStep(s, placed, act.through);
   }
   return { placed, endless };
+}
+
+/** What is drawn and its image by one symmetry operation. */
+function growBy(s: Structure, drawn: readonly PlacedSite[], operation: Operator): PlacedSite[] {
+  const out = new Map(drawn.map((p) => [keyOf(s, p), p]));
+  for (const p of drawn) {
+    const q: PlacedSite = { site: p.site, operator: composeExact(operation, p.operator) };
+    if (!out.has(keyOf(s, q))) out.set(keyOf(s, q), q);
+  }
+  return [...out.values()];
 }
 
 export const uniquePart = (s: Structure): PlacedSite[] => s.sites.map((_, site) => ({ site, operator: IDENTITY }));

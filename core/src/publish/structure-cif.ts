@@ -5,7 +5,7 @@ import { shortSymbol } from '../crystal/settings.ts';
 import { crystalClass, crystalSystem, rotationsOf } from '../crystal/point-group.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import { cellContents, equivalentU, type Structure } from '../crystal/structure.ts';
-import { formatMeasured } from '../crystal/uncertainty.ts';
+import { formatExactly, formatMeasured } from '../crystal/uncertainty.ts';
 import type { Experiment } from '../formats/cif-data.ts';
 import type { MergeStatistics } from '../data/merge.ts';
 import { bonds } from '../geometry/bonds.ts';
@@ -39,6 +39,8 @@ export interface CifInput {
   absolute?: AbsoluteStructure;
   /** ISO date of writing. */
   date: string;
+  /** Cell, coordinates and displacements with eight decimals instead of the rule of 19: nothing is lost when the file is read again. */
+  exact?: boolean;
 }
 
 /** Formula units per cell: given, or from the contents and the formula, or the number that makes a whole formula. */
@@ -87,7 +89,7 @@ export function structureCif(input: CifInput): string {
   ['length_a', 'length_b', 'length_c', 'angle_alpha', 'angle_beta', 'angle_gamma'].forEach((n, i) => {
     const value = cellParameters(s.cell)[i]!;
     const whole = i > 2 && !su[i] && Math.abs(value - Math.round(value)) < 1e-6;
-    w.item(`_cell_${n}`, whole ? String(Math.round(value)) : formatMeasured(value, su[i], 4));
+    w.item(`_cell_${n}`, whole ? String(Math.round(value)) : input.exact ? formatExactly(value, su[i]) : formatMeasured(value, su[i], 4));
   });
   w.item('_cell_volume', formatMeasured(volume, volumeSu(s), 1)).item('_cell_formula_units_Z', z).item('_cell_measurement_temperature', experiment.temperature);
   for (const tag of ['_cell_measurement_reflns_used', '_cell_measurement_theta_min', '_cell_measurement_theta_max']) if (experiment.kept[tag]) w.item(tag, experiment.kept[tag]);
@@ -105,7 +107,7 @@ export function structureCif(input: CifInput): string {
   if (input.statistics && wavelength) writeStatistics(w, input.statistics, wavelength, input.reflections);
   if (input.readings) writeReadings(w, input.readings, input.residual);
   if (input.absolute) w.item('_refine_ls_abs_structure_details', `Bijvoet quotients of ${input.absolute.pairs} pairs (Parsons, Flack & Wagner, 2013)`).item('_refine_ls_abs_structure_Flack', formatMeasured(input.absolute.x, input.absolute.su, 3)).blank();
-  writeSites(w, s);
+  writeSites(w, s, input.exact ? (v, u) => formatExactly(v, u) : formatMeasured);
   writeControls(w, s);
   if (input.treatment) writeTreatment(w, input.treatment);
   writeGeometry(w, s, input.covariance);
@@ -151,7 +153,7 @@ function writeReadings(w: CifWriter, r: Readings, residual?: CifInput['residual'
   w.blank();
 }
 
-function writeSites(w: CifWriter, s: Structure): void {
+function writeSites(w: CifWriter, s: Structure, number: typeof formatMeasured): void {
   const metric = metricTensor(s.cell);
   w.loop(
     ['_atom_site_label', '_atom_site_type_symbol', '_atom_site_fract_x', '_atom_site_fract_y', '_atom_site_fract_z', '_atom_site_U_iso_or_equiv', '_atom_site_adp_type', '_atom_site_occupancy', '_atom_site_site_symmetry_order', '_atom_site_calc_flag', '_atom_site_calc_attached_atom', '_atom_site_refinement_flags_posn', '_atom_site_refinement_flags_adp', '_atom_site_refinement_flags_occupancy', '_atom_site_disorder_assembly', '_atom_site_disorder_group'],
@@ -160,7 +162,7 @@ function writeSites(w: CifWriter, s: Structure): void {
       const ueq = equivalentU(s.cell, x.displacement);
       const ueqSu = x.displacement.kind === 'iso' ? x.displacement.su : x.displacement.su && Math.sqrt(x.displacement.su.slice(0, 3).reduce((p, q) => p + q * q, 0)) / 3;
       return [
-        x.label, x.element, ...x.position.map((v, k) => formatMeasured(v, x.positionSu?.[k], 6)), formatMeasured(ueq, ueqSu, 5), x.displacement.kind === 'iso' ? 'Uiso' : 'Uani',
+        x.label, x.element, ...x.position.map((v, k) => number(v, x.positionSu?.[k], 6)), number(ueq, ueqSu, 5), x.displacement.kind === 'iso' ? 'Uiso' : 'Uani',
         x.occupancy === 1 && !x.occupancySu ? '1' : formatMeasured(x.occupancy, x.occupancySu, 4), siteSymmetry(s.spaceGroup, metric, x.position).operators.length, flags.calculated ? 'calc' : 'd', flags.attached ?? '.', flags.position, flags.displacement, x.occupancySu || x.occupancy !== 1 ? 'P' : '.', x.disorder?.assembly ?? '.', x.disorder?.group ?? '.',
       ];
     }),
@@ -169,7 +171,7 @@ function writeSites(w: CifWriter, s: Structure): void {
     ['_atom_site_aniso_label', ...['11', '22', '33', '12', '13', '23'].map((n) => `_atom_site_aniso_U_${n}`)],
     s.sites.filter((x) => x.displacement.kind === 'aniso').map((x) => {
       const d = x.displacement as Extract<typeof x.displacement, { kind: 'aniso' }>;
-      return [x.label, ...d.u.map((v, k) => formatMeasured(v, d.su?.[k], 6))];
+      return [x.label, ...d.u.map((v, k) => number(v, d.su?.[k], 6))];
     }),
   );
 }

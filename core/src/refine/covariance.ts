@@ -1,5 +1,5 @@
 /** The variance–covariance matrix of a refinement, asked for by physical parameter. */
-import type { ConstraintMap } from './parameters.ts';
+import { DISPLACEMENT, EXTINCTION, FIRST_SITE, OCCUPANCY, PER_SITE, SCALE, type ConstraintMap } from './parameters.ts';
 
 /** Plain data: packed lower triangle of the independent covariances and the map to physical values. */
 export interface CovarianceData {
@@ -26,4 +26,39 @@ export function covarianceOf(data: CovarianceData, p: number, q: number): number
       sum += map.value[e]! * map.value[f]! * packed[i >= j ? (i * (i + 1)) / 2 + j : (j * (j + 1)) / 2 + i]!;
     }
   return sum;
+}
+
+export interface Correlation {
+  readonly value: number;
+  readonly between: readonly [string, string];
+}
+
+const PART = ['x', 'y', 'z'];
+/** "x of C7", "U12 of O1", "scale". */
+function physicalName(index: number, labels: readonly string[]): string {
+  if (index === SCALE) return 'scale';
+  if (index === EXTINCTION) return 'extinction';
+  const site = Math.floor((index - FIRST_SITE) / PER_SITE), k = (index - FIRST_SITE) % PER_SITE;
+  if (site >= labels.length) return `twin fraction ${index - FIRST_SITE - PER_SITE * labels.length + 2}`;
+  return `${k < OCCUPANCY ? PART[k] : k === OCCUPANCY ? 'occupancy' : ['U11 (or U)', 'U22', 'U33', 'U12', 'U13', 'U23'][k - DISPLACEMENT]} of ${labels[site]}`;
+}
+
+/** Correlations of independent parameters beyond `least`, largest first; each is named by the physical parameter it drives most. */
+export function largestCorrelations(data: CovarianceData, labels: readonly string[], least = 0.7, most = 20): Correlation[] {
+  const { map, packed } = data;
+  const driver = new Int32Array(map.independent).fill(-1), strength = new Float64Array(map.independent);
+  for (let p = 0; p < map.physical; p++)
+    for (let e = map.start[p]!; e < map.start[p + 1]!; e++) {
+      const c = map.column[e]!;
+      if (Math.abs(map.value[e]!) > strength[c]! + 1e-9) { strength[c] = Math.abs(map.value[e]!); driver[c] = p; }
+    }
+  const out: { value: number; i: number; j: number }[] = [];
+  for (let i = 1; i < map.independent; i++) {
+    const vi = packed[(i * (i + 1)) / 2 + i]!;
+    for (let j = 0; j < i; j++) {
+      const r = packed[(i * (i + 1)) / 2 + j]! / Math.sqrt(vi * packed[(j * (j + 1)) / 2 + j]!);
+      if (Math.abs(r) > least) out.push({ value: r, i, j });
+    }
+  }
+  return out.sort((p, q) => Math.abs(q.value) - Math.abs(p.value)).slice(0, most).map((c) => ({ value: c.value, between: [physicalName(driver[c.i]!, labels), physicalName(driver[c.j]!, labels)] }));
 }

@@ -4,7 +4,7 @@ import { elementOf } from '../crystal/elements.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import type { Displacement, Site, Structure } from '../crystal/structure.ts';
 import type { TaskContext } from '../task-context.ts';
-import { packLower, type CovarianceData } from './covariance.ts';
+import { largestCorrelations, packLower, type Correlation, type CovarianceData } from './covariance.ts';
 import { obeyControls } from './holds.ts';
 import type { TwinComponent } from '../crystal/treatment.ts';
 import { DISPLACEMENT, EXTINCTION, expandShift, OCCUPANCY, SCALE, siteOffset, twinOffset } from './parameters.ts';
@@ -27,6 +27,8 @@ export interface Readings {
   readonly extinction?: { readonly value: number; readonly su: number };
   /** Twin components beyond the first, with refined fractions. */
   readonly twins?: readonly TwinComponent[];
+  /** Correlations above 0.5, largest first, at most twenty. */
+  readonly correlations?: readonly Correlation[];
 }
 
 export interface CycleReport {
@@ -239,6 +241,7 @@ async function finish(
     readings: {
       ...figures, parameters: n, restraints: problem.restraints.filter((r) => !r.silent).length, reflections: problem.used.length,
       maxShiftOverSu: end.maxShift, meanShiftOverSu: end.meanShift, weights: problem.weights, scale: problem.physical[SCALE]!,
+      ...(covariance ? { correlations: largestCorrelations(covariance, problem.structure.sites.map((x) => x.label), 0.5) } : {}),
       ...(options.extinction ? { extinction: { value: problem.physical[EXTINCTION]!, su: extinctionSu } } : {}),
       ...(options.treatment?.twins?.length ? { twins: options.treatment.twins.map((c, i) => ({ ...c, fraction: problem.twinFractions[i]!, su: su?.[twinOffset(problem.structure.sites.length) + i] ?? 0 })) } : {}),
     },

@@ -23,8 +23,8 @@ function madeUp(symbol: string, cell: Cell, count = 5): Structure {
   };
 }
 
-/** Made-up indices with |F|² of the structure itself. */
-function indices(s: Structure): MergedReflections {
+/** Made-up indices. */
+function indices(): MergedReflections {
   const h: number[] = [], k: number[] = [], l: number[] = [];
   for (let i = -3; i <= 3; i++) for (let j = 0; j <= 3; j++) for (let m = 0; m <= 4; m++) if (i || j || m) { h.push(i); k.push(j); l.push(m); }
   const n = h.length;
@@ -49,7 +49,7 @@ describe('a change of setting', () => {
     d1.forEach((x, i) => expect(d2[i]).toBeCloseTo(x, 8));
     s.sites.forEach((x, i) => expect(equivalentU(t.cell, t.sites[i]!.displacement)).toBeCloseTo(equivalentU(s.cell, x.displacement), 10));
     expect(t.spaceGroup.number).toBe(s.spaceGroup.number);
-    const r = indices(s);
+    const r = indices();
     const one = evaluateStructure(s, r, 0.71, { a: 0.1, b: 0 }, 0, 1).data, two = evaluateStructure(t, moved(r, change.p), 0.71, { a: 0.1, b: 0 }, 0, 1).data;
     const f = new Map(Array.from(one.used, (u, i) => [u, one.fc2[i]!]));
     expect(one.used.length).toBeGreaterThan(30);

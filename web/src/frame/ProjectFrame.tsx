@@ -7,6 +7,7 @@ import { createEmptyProject, exportProject, saveFile, updateProject } from '../s
 import { IntakeCharts, IntakeDesk } from '../stations/intake/Intake.tsx';
 import { SolveDesk } from '../stations/solve/Solve.tsx';
 import { RefineDesk } from '../stations/refine/Refine.tsx';
+import { SymmetryDesk } from '../stations/symmetry/Symmetry.tsx';
 import { PublishDesk } from '../stations/publish/Publish.tsx';
 import { Course } from './Course.tsx';
 import { useDrop } from './DropEverywhere.tsx';
@@ -16,12 +17,14 @@ import { SelectionLine } from './SelectionLine.tsx';
 
 const SceneView = lazy(() => import('../scene/SceneView.tsx'));
 const SectionPane = lazy(() => import('../scene/SectionPane.tsx'));
+const SpaceGroupPage = lazy(() => import('../stations/symmetry/SpaceGroupPage.tsx'));
 const DataPane = lazy(() => import('../stations/refine/DataPane.tsx'));
 
 export const STATIONS = [
   { id: 'intake', name: 'Intake' },
   { id: 'solve', name: 'Solve' },
   { id: 'refine', name: 'Refine' },
+  { id: 'symmetry', name: 'Symmetry' },
   { id: 'publish', name: 'Publish' },
 ] as const;
 export type StationId = (typeof STATIONS)[number]['id'];
@@ -47,6 +50,7 @@ function useStopStates(): Record<StationId, StopState> {
     intake: !hasData && !project.cell ? 'empty' : complete ? 'settled' : hasData ? 'in flow' : project.cell ? 'settled' : 'empty',
     solve: work?.title === 'Solving' ? 'in flow' : head ? 'settled' : solve?.message && !solve.candidates.length ? 'needs a look' : 'empty',
     refine: !head ? 'empty' : refined && refined.maxShiftOverSu < 0.05 ? (refined.r1 < 0.1 ? 'settled' : 'needs a look') : 'in flow',
+    symmetry: !head ? 'empty' : 'in flow',
     publish: refined ? 'in flow' : 'empty',
   };
 }
@@ -132,6 +136,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
               {station === 'intake' && <IntakeDesk />}
               {station === 'solve' && <SolveDesk />}
               {station === 'refine' && <RefineDesk />}
+              {station === 'symmetry' && <SymmetryDesk />}
               {station === 'publish' && <PublishDesk />}
             </aside>
           )}
@@ -149,7 +154,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
             <>
               <SelectionLine />
               <Suspense fallback={<div className="empty">Opening the scene…</div>}>
-                {session.pane === 'data' && station === 'refine' ? <DataPane /> : session.pane === 'section' && station === 'refine' && session.head ? <div className="side-by-side"><SceneView /><SectionPane /></div> : <SceneView />}
+                {session.pane === 'page' && station === 'symmetry' ? <SpaceGroupPage /> : session.pane === 'data' && station === 'refine' ? <DataPane /> : session.pane === 'section' && station === 'refine' && session.head ? <div className="side-by-side"><SceneView /><SectionPane /></div> : <SceneView />}
               </Suspense>
             </>
           )}

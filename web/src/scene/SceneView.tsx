@@ -9,6 +9,8 @@ import { buildScene, type Extent } from '@nagare/core/draw/scene';
 import { add, apply3, inverse3, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import { middle } from '@nagare/core/math/superpose';
 import { orthogonalization } from '@nagare/core/crystal/cell';
+import { elementShapes } from '@nagare/core/symmetry/elements';
+import type { Structure } from '@nagare/core/crystal/structure';
 import { run } from '../engine/engine.ts';
 import { useSession, type Picked } from '../store/session.tsx';
 import { placeLabels, type LabelRequest } from './labels.ts';
@@ -17,8 +19,11 @@ import { ScenePainter, type Marker } from './painter.ts';
 
 const samePick = (p: Picked, site: number, key: string): boolean => p.site === site && operatorKey(p.operator) + p.operator.t.map((t) => Math.round(t)).join() === key;
 
+/** A fractional vector as a Cartesian one. */
+const vectorOf = (s: Structure, v: Vec3): Vec3 => apply3(orthogonalization(s.cell), v);
+
 export default function SceneView(): ReactNode {
-  const { project, head, marks, result: stored, ghost, setGhost, compareWith, mapKind, hidden, growth, setGrowth, preview, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap } = useSession();
+  const { project, head, marks, result: stored, ghost, setGhost, compareWith, mapKind, hidden, growth, setGrowth, elements, setElements, preview, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap } = useSession();
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const overlay = useRef<HTMLCanvasElement>(null);
@@ -104,6 +109,11 @@ export default function SceneView(): ReactNode {
         const s = p.project(m.position);
         requests.push({ text: m.name, x: s.x, y: s.y, clear: 6, weight: 500 + s.depth });
       }
+      if (elements?.labels && structure) for (const e of elements.list) for (const shape of elementShapes(e).slice(0, 2)) {
+        const c = shape.points.length > 2 ? shape.points[0]! : shape.points.at(-1)!;
+        const q = p.project(cartesian(structure.cell, c));
+        requests.push({ text: e.symbol, x: q.x, y: q.y, clear: 5, weight: e.words === elements.picked ? 3000 : 300 });
+      }
       if (scene.lines.length && structure) {
         const [a, b, c] = axisVectors(structure.cell);
         for (const [name, v] of [['a', a], ['b', b], ['c', c]] as const) {
@@ -123,7 +133,7 @@ export default function SceneView(): ReactNode {
       }
     };
     p.invalidate();
-  }, [scene, selected, markers, peaks, labels, structure]);
+  }, [scene, selected, markers, peaks, labels, structure, elements]);
 
   // What is chosen in a table or a plan comes out from under the edges and the inspector.
   useEffect(() => {
@@ -165,6 +175,14 @@ export default function SceneView(): ReactNode {
     else if (other) p.showGhost({ positions: other.sites.map((x) => cartesian(structure.cell, x.position)), elements: other.sites.map((x) => x.element), groups: other.sites.map((x) => (x.disorder ? `${x.disorder.assembly}.${x.disorder.group}` : '')), colour: colours.getPropertyValue('--gold').trim() });
     else p.showGhost(undefined);
   }, [ghost, compareWith, marks, structure, scene]);
+
+  // Symmetry elements of the cell, cut at its walls.
+  useEffect(() => {
+    const p = painter.current;
+    if (!p || !structure) return;
+    const shapes = (elements?.list ?? []).flatMap((e) => elementShapes(e).map((shape) => ({ element: e, picked: e.words === elements?.picked, points: shape.points.map((x) => cartesian(structure.cell, x)), glide: vectorOf(structure, e.glide) })));
+    p.showElements(shapes);
+  }, [elements, structure, scene]);
 
   /** Moves or turns the ghost by a screen vector (pixels). */
   const dragGhost = (dx: number, dy: number, turning: boolean): void => {
@@ -286,7 +304,11 @@ export default function SceneView(): ReactNode {
           const near = markers.map((m) => ({ m, s: p.project(m.position) })).filter(({ s }) => Math.hypot(s.x - x, s.y - y) < 9).sort((u, v) => v.s.depth - u.s.depth)[0];
           const index = p.pick(x, y);
           if (near && index < 0) setPeaks(peaks.includes(near.m.name) ? peaks.filter((n) => n !== near.m.name) : [...peaks, near.m.name]);
-          else toggle(index, e.shiftKey || e.ctrlKey);
+          else {
+            const element = index < 0 && elements ? p.pickElement(x, y) : undefined;
+            if (element && elements) setElements({ ...elements, ...(element.words === elements.picked ? { picked: '' } : { picked: element.words }) });
+            else toggle(index, e.shiftKey || e.ctrlKey);
+          }
           return;
         }
         if (q.mode === 'box' && box) {

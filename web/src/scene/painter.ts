@@ -6,6 +6,8 @@ import {
 import type { Scene } from '@nagare/core/draw/scene';
 import type { Surface } from '@nagare/core/maps/isosurface';
 import type { Vec3 } from '@nagare/core/math/matrix3';
+import type { SymmetryElement } from '@nagare/core/symmetry/elements';
+import { hatch } from './hatch.ts';
 import { bondLimit } from '@nagare/core/geometry/bonds';
 
 export interface SurfacePair {
@@ -17,6 +19,14 @@ export interface SurfacePair {
 export interface Marker {
   name: string;
   position: Vec3;
+}
+
+/** A symmetry element cut to one cell, Cartesian. */
+export interface ElementPicture {
+  element: SymmetryElement;
+  points: readonly Vec3[];
+  glide: Vec3;
+  picked: boolean;
 }
 
 export interface ScreenPoint {
@@ -36,6 +46,8 @@ export class ScenePainter {
   private readonly content = new Group();
   private readonly surfaces = new Group();
   private readonly ghost = new Group();
+  private readonly elements = new Group();
+  private shownElements: readonly ElementPicture[] = [];
   private ghostAtoms: InstancedMesh | undefined;
   private atoms: InstancedMesh | undefined;
   private shown: Scene | undefined;
@@ -54,7 +66,7 @@ export class ScenePainter {
     const key = new DirectionalLight('#ffffff', 2.1);
     key.position.set(-3, 5, 8);
     this.scene.add(key, this.turned);
-    this.turned.add(this.content, this.surfaces, this.ghost);
+    this.turned.add(this.content, this.surfaces, this.ghost, this.elements);
   }
 
   resize(width: number, height: number): void {
@@ -124,6 +136,7 @@ export class ScenePainter {
     this.content.position.set(-scene.centre[0], -scene.centre[1], -scene.centre[2]);
     this.surfaces.position.copy(this.content.position);
     this.ghost.position.copy(this.content.position);
+    this.elements.position.copy(this.content.position);
     this.invalidate();
   }
 
@@ -201,6 +214,62 @@ export class ScenePainter {
     }
     this.ghost.position.copy(this.content.position);
     this.invalidate();
+  }
+
+  /** Symmetry elements: planes hatched (full lines mirror, broken ones glide, an arrow along the glide), axes as rods, centres as small diamonds. */
+  showElements(list: readonly ElementPicture[]): void {
+    this.clear(this.elements);
+    this.shownElements = list;
+    const plane = token('--indigo'), axis = token('--gold'), centre = token('--vermilion'), chosen = token('--water');
+    for (const e of list) {
+      const colour = e.picked ? chosen : e.element.plane ? plane : e.element.kind === 'inversion centre' ? centre : axis;
+      if (e.element.plane) {
+        const lines = hatch(e.points, e.element.kind === 'glide plane' ? 'broken' : 'full', e.glide);
+        const g = new BufferGeometry();
+        g.setAttribute('position', new BufferAttribute(lines, 3));
+        this.elements.add(new LineSegments(g, new LineBasicMaterial({ color: colour, transparent: true, opacity: e.picked ? 0.95 : 0.5 })));
+        const corners = e.points.slice(1, -1).flatMap((_, i) => [e.points[0]!, e.points[i + 1]!, e.points[i + 2]!]).flat();
+        const face = new BufferGeometry();
+        face.setAttribute('position', new BufferAttribute(Float32Array.from(corners), 3));
+        this.elements.add(new Mesh(face, new MeshBasicMaterial({ color: colour, transparent: true, opacity: e.picked ? 0.16 : 0.06, side: DoubleSide, depthWrite: false })));
+      } else if (e.points.length === 2) {
+        const a = new Vector3(...e.points[0]!), b = new Vector3(...e.points[1]!);
+        const d = b.clone().sub(a), length = d.length();
+        const rod = new Mesh(new CylinderGeometry(e.picked ? 0.07 : 0.045, e.picked ? 0.07 : 0.045, length, 8), new MeshBasicMaterial({ color: colour, transparent: true, opacity: 0.85 }));
+        rod.position.copy(a.add(b).multiplyScalar(0.5));
+        rod.quaternion.setFromUnitVectors(new Vector3(0, 1, 0), d.normalize());
+        this.elements.add(rod);
+      } else {
+        const mark = new Mesh(new SphereGeometry(e.picked ? 0.2 : 0.14, 4, 2), new MeshBasicMaterial({ color: colour }));
+        mark.position.set(...(e.points[0] as [number, number, number]));
+        this.elements.add(mark);
+      }
+    }
+    this.elements.position.copy(this.content.position);
+    this.invalidate();
+  }
+
+  /** The element under a point of the canvas: centres first, then axes, then planes. */
+  pickElement(x: number, y: number): SymmetryElement | undefined {
+    let best: { element: SymmetryElement; cost: number } | undefined;
+    for (const e of this.shownElements) {
+      const q = e.points.map((p) => this.project(p));
+      let cost = Infinity;
+      if (q.length === 1) { const d = Math.hypot(q[0]!.x - x, q[0]!.y - y); if (d < 10) cost = d; }
+      else if (q.length === 2) {
+        const [a, b] = q as [ScreenPoint, ScreenPoint];
+        const l2 = (b.x - a.x) ** 2 + (b.y - a.y) ** 2;
+        const k = l2 ? Math.max(0, Math.min(1, ((x - a.x) * (b.x - a.x) + (y - a.y) * (b.y - a.y)) / l2)) : 0;
+        const d = Math.hypot(a.x + k * (b.x - a.x) - x, a.y + k * (b.y - a.y) - y);
+        if (d < 8) cost = 20 + d;
+      } else {
+        let inside = false;
+        for (let i = 0, j = q.length - 1; i < q.length; j = i++) if (q[i]!.y > y !== q[j]!.y > y && x < ((q[j]!.x - q[i]!.x) * (y - q[i]!.y)) / (q[j]!.y - q[i]!.y) + q[i]!.x) inside = !inside;
+        if (inside) cost = 100 - Math.max(...q.map((p) => p.depth)) * 0.01;
+      }
+      if (cost < (best?.cost ?? Infinity)) best = { element: e.element, cost };
+    }
+    return best?.element;
   }
 
   /** Whether a ghost atom lies under a point of the canvas. */
@@ -323,6 +392,7 @@ export class ScenePainter {
     this.clear(this.content);
     this.clear(this.surfaces);
     this.clear(this.ghost);
+    this.clear(this.elements);
     this.renderer.dispose();
   }
 }

@@ -1,6 +1,7 @@
 /** What the browser keeps: projects, their data, marks and results, in Dexie with a versioned schema. */
 import Dexie, { type Table } from 'dexie';
 import type { Cell } from '@nagare/core/crystal/cell';
+import type { Mat3 } from '@nagare/core/math/matrix3';
 import type { RawReflections } from '@nagare/core/crystal/reflections';
 import type { SpaceGroup } from '@nagare/core/crystal/space-group';
 import type { Structure } from '@nagare/core/crystal/structure';
@@ -70,6 +71,16 @@ export interface Mark {
   decisions?: string[];
   /** A name the person gave it. */
   name?: string;
+  /** Axes of this model in terms of those the data are kept in (columns); absent where they are the same. */
+  basis?: Mat3;
+}
+
+/** Data merged for a mark whose group or axes are not those of Intake. */
+export interface MergeRow {
+  /** Project, Hall symbol and axes. */
+  key: string;
+  projectId: string;
+  merge: MergeTaskResult;
 }
 
 /** Large results of a mark. */
@@ -95,10 +106,12 @@ class NagareDatabase extends Dexie {
   marks!: Table<Mark, string>;
   results!: Table<ResultRow, string>;
   solves!: Table<SolveRow, string>;
+  merges!: Table<MergeRow, string>;
 
   constructor() {
     super('nagare');
     this.version(1).stores({ projects: 'id, updated', data: 'projectId', intake: 'projectId', marks: 'id, projectId, created', results: 'markId, projectId', solves: 'projectId' });
+    this.version(2).stores({ merges: 'key, projectId' });
   }
 }
 

@@ -39,7 +39,9 @@ export const updateProject = (id: string, change: Partial<Project>): Promise<num
 export async function addMark(mark: Omit<Mark, 'id' | 'created'>, result?: Omit<ResultRow, 'markId' | 'projectId'>): Promise<string> {
   const id = newId();
   await db.transaction('rw', db.projects, db.marks, db.results, async () => {
-    await db.marks.add({ ...mark, id, created: Date.now() });
+    // A model keeps the axes of the one it was made from, unless it brings its own.
+    const basis = mark.basis ?? (mark.parent ? (await db.marks.get(mark.parent))?.basis : undefined);
+    await db.marks.add({ ...mark, ...(basis ? { basis } : {}), id, created: Date.now() });
     if (result) await db.results.add({ ...result, markId: id, projectId: mark.projectId });
     await db.projects.update(mark.projectId, { head: id, updated: Date.now() });
   });
@@ -47,8 +49,8 @@ export async function addMark(mark: Omit<Mark, 'id' | 'created'>, result?: Omit<
 }
 
 export async function deleteProject(id: string): Promise<void> {
-  await db.transaction('rw', [db.projects, db.data, db.intake, db.marks, db.results, db.solves], async () => {
-    await Promise.all([db.projects.delete(id), db.data.delete(id), db.intake.delete(id), db.solves.delete(id), db.marks.where('projectId').equals(id).delete(), db.results.where('projectId').equals(id).delete()]);
+  await db.transaction('rw', [db.projects, db.data, db.intake, db.marks, db.results, db.solves, db.merges], async () => {
+    await Promise.all([db.merges.where('projectId').equals(id).delete(), db.projects.delete(id), db.data.delete(id), db.intake.delete(id), db.solves.delete(id), db.marks.where('projectId').equals(id).delete(), db.results.where('projectId').equals(id).delete()]);
   });
 }
 

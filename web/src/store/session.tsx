@@ -4,15 +4,18 @@ import { createContext, useCallback, useContext, useEffect, useMemo, useRef, use
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { ViewOptions } from '@nagare/core/draw/scene';
 import type { Treatment } from '@nagare/core/crystal/treatment';
+import type { SymmetryElement } from '@nagare/core/symmetry/elements';
 import type { Growth } from '@nagare/core/model/complete';
 import type { SampledMap } from '@nagare/core/maps/sample';
 import type { MapKind } from '@nagare/core/maps/residual';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 import { obeyControls } from '@nagare/core/refine/holds';
 import type { Operator } from '@nagare/core/crystal/operator';
+import type { MergeTaskResult } from '@nagare/core/tasks/registry';
 import { Cancelled, run, type Place, type Running } from '../engine/engine.ts';
 import { addMark } from './projects.ts';
-import { db, mergeServes, type IntakeRow, type Mark, type Project, type ResultRow, type SolveRow } from './db.ts';
+import { useMerged } from './mark-data.ts';
+import { db, type IntakeRow, type Mark, type Project, type ResultRow, type SolveRow } from './db.ts';
 
 export interface Picked {
   site: number;
@@ -34,6 +37,8 @@ export interface Session {
   result: ResultRow | undefined;
   intake: IntakeRow | undefined;
   hasData: boolean;
+  /** The data merged for the group and axes of the present mark (of Intake, before there is one); undefined while they are not known. */
+  merged: MergeTaskResult | undefined;
   solve: SolveRow | undefined;
   selection: Picked[];
   select(picked: Picked[]): void;
@@ -71,6 +76,9 @@ export interface Session {
   /** Disorder groups not drawn, as "A.2". */
   hidden: readonly string[];
   setHidden(groups: readonly string[]): void;
+  /** Symmetry elements drawn in the scene, and the one that is picked. */
+  elements: ShownElements | undefined;
+  setElements(shown: ShownElements | undefined): void;
   /** How the drawing was grown by hand; the drawing follows the model as it changes. */
   growth: readonly Growth[];
   setGrowth(acts: readonly Growth[]): void;
@@ -95,8 +103,15 @@ export interface Ghost {
   map?: SampledMap & { values: Float32Array; sigma: number };
 }
 
+export interface ShownElements {
+  readonly list: readonly SymmetryElement[];
+  readonly labels: boolean;
+  /** Words of the one that is picked. */
+  readonly picked?: string;
+}
+
 /** What the middle of the window shows. */
-export type Pane = 'crystal' | 'data' | 'section';
+export type Pane = 'crystal' | 'data' | 'section' | 'page';
 
 const NO_TREATMENT: Treatment = {};
 const Context = createContext<Session | undefined>(undefined);
@@ -120,6 +135,7 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const headId = own ?? project?.head;
   const head = marks?.find((m) => m.id === headId) ?? marks?.find((m) => m.id === project?.head);
   const result = useLiveQuery(async () => (head ? await db.results.get(head.id) : undefined), [head?.id]);
+  const merged = useMerged(project ?? undefined, intake, head);
   const [selection, select] = useState<Picked[]>([]);
   const lastIds = useRef<string[]>([]);
   const [peaks, setPeaks] = useState<string[]>([]);
@@ -134,6 +150,7 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const [compareWith, setCompareWith] = useState<string | undefined>();
   const [mapKind, setMapKind] = useState<MapKind>('difference');
   const [pane, setPane] = useState<Pane>('crystal');
+  const [elements, setElements] = useState<ShownElements | undefined>();
   const [hidden, setHidden] = useState<readonly string[]>([]);
   const [growth, setGrowth] = useState<readonly Growth[]>([]);
   const treatment = head?.treatment ?? NO_TREATMENT;
@@ -212,19 +229,19 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
     const use = changedTreatment ?? head.treatment;
     const mark: Omit<Mark, 'id' | 'created'> = { projectId: id, parent: head.id, kind: 'edit', title, structure, ...(use ? { treatment: use } : {}) };
     // Data merged for another group say nothing about this model.
-    const merged = mergeServes(intake, structure.spaceGroup) ? intake!.merge!.reflections : undefined;
+    const data = structure.spaceGroup.hall === head.structure.spaceGroup.hall || intake?.mergedFor !== structure.spaceGroup.hall ? merged?.reflections : intake.merge?.reflections;
     const wavelength = project.experiment.wavelength;
-    if (!merged || !wavelength || !structure.sites.length) {
+    if (!data || !wavelength || !structure.sites.length) {
       goTo(await addMark(mark));
       return;
     }
     const weights = head.readings?.weights ?? { a: 0.1, b: 0 };
-    const done = await run('residual', { structure, reflections: merged, wavelength, weights, extinction: head.readings?.extinction?.value ?? 0, ...(use ? { treatment: use } : {}) }).result.catch((e: Error) => { setProblem(e.message); return undefined; });
+    const done = await run('residual', { structure, reflections: data, wavelength, weights, extinction: head.readings?.extinction?.value ?? 0, ...(use ? { treatment: use } : {}) }).result.catch((e: Error) => { setProblem(e.message); return undefined; });
     goTo(await addMark(
       { ...mark, ...(done ? { r1: done.r1, wr2: done.wr2, residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma } } : {}) },
       done ? { map: done.map } : undefined,
     ));
-  }, [head, project, intake, id, goTo]);
+  }, [head, project, intake, merged, id, goTo]);
 
   const undo = useCallback(() => {
     if (head?.parent) goTo(head.parent);
@@ -235,8 +252,8 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   }, [head, marks, goTo]);
 
   const value = useMemo<Session | undefined>(() => (project && marks ? {
-    project, marks, head, result, intake, hasData, solve, treatment, ghost, setGhost, compareWith, setCompareWith, mapKind, setMapKind, pane, setPane, hidden, setHidden, growth, setGrowth, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap, preview, setPreview, goTo, undo, redo, edit, work, perform, problem, setProblem, place, setPlace,
-  } : undefined), [project, marks, head, result, intake, hasData, solve, treatment, ghost, compareWith, mapKind, pane, hidden, growth, selection, peaks, view, setView, level, showMap, preview, goTo, undo, redo, edit, work, perform, problem, place]);
+    project, marks, head, result, intake, hasData, merged, solve, treatment, ghost, setGhost, compareWith, setCompareWith, mapKind, setMapKind, pane, setPane, hidden, setHidden, growth, setGrowth, elements, setElements, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap, preview, setPreview, goTo, undo, redo, edit, work, perform, problem, setProblem, place, setPlace,
+  } : undefined), [project, marks, head, result, intake, hasData, merged, solve, treatment, ghost, compareWith, mapKind, pane, hidden, growth, elements, selection, peaks, view, setView, level, showMap, preview, goTo, undo, redo, edit, work, perform, problem, place]);
   if (project === null) return missing;
   if (!value) return null;
   return <Context.Provider value={value}>{children}</Context.Provider>;

@@ -16,6 +16,14 @@ export async function analyse(session: Session, cell: Cell, keepGroup?: SpaceGro
   const analysis = await perform('Judging the data', (tell) => run('analyse', { raw: data.raw, cell }, (text: string) => tell(text)));
   if (!analysis) return;
   const { raw, ...rest } = analysis;
+  const imported = await db.marks.where('projectId').equals(project.id).filter((m) => m.kind === 'import').first();
+  if (imported && rest.lattice.changed) {
+    // A model came with the data: its axes are kept, whatever the conventional ones would be.
+    const row: IntakeRow = { projectId: project.id, analysis: { ...rest, cell }, raw: data.raw };
+    await db.intake.put(row);
+    await mergeFor(session, imported.structure.spaceGroup, cell, row);
+    return;
+  }
   const best = analysis.ranking.groups[0];
   const group = keepGroup ?? (best ? groupOfSetting(best.setting) : undefined);
   await db.intake.put({ projectId: project.id, analysis: rest, raw });

@@ -7,7 +7,6 @@ import { cellContents } from '@nagare/core/crystal/structure';
 import { run } from '../../engine/engine.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { exportProject, saveFile, updateProject } from '../../store/projects.ts';
-import { mergeServes } from '../../store/db.ts';
 import { useSession } from '../../store/session.tsx';
 
 const ASKED = [
@@ -16,7 +15,7 @@ const ASKED = [
 
 export function PublishDesk(): ReactNode {
   const session = useSession();
-  const { project, head, intake, result, perform, work } = session;
+  const { project, head, merged: merge, result, perform, work } = session;
   const [text, setText] = useState<string | undefined>();
   const missing = useMemo(() => {
     const e = project.experiment;
@@ -24,7 +23,6 @@ export function PublishDesk(): ReactNode {
   }, [project, head]);
   if (!head) return <Sheet title="Nothing to publish yet" state="A CIF is written from a model. Solve and refine first." />;
   const write = async (): Promise<string | undefined> => {
-    const merge = mergeServes(intake, head.structure.spaceGroup) ? intake!.merge : undefined;
     const cif = await perform('Writing the CIF', () => run('cif', {
       name: project.name, structure: head.structure, experiment: project.experiment, ...(project.experiment.wavelength ? { wavelength: project.experiment.wavelength } : {}), date: new Date().toISOString(),
       ...(merge ? { reflections: merge.reflections, statistics: merge.statistics } : {}), ...(head.readings ? { readings: head.readings } : {}), ...(result?.covariance ? { covariance: result.covariance } : {}), ...(head.residual ? { residual: head.residual } : {}), ...(head.treatment ? { treatment: head.treatment } : {}), ...(head.absolute ? { absolute: head.absolute } : {}),

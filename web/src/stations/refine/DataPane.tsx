@@ -6,6 +6,7 @@ import { Scatter } from 'react-chartjs-2';
 import { rotationsOf } from '@nagare/core/crystal/point-group';
 import type { PlotData } from '@nagare/core/refine/data-plots';
 import { run } from '../../engine/engine.ts';
+import { inAxesOf } from '../../store/mark-data.ts';
 import { useSession } from '../../store/session.tsx';
 import { useModelAndData } from './model-data.ts';
 
@@ -26,7 +27,7 @@ export default function DataPane(): ReactNode {
   const input = useModelAndData();
   const [chosen, setChosen] = useState<number | undefined>();
   const [reason, setReason] = useState('beam stop');
-  const query = useQuery({ queryKey: ['plots', head?.id], enabled: !!input, staleTime: Infinity, gcTime: 60_000, queryFn: () => run('plots', { ...input!, goodness: head?.readings?.s ?? 1, ...(intake?.raw.batch ? { raw: intake.raw } : {}) }).result });
+  const query = useQuery({ queryKey: ['plots', head?.id], enabled: !!input, staleTime: Infinity, gcTime: 60_000, queryFn: () => run('plots', { ...input!, goodness: head?.readings?.s ?? 1, ...(intake?.raw.batch ? { raw: inAxesOf(intake.raw, head!) } : {}) }).result });
   const data = query.data;
   const shown = useMemo(() => (data ? thinned(data) : []), [data]);
   const css = getComputedStyle(document.documentElement), ink = (n: string): string => css.getPropertyValue(n).trim();
@@ -48,7 +49,7 @@ export default function DataPane(): ReactNode {
   const line = (points: { x: number; y: number }[], colour: string, label = ''): object => ({ label, data: points, showLine: true, borderColor: ink(colour), backgroundColor: ink(colour), borderWidth: 2, pointRadius: 3 });
   const worst = Array.from(data.delta, (v, i) => ({ i, v: Math.abs(v) })).sort((a, b) => b.v - a.v).slice(0, 10);
   const c = chosen;
-  const equivalents = c === undefined ? [] : observations(intake!.raw, rotationsOf(head!.structure.spaceGroup) as never, data.h[c]!, data.k[c]!, data.l[c]!);
+  const equivalents = c === undefined ? [] : observations(inAxesOf(intake!.raw, head!), rotationsOf(head!.structure.spaceGroup) as never, data.h[c]!, data.k[c]!, data.l[c]!);
   const top = Math.max(...data.fo);
   return (
     <div className="panes data-panes">

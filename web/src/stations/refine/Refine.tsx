@@ -6,7 +6,6 @@ import type { CycleReport } from '@nagare/core/refine/single-crystal';
 import { run } from '../../engine/engine.ts';
 import { Gauge, NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { addMark } from '../../store/projects.ts';
-import { mergeServes } from '../../store/db.ts';
 import { useSession } from '../../store/session.tsx';
 import { CompleteSheet } from './Complete.tsx';
 import { DataSheet } from './DataSheet.tsx';
@@ -19,14 +18,14 @@ import { SettleSheet } from './Settle.tsx';
 import { SitesTable } from './SitesTable.tsx';
 
 export function RefineDesk(): ReactNode {
-  const { project, head, intake } = useSession();
+  const { project, head, hasData } = useSession();
   const navigate = useNavigate();
   if (!head)
     return <Sheet title="No model yet" state="Refinement begins from a model: the first one comes from Solve, or from a CIF with atom sites."><Button onClick={() => void navigate(`/projects/${project.id}/solve`)}>Go to Solve</Button></Sheet>;
   return (
     <>
       <Figures />
-      {intake?.merge ? <><SettleSheet /><LeastSquares /></> : <Sheet title="No intensities" state="This structure came without reflections. It can be looked at and measured; to refine it, drop the reflections as a CIF with both." />}
+      {hasData ? <><SettleSheet /><LeastSquares /></> : <Sheet title="No intensities" state="This structure came without reflections. It can be looked at and measured; to refine it, drop the reflections as a CIF with both." />}
       <DensitySheet />
       <HydrogensSheet />
       <DisorderSheet />
@@ -61,7 +60,7 @@ function Figures(): ReactNode {
 
 function LeastSquares(): ReactNode {
   const session = useSession();
-  const { project, head, intake, work, perform, goTo, place, treatment } = session;
+  const { project, head, merged, work, perform, goTo, place, treatment } = session;
   const isotropic = head!.structure.sites.filter((s) => s.element !== 'H').every((s) => s.displacement.kind === 'iso');
   const [cycles, setCycles] = useState(20);
   const [wanted, setWanted] = useState<'as it is' | 'iso' | 'aniso' | undefined>();
@@ -70,11 +69,10 @@ function LeastSquares(): ReactNode {
   // After a first isotropic model settles, the next sensible step is anisotropic.
   const displacement = wanted ?? (isotropic ? (head!.readings || head!.kind === 'solve' ? 'aniso' : 'iso') : 'as it is');
   const running = work?.title === 'Refining';
-  const mismatch = !mergeServes(intake, head!.structure.spaceGroup);
   const start = async (): Promise<void> => {
     setHistory([]);
     const from = head!;
-    const reflections = intake!.merge!.reflections;
+    const reflections = merged!.reflections;
     const done = await perform('Refining', (tell) => run('refine', {
       structure: from.structure, reflections, wavelength: project.experiment.wavelength!, ...(displacement === 'as it is' ? {} : { displacement }),
       options: { cycles, weights: from.readings?.weights ?? { a: 0.1, b: 0 }, optimizeWeights: true, extinction, treatment, ...(from.readings?.extinction ? { extinctionStart: from.readings.extinction.value } : {}) },
@@ -93,12 +91,12 @@ function LeastSquares(): ReactNode {
     }, { map, ...(result.covariance ? { covariance: result.covariance } : {}) }));
   };
   return (
-    <Sheet title="Least squares" fold state={mismatch ? `The data are merged for ${project.group?.symbol}, the model is in ${head!.structure.spaceGroup.symbol}. Choose that group at Intake first.` : 'Full matrix on F², all data, weights optimised.'}>
+    <Sheet title="Least squares" fold state={merged ? 'Full matrix on F², all data, weights optimised.' : `The data are not merged for ${head!.structure.spaceGroup.symbol} yet; cell and wavelength have to be known at Intake.`}>
       <div className="field"><label htmlFor="adp">Displacements</label>
         <select id="adp" className="form-select form-select-sm" value={displacement} onChange={(e) => setWanted(e.target.value as typeof wanted)}><option value="as it is">as they are</option><option value="aniso">anisotropic (not H)</option><option value="iso">isotropic</option></select></div>
       <div className="field"><label htmlFor="cycles">At most</label><NumberField id="cycles" value={cycles} digits={0} step={1} min={1} max={200} unit="cycles" onChange={(v) => setCycles(Math.round(v))} /></div>
       <div className="d-flex gap-2 align-items-center">
-        {running ? <Button variant="outline-danger" onClick={() => work?.cancel()}>Stop</Button> : <Button variant="outline-primary" disabled={!!work || mismatch || !head!.structure.sites.length} onClick={() => void start().then(() => setWanted(undefined))}>Refine</Button>}
+        {running ? <Button variant="outline-danger" onClick={() => work?.cancel()}>Stop</Button> : <Button variant="outline-primary" disabled={!!work || !merged || !head!.structure.sites.length} onClick={() => void start().then(() => setWanted(undefined))}>Refine</Button>}
       </div>
       {history.length > 0 && <details open={running}><summary>Cycles</summary>
         <table><thead><tr><th className="n">cycle</th><th className="n">R1</th><th className="n">wR2</th><th className="n">S</th><th className="n">shift/s.u.</th><th>of</th></tr></thead>

@@ -1,0 +1,72 @@
+/** Everything the symmetry page shows of a structure, worked out once. */
+import type { Cell } from '../crystal/cell.ts';
+import { crystalClass, crystalSystem, laueClass, rotationsOf } from '../crystal/point-group.ts';
+import type { RawReflections } from '../crystal/reflections.ts';
+import { operatorStrings, type SpaceGroup } from '../crystal/space-group.ts';
+import type { Structure } from '../crystal/structure.ts';
+import type { TaskContext } from '../task-context.ts';
+import { symmetryElements, type SymmetryElement } from './elements.ts';
+import { findSuperstructure, opinionOfData, type Opinion, type Superstructure } from './opinion.ts';
+import { sitesOn, specialPositions, type SpecialPosition } from './positions.ts';
+import { searchOperations, type FoundOperation } from './search.ts';
+import { reducedCell, settingsOf, type SettingChoice } from './settings-of.ts';
+import { subgroups, type Subgroup } from './subgroups.ts';
+import { missedGroups, type MissedGroup } from './supergroups.ts';
+import { reflectionConditions, symbolParts, type ReflectionCondition, type SymbolPart } from './symbol-words.ts';
+
+export interface MissedWithOpinion extends MissedGroup {
+  readonly opinion?: Opinion;
+  /** Geometry alone within the tolerance for every compared atom, and the data not against it. */
+  readonly likely: boolean;
+  readonly words: string;
+}
+
+export interface SymmetryReport {
+  readonly group: SpaceGroup;
+  readonly system: string;
+  readonly crystalClass: string;
+  readonly laueClass: string;
+  readonly operators: readonly string[];
+  readonly parts: readonly SymbolPart[];
+  readonly conditions: readonly ReflectionCondition[];
+  readonly elements: readonly SymmetryElement[];
+  readonly positions: readonly (SpecialPosition & { readonly sites: readonly number[] })[];
+  readonly settings: readonly SettingChoice[];
+  readonly reduced: { readonly cell: Cell; readonly words: string };
+  readonly subgroups: readonly Subgroup[];
+  readonly missed: readonly MissedWithOpinion[];
+  /** Translations the model nearly has, and those the intensities show. */
+  readonly pseudoTranslations: readonly FoundOperation[];
+  readonly superstructure: readonly Superstructure[];
+  readonly tolerance: number;
+}
+
+/** Missed supergroups with what the data say of each. Raw data are in the structure's axes. */
+export function missedWithOpinion(s: Structure, tolerance: number, raw?: RawReflections, found: readonly FoundOperation[] = searchOperations(s, tolerance)): MissedWithOpinion[] {
+  return missedGroups(s, tolerance, found).map((m): MissedWithOpinion => {
+    const opinion = raw && opinionOfData(raw, s.cell, s.spaceGroup, m.operators);
+    const complete = m.fit > 0.97 && m.metricMisfit < 0.02;
+    const likely = complete && opinion?.verdict !== 'against';
+    const geometry = `${m.fit > 0.999 ? 'every compared atom' : `${(100 * m.fit).toFixed(0)} % of the electrons`} within ${m.maxDeviation.toFixed(3)} Å (r.m.s. ${m.rms.toFixed(3)} Å)${m.misfits.length ? `; ${m.misfits.length} atoms do not fit` : ''}`;
+    return { ...m, likely, words: `${m.group.symbol}, ${m.index} times the operations: ${geometry}; metric within ${(100 * m.metricMisfit).toFixed(2)} %${opinion ? `. The data: ${opinion.words}` : ''}.`, ...(opinion ? { opinion } : {}) };
+  });
+}
+
+export async function symmetryReport(s: Structure, tolerance: number, raw: RawReflections | undefined, context: TaskContext<string>): Promise<SymmetryReport> {
+  const group = s.spaceGroup;
+  const say = async (text: string): Promise<void> => { context.progress(text); await context.breath(); };
+  await say('Symmetry elements and special positions');
+  const elements = symmetryElements(group);
+  const positions = specialPositions(group).map((p) => ({ ...p, sites: sitesOn(s, p) }));
+  await say('Settings');
+  const settings = settingsOf(s.cell, group);
+  await say('Operations the model nearly has');
+  const found = searchOperations(s, tolerance, 0.7);
+  await say('Supergroups, and what the data say of them');
+  const missed = missedWithOpinion(s, tolerance, raw, found.filter((f) => f.fit >= 0.8));
+  const own = crystalClass(rotationsOf(group));
+  return {
+    group, system: crystalSystem(own), crystalClass: own, laueClass: laueClass(group), operators: operatorStrings(group), parts: symbolParts(group), conditions: reflectionConditions(group), elements, positions, settings, reduced: reducedCell(s.cell, group),
+    subgroups: subgroups(group), missed, pseudoTranslations: found.filter((f) => f.operator.r.every((x, i) => x === (i % 4 ? 0 : 1))), superstructure: raw ? findSuperstructure(raw, s.cell, group) : [], tolerance,
+  };
+}

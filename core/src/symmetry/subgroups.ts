@@ -1,0 +1,84 @@
+/** Groups with fewer operations on the same lattice (translationengleiche subgroups), each with the twin law it implies, and the model written out in one. */
+import { nameGroup } from '../crystal/identify.ts';
+import { rotationKey, rotationType, type Operator } from '../crystal/operator.ts';
+import { closeRotations, crystalClass, laueRotations, rotationsOf } from '../crystal/point-group.ts';
+import { groupOrder, siteSymmetry, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
+import { metricTensor } from '../crystal/cell.ts';
+import { newId, type Site, type Structure } from '../crystal/structure.ts';
+import type { TwinComponent } from '../crystal/treatment.ts';
+import { moveSite } from '../geometry/bonds.ts';
+import { multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { elementOfOperator } from './elements.ts';
+
+export interface Subgroup {
+  readonly group: SpaceGroup;
+  readonly index: number;
+  /** Operations given up, one of each coset, in words. */
+  readonly lost: readonly { readonly operator: Operator; readonly words: string }[];
+  /** Twin components the lost rotations imply; empty where they only give up the inversion or a translation class the intensities cannot tell. */
+  readonly twins: readonly TwinComponent[];
+}
+
+/** Maximal subgroups of index 2 or 3 with the same lattice. */
+export function subgroups(group: SpaceGroup): Subgroup[] {
+  const rotations = rotationsOf(group);
+  const sets = new Map<string, Mat3[]>();
+  const offer = (generators: readonly Mat3[]): void => {
+    const members = closeRotations(generators);
+    if (members.length < rotations.length) sets.set(members.map(rotationKey).sort().join(';'), members);
+  };
+  offer([]);
+  for (const a of rotations) for (const b of rotations) offer([a, b]);
+  // Three generators are enough for every crystallographic class.
+  for (const m of [...sets.values()]) for (const a of rotations) offer([...m, a]);
+  const index = (m: readonly Mat3[]): number => rotations.length / m.length;
+  const all = [...sets.values()].filter((m) => index(m) === 2 || index(m) === 3);
+  return all.map((members): Subgroup => {
+    const keys = new Set(members.map(rotationKey));
+    const kept = group.representatives.filter((o) => keys.has(rotationKey(o.r)));
+    const made = nameGroup(spaceGroupFromOperators([...kept, ...group.centring.map((t): Operator => ({ r: [1, 0, 0, 0, 1, 0, 0, 0, 1], t }))]));
+    const covered = new Set(keys);
+    const lost: { operator: Operator; words: string }[] = [];
+    const simple = [...group.representatives].sort((p, q) => Math.abs(rotationType(p.r)) - Math.abs(rotationType(q.r)) || rotationType(q.r) - rotationType(p.r));
+    for (const o of simple) {
+      if (covered.has(rotationKey(o.r))) continue;
+      for (const m of members) covered.add(rotationKey(multiply3(o.r, m)));
+      lost.push({ operator: o, words: elementOfOperator(o, group.centring)?.words ?? '' });
+    }
+    // Rotations of the Laue group are invisible in the intensities unless Friedel pairs differ.
+    const laue = new Set(laueRotations(members).map(rotationKey));
+    const twins = lost.filter((l) => !laue.has(rotationKey(l.operator.r)) || !made.centric).map((l): TwinComponent => {
+      const seen = laue.has(rotationKey(l.operator.r));
+      const law = (seen ? [-1, 0, 0, 0, -1, 0, 0, 0, -1] : transpose3(l.operator.r)) as Mat3;
+      return { law, fraction: 1 / (lost.length + 1), name: seen ? 'inversion' : l.words.replace(/ at .*| through .*/, '') };
+    });
+    return { group: made, index: index(members), lost, twins };
+  }).sort((p, q) => p.index - q.index || Number(q.group.centric) - Number(p.group.centric) || p.group.symbol.localeCompare(q.group.symbol));
+}
+
+/** The same crystal with every lost operation written out as sites of its own. Labels get a letter more for each copy. */
+export function lowerSymmetry(s: Structure, to: Subgroup): Structure {
+  const metric = metricTensor(s.cell);
+  const sites: Site[] = s.sites.map((x) => x);
+  const taken = new Set(sites.map((x) => x.label));
+  to.lost.forEach(({ operator }, n) => {
+    for (const x of s.sites) {
+      // A site that the lost operation (times a kept one) leaves where it is has no copy.
+      const here = siteSymmetry(s.spaceGroup, metric, x.position).multiplicity, there = siteSymmetry(to.group, metric, x.position).multiplicity;
+      const copies = Math.round(here / there);
+      if (n + 1 >= copies) continue;
+      const moved = moveSite(s, x, operator);
+      const place = moved.position.map((v, k) => v - Math.round(v - x.position[k]!)) as unknown as Vec3;
+      let label = `${x.label}${'ABCDEFGH'[n]}`;
+      while (taken.has(label)) label += 'A';
+      taken.add(label);
+      sites.push({ ...moved, position: place, id: newId(), label });
+    }
+  });
+  const { controls: _c, ...plain } = s;
+  const out: Structure = { ...plain, spaceGroup: to.group, sites };
+  return out;
+}
+
+/** Words for what is given up: "loses the c glide plane ⊥ b …". */
+export const subgroupWords = (g: Subgroup): string => `${g.group.symbol} (class ${crystalClass(rotationsOf(g.group))}, ${groupOrder(g.group)} of ${groupOrder(g.group) * g.index} operations) gives up the ${g.lost.map((l) => l.words.replace(/ at .*| through .*/, '')).join(' and the ')}`;
