@@ -26,6 +26,7 @@ import { assemblies } from '@nagare/core/model/disorder';
 import type { SettleReport } from '@nagare/core/settle/settle';
 import { WorkerPool } from '@nagare/server/worker-pool';
 import { BadInput, type Answer } from './answers.ts';
+import { checkAnswer } from './check.ts';
 import { chooseChange, groupJson, resetAnswer, symmetryAnswer } from './symmetry.ts';
 
 const HELP = `Use:
@@ -34,6 +35,7 @@ const HELP = `Use:
   nagare refine model.cif [data.cif] [--adp iso|aniso] [--cycles 20] --out refined.cif [--json]
   nagare settle model.cif [data.cif] [--disorder try|ask] --out final.cif [--json]
   nagare symmetry model.cif [data.cif] [--tolerance 0.25] [--json]
+  nagare check  model.cif [data.cif] [--json]
   nagare reset  model.cif --setting standard|"P 1 21/n 1"|"matrix;shift" --out new.cif [--json]`;
 
 const sameCell = (p: Cell, q: Cell): boolean => cellParameters(p).every((x, i) => Math.abs(x - cellParameters(q)[i]!) < (i < 3 ? 0.01 * x : 0.5));
@@ -243,6 +245,11 @@ async function symmetry(paths: string[], options: Record<string, string | boolea
   return symmetryAnswer(model, numberOption('tolerance', options['tolerance'] as string | undefined, 0.25), raw);
 }
 
+async function check(paths: string[]): Promise<Answer> {
+  const { model, raw } = modelWithData('check', paths);
+  return checkAnswer(model, raw);
+}
+
 async function reset(paths: string[], options: Record<string, string | boolean | undefined>): Promise<Answer> {
   const { model, raw } = modelWithData('reset', paths);
   const { cif, json, text } = resetAnswer(model, chooseChange(model, (options['setting'] as string | undefined) ?? 'standard'), raw);
@@ -273,7 +280,7 @@ async function main(): Promise<void> {
     if (!command && !parsed.values.help) process.exitCode = 2;
     return;
   }
-  const commands: Record<string, () => Promise<Answer>> = { merge: () => merge(paths), solve: () => solve(paths, parsed.values), refine: () => refine(paths, parsed.values), settle: () => settle(paths, parsed.values), symmetry: () => symmetry(paths, parsed.values), reset: () => reset(paths, parsed.values) };
+  const commands: Record<string, () => Promise<Answer>> = { merge: () => merge(paths), solve: () => solve(paths, parsed.values), refine: () => refine(paths, parsed.values), settle: () => settle(paths, parsed.values), symmetry: () => symmetry(paths, parsed.values), check: () => check(paths), reset: () => reset(paths, parsed.values) };
   const run = commands[command];
   if (!run) throw new BadInput(`"${command}" is not a command.\n${HELP}`);
   const { json, text } = await run();

@@ -2,8 +2,8 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { cellParameters, cellVolume } from '@nagare/core/crystal/cell';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
-import { seededRandom } from '@nagare/core/math/random';
-import { formulaText, scaleFormula } from '@nagare/core/crystal/formula';
+import { seededRandom, type Random } from '@nagare/core/math/random';
+import { formulaText, parseFormula, scaleFormula } from '@nagare/core/crystal/formula';
 import { cellContents, type Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import type { RawReflections } from '@nagare/core/crystal/reflections';
@@ -15,6 +15,7 @@ import { pack } from './packing.ts';
 import { cuprate, withSecondPlace, type DisorderRecipe } from './disorder.ts';
 import type { Mat3 } from '@nagare/core/math/matrix3';
 import { closestContact } from './test-crystals.ts';
+import { bodyCentred, withFaults, withoutCentre, withoutMirror, type ModelSet } from './models.ts';
 import { crystalSites, measure, withSu, type Measurement } from './simulate.ts';
 
 interface Recipe {
@@ -48,6 +49,29 @@ const RECIPES: Recipe[] = [
   { file: 'futago-1', name: 'Futago-1', molecules: ['CC(=O)Nc1ccc(Cl)c(O)c1'], group: 'P 41', seed: 23, anode: 'Mo', z: 4, temperature: 150, colour: 'amber', habit: 'bipyramid', size: [0.24, 0.22, 0.21], measurement: { dMin: 0.78, coverage: 0.95, repeats: 1.8, meanCounts: 480, systematic: 0.02, outliers: 0.0006 }, twin: { law: [0, 1, 0, 1, 0, 0, 0, 0, -1], fraction: 0.22 } },
 ];
 
+interface ModelRecipe {
+  file: string;
+  name: string;
+  make: (random: Random, m: Measurement) => ModelSet;
+  seed: number;
+  anode: string;
+  z: number;
+  temperature: number;
+  colour: string;
+  habit: string;
+  size: [number, number, number];
+  /** Given instead of the model's own where it is part of the trouble. */
+  formula?: string;
+}
+
+/** Models with something hidden in them. */
+const MODELS: ModelRecipe[] = [
+  { file: 'asagi-8', name: 'Asagi-8', make: bodyCentred, seed: 31, anode: 'Mo', z: 8, temperature: 150, colour: 'pale yellow', habit: 'block', size: [0.22, 0.18, 0.15] },
+  { file: 'hanada-3', name: 'Hanada-3', make: withoutMirror, seed: 37, anode: 'Mo', z: 4, temperature: 150, colour: 'light indigo', habit: 'plate', size: [0.3, 0.21, 0.06] },
+  { file: 'kihada-2', name: 'Kihada-2', make: withoutCentre, seed: 41, anode: 'Mo', z: 4, temperature: 150, colour: 'orange', habit: 'needle', size: [0.34, 0.1, 0.08] },
+  { file: 'suou-5', name: 'Suou-5', make: withFaults, seed: 43, anode: 'Mo', z: 4, temperature: 150, colour: 'colourless', habit: 'prism', size: [0.26, 0.2, 0.17], formula: 'C10 H14 N2 O4' },
+];
+
 const here = new URL('..', import.meta.url).pathname;
 
 function dataCif(recipe: Recipe, s: Structure, raw: RawReflections, wavelength: number): string {
@@ -61,6 +85,19 @@ function dataCif(recipe: Recipe, s: Structure, raw: RawReflections, wavelength: 
   w.item('_diffrn_measurement_device_type', 'simulated four-circle diffractometer').item('_exptl_absorpt_correction_type', 'multi-scan').blank();
   w.loop(['_diffrn_refln_index_h', '_diffrn_refln_index_k', '_diffrn_refln_index_l', '_diffrn_refln_intensity_net', '_diffrn_refln_intensity_u'], Array.from({ length: raw.count }, (_, i) => [raw.h[i]!, raw.k[i]!, raw.l[i]!, raw.intensity[i]!.toFixed(2), raw.sigma[i]!.toFixed(2)]));
   return w.toString();
+}
+
+/** A model as someone would hand it over: sites, then every observation. */
+function modelCif(recipe: ModelRecipe, set: ModelSet, wavelength: number): string {
+  const formula = recipe.formula ? parseFormula(recipe.formula) : scaleFormula(cellContents(set.model), 1 / recipe.z);
+  const text = structureCif({
+    name: recipe.file, structure: set.model, wavelength, date: '2026-11-23',
+    experiment: { formula, z: recipe.z, wavelength, temperature: recipe.temperature, colour: recipe.colour, habit: recipe.habit, size: recipe.size, kept: { _chemical_name_common: recipe.name, _diffrn_measurement_device_type: 'simulated four-circle diffractometer', _exptl_absorpt_correction_type: 'multi-scan' } },
+  });
+  const { raw } = set;
+  const w = new CifWriter('x');
+  w.loop(['_diffrn_refln_index_h', '_diffrn_refln_index_k', '_diffrn_refln_index_l', '_diffrn_refln_intensity_net', '_diffrn_refln_intensity_u'], Array.from({ length: raw.count }, (_, i) => [raw.h[i]!, raw.k[i]!, raw.l[i]!, raw.intensity[i]!.toFixed(2), raw.sigma[i]!.toFixed(2)]));
+  return text + w.toString().replace(/^data_x\n\n/, '');
 }
 
 mkdirSync(`${here}data`, { recursive: true });
@@ -83,4 +120,13 @@ for (const recipe of RECIPES.filter((r) => !wanted.length || wanted.includes(r.f
   const formula = scaleFormula(cellContents(structure), 1 / recipe.z);
   writeFileSync(`${here}truth/${recipe.file}.cif`, structureCif({ name: `${recipe.file}-truth`, structure, experiment: { formula, z: recipe.z, wavelength, kept: {} }, wavelength, date: '2026-11-23' }));
   process.stdout.write(`${recipe.name}: ${formulaText(formula)}, ${structure.sites.length} sites, V ${cellVolume(packed.cell).toFixed(1)} Å³, ${raw.count} observations\n`);
+}
+
+for (const recipe of MODELS.filter((r) => !wanted.length || wanted.includes(r.file))) {
+  const wavelength = meanWavelength(recipe.anode)!;
+  const set = recipe.make(seededRandom(recipe.seed), { dMin: 0.8, wavelength, coverage: 0.9, repeats: 1.3, meanCounts: 450, systematic: 0.02, outliers: 0.0006 });
+  writeFileSync(`${here}data/${recipe.file}.cif`, modelCif(recipe, set, wavelength));
+  const formula = scaleFormula(cellContents(set.truth), 1 / recipe.z);
+  writeFileSync(`${here}truth/${recipe.file}.cif`, structureCif({ name: `${recipe.file}-truth`, structure: set.truth, experiment: { formula, z: recipe.z, wavelength, kept: {} }, wavelength, date: '2026-11-23' }));
+  process.stdout.write(`${recipe.name}: ${formulaText(formula)}, ${set.model.sites.length} sites given, ${set.truth.sites.length} true, ${set.raw.count} observations\n`);
 }

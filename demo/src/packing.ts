@@ -3,7 +3,7 @@ import type { Random } from '@nagare/core/math/random';
 import { orthogonalization, cellVolume, type Cell } from '@nagare/core/crystal/cell';
 import { allOperators, type SpaceGroup } from '@nagare/core/crystal/space-group';
 import { crystalClass, crystalSystem, rotationsOf } from '@nagare/core/crystal/point-group';
-import { inverse3 } from '@nagare/core/math/matrix3';
+import { eigenSymmetric3, inverse3 } from '@nagare/core/math/matrix3';
 import { elementOf } from '@nagare/core/crystal/elements';
 import { formulaVolume } from '@nagare/core/crystal/formula';
 import type { Molecule } from './molecule.ts';
@@ -55,14 +55,38 @@ function roles(m: Molecule): { donor: Uint8Array; acceptor: Uint8Array } {
   return { donor, acceptor };
 }
 
-/** Finds a packing; `steps` moves of annealing, `trials` independent runs of which the best is kept. */
-export function pack(molecules: readonly Molecule[], group: SpaceGroup, random: Random, steps = 9000, trials = 3): Packed {
+/** Keeps a flat molecule in the plane y = ¼. */
+function layDown(b: Body): void {
+  b.centre[1] = 0.25;
+  const n = Math.hypot(b.quaternion[0]!, b.quaternion[2]!) || 1;
+  b.quaternion = [b.quaternion[0]! / n, 0, b.quaternion[2]! / n, 0];
+}
+
+/** Coordinates turned so that the plane of the molecule lies in x, z, and pressed into it. */
+function flattened(x: Float64Array): Float64Array {
+  const t = new Array<number>(9).fill(0);
+  for (let i = 0; i < x.length; i += 3) for (let p = 0; p < 3; p++) for (let q = 0; q < 3; q++) t[3 * p + q]! += x[i + p]! * x[i + q]!;
+  const { vectors } = eigenSymmetric3(t as never);
+  // The least extended direction is the normal.
+  const [, u, v] = vectors;
+  const out = new Float64Array(x.length);
+  for (let i = 0; i < x.length; i += 3) {
+    const d = [x[i]!, x[i + 1]!, x[i + 2]!] as const;
+    out[i] = u[0] * d[0] + u[1] * d[1] + u[2] * d[2];
+    out[i + 2] = v[0] * d[0] + v[1] * d[1] + v[2] * d[2];
+  }
+  return out;
+}
+
+/** Finds a packing; `steps` moves of annealing, `trials` independent runs of which the best is kept. With `flat`, planar molecules stay at y = ¼ and turn about b only. */
+export function pack(molecules: readonly Molecule[], group: SpaceGroup, random: Random, steps = 9000, trials = 3, flat = false): Packed {
   const system = crystalSystem(crystalClass(rotationsOf(group)));
   const operators = allOperators(group);
   const bodies = molecules.map((m) => {
     const n = m.atoms.length;
     const c = [0, 1, 2].map((k) => m.xyz.reduce((s, x, i) => (i % 3 === k ? s + x / n : s), 0));
-    const local = Float64Array.from(m.xyz, (x, i) => x - c[i % 3]!);
+    const centred = Float64Array.from(m.xyz, (x, i) => x - c[i % 3]!);
+    const local = flat ? flattened(centred) : centred;
     let radius = 0;
     for (let i = 0; i < n; i++) radius = Math.max(radius, Math.hypot(local[3 * i]!, local[3 * i + 1]!, local[3 * i + 2]!));
     return { m, local, radius, vdw: Float64Array.from(m.atoms, (a) => (a.element === 'H' ? 1.2 : elementOf(a.element).vdwRadius)), ...roles(m) };
@@ -145,6 +169,7 @@ export function pack(molecules: readonly Molecule[], group: SpaceGroup, random: 
       const f = Math.cbrt((expected * 1.7) / cellVolume(state.cell));
       state.cell = constrain({ ...state.cell, a: state.cell.a * f, b: state.cell.b * f, c: state.cell.c * f }, system, group);
     }
+    if (flat) for (const b of state.bodies) layDown(b);
     let e = energyOf(state);
     let size = 1;
     for (let step = 0; step < steps; step++) {
@@ -167,6 +192,7 @@ export function pack(molecules: readonly Molecule[], group: SpaceGroup, random: 
           b.quaternion = q.map((x) => x / n);
         }
       }
+      if (flat) for (const b of next.bodies) layDown(b);
       const f = energyOf(next);
       if (f < e || random.next() < Math.exp((e - f) / temperature)) {
         state = next;

@@ -40,6 +40,9 @@ export function shortSymbol(symbol: string): string {
   return isMonoclinic ? `${parts[0]} ${parts.slice(1).find((p) => p !== '1')}` : symbol;
 }
 
+/** Symbol for the eye: screw numbers lowered, as in "P 2₁/c". */
+export const prettySymbol = (symbol: string): string => shortSymbol(symbol).replace(/([2346])([1-5])(?!\d)/g, (_, n: string, k: string) => `${n}${'₀₁₂₃₄₅'[Number(k)]}`).replace(/-(\d)/g, '−$1');
+
 /** Drops what a full symbol says beyond the short one: the axes over planes, and the primary axis in cubic groups. */
 function shorten(text: string): string {
   let s = text;

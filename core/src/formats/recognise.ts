@@ -7,7 +7,7 @@ import { formulaText } from '../crystal/formula.ts';
 import { readCell, readExperiment, readReflections, readSpaceGroup, readStructure, type Experiment } from './cif-data.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import { readControls, readTreatment } from './cif-controls.ts';
-import { FileProblem, parseCif, type CifBlock } from './cif-parser.ts';
+import { FileProblem, INAPPLICABLE, parseCif, UNKNOWN, type CifBlock } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
 
 /** One data block or one list. */
@@ -19,6 +19,8 @@ export interface Recognised {
   experiment: Experiment;
   raw?: RawReflections;
   structure?: Structure;
+  /** Single items of the block as written: data name in lower case → text. */
+  items?: Readonly<Record<string, string>>;
   /** Limits, twins, extinction and solvent that the file's refinement used. */
   treatment?: Treatment;
 }
@@ -50,6 +52,13 @@ function firstOddLine(text: string): { line: number; text: string } | undefined 
   return i < 0 ? undefined : { line: i + 1, text: lines[i]!.trim().slice(0, 60) };
 }
 
+/** Short single items, for checking the file against itself. */
+function singleItems(block: CifBlock): Record<string, string> {
+  const out: Record<string, string> = {};
+  for (const [tag, item] of block.items) if (item.value.length < 400 && item.value !== UNKNOWN && item.value !== INAPPLICABLE) out[tag] = item.value;
+  return out;
+}
+
 function recogniseBlock(block: CifBlock, base: string): Recognised {
   const cell = readCell(block);
   const experiment = readExperiment(block);
@@ -65,6 +74,6 @@ function recogniseBlock(block: CifBlock, base: string): Recognised {
   const details = [experiment.formula && formulaText(experiment.formula), experiment.wavelength && `λ ${experiment.wavelength.toFixed(4)} Å`, experiment.temperature && `${experiment.temperature} K`].filter(Boolean);
   return {
     name: block.name || base, sentence: `${parts.join(' and ')}${details.length ? `; ${details.join(', ')}` : ''}.`,
-    experiment, ...(cell ? { cell } : {}), ...(spaceGroup ? { spaceGroup } : {}), ...(reflections ? { raw: reflections.raw } : {}), ...(structure ? { structure } : {}), ...(treatment ? { treatment } : {}),
+    experiment, ...(cell ? { cell } : {}), ...(spaceGroup ? { spaceGroup } : {}), ...(reflections ? { raw: reflections.raw } : {}), ...(structure ? { structure, items: singleItems(block) } : {}), ...(treatment ? { treatment } : {}),
   };
 }

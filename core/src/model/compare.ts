@@ -1,7 +1,8 @@
 /** What changed between two models of one crystal. */
-import { orthogonalization } from '../crystal/cell.ts';
-import type { Structure } from '../crystal/structure.ts';
-import { apply3, norm, subtract } from '../math/matrix3.ts';
+import { cellParameters, orthogonalization } from '../crystal/cell.ts';
+import { isHydrogen } from '../crystal/elements.ts';
+import { displacementToCartesian, type Structure } from '../crystal/structure.ts';
+import { apply3, eigenSymmetric3, norm, subtract } from '../math/matrix3.ts';
 
 export interface ModelComparison {
   /** Sites in both that moved by more than 0.001 Å, farthest first. */
@@ -32,4 +33,32 @@ export function compareModels(before: Structure, now: Structure): ModelCompariso
     if (old.element !== x.element) retyped.push(`${old.label} → ${x.label}`);
   }
   return { moved: moved.sort((p, q) => q.distance - p.distance), rms: count ? Math.sqrt(square / count) : 0, added, lost: before.sites.filter((x) => !found.has(x.id)).map((x) => x.label), retyped };
+}
+
+/** Whether two models stand in the same axes and group, so that their atoms can be compared place by place. */
+export const sameAxes = (a: Structure, b: Structure): boolean => a.spaceGroup.hall === b.spaceGroup.hall && cellParameters(a.cell).every((x, i) => Math.abs(x - cellParameters(b.cell)[i]!) < 0.01 * x);
+
+export interface ModelPrecision {
+  /** Mean s.u. of the coordinates of non-hydrogen sites, Å; undefined where none were refined. */
+  readonly positionSu: number | undefined;
+  /** Largest ratio of the longest to the shortest principal mean-square displacement, and whose. */
+  readonly elongation: { readonly ratio: number; readonly label: string } | undefined;
+  readonly impossible: number;
+}
+
+/** How well determined a model is: s.u. and shapes of its ellipsoids. */
+export function modelPrecision(s: Structure): ModelPrecision {
+  const lengths = [s.cell.a, s.cell.b, s.cell.c];
+  let sum = 0, n = 0, impossible = 0;
+  let elongation: { ratio: number; label: string } | undefined;
+  for (const x of s.sites) {
+    if (isHydrogen(x.element)) continue;
+    x.positionSu?.forEach((u, i) => { if (u > 0) { sum += u * lengths[i]!; n++; } });
+    if (x.displacement.kind !== 'aniso') continue;
+    const { values } = eigenSymmetric3(displacementToCartesian(s.cell, x.displacement.u));
+    if (values[0] <= 0) { impossible++; continue; }
+    const ratio = values[2] / values[0];
+    if (!elongation || ratio > elongation.ratio) elongation = { ratio, label: x.label };
+  }
+  return { positionSu: n ? sum / n : undefined, elongation, impossible };
 }

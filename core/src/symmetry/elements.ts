@@ -20,7 +20,7 @@ export interface SymmetryElement {
   /** Translation along the element; zero for plain ones. */
   readonly glide: Vec3;
   readonly operator: Operator;
-  /** "2₁", "c", "m", "4̄", "1̄". */
+  /** "2₁", "c", "m", "−4", "−1". */
   readonly symbol: string;
   /** "2₁ screw axis along b at x = 0, z = ¼". */
   readonly words: string;
@@ -65,7 +65,7 @@ export function elementOfOperator(o: Operator, centring: readonly Vec3[] = [[0, 
   if (type === 1) return undefined;
   if (type === -1) {
     const at = o.t.map((x) => x / 2) as unknown as Vec3;
-    return { kind: 'inversion centre', order: 1, screw: 0, direction: [0, 0, 0], at, glide: [0, 0, 0], operator: o, symbol: '1̄', words: `inversion centre at ${at.map(fractionWords).join(', ')}` };
+    return { kind: 'inversion centre', order: 1, screw: 0, direction: [0, 0, 0], at, glide: [0, 0, 0], operator: o, symbol: '−1', words: `inversion centre at ${at.map(fractionWords).join(', ')}` };
   }
   const axis = rotationAxis(o.r);
   const w = type < -2 ? ([0, 0, 0] as Vec3) : intrinsicTranslation(o).map((x) => (Math.abs(x) < 1e-9 ? 0 : x)) as unknown as Vec3;
@@ -87,7 +87,7 @@ export function elementOfOperator(o: Operator, centring: readonly Vec3[] = [[0, 
   const free = [0, 1, 2].filter((i) => axis[i]);
   const where = free.length === 1 ? [0, 1, 2].filter((i) => !axis[i]).map((i) => `${'xyz'[i]} = ${fractionWords(at[i]!)}`).join(', ') : `through ${at.map(fractionWords).join(', ')}`;
   if (type < 0) {
-    const symbol = `${order}̄`;
+    const symbol = `−${order}`;
     return { kind: 'rotoinversion axis', order, screw: 0, direction: axis, at, glide: [0, 0, 0], operator: o, symbol, words: `${symbol} rotoinversion axis along ${directionWords(axis)} at ${where}, its point at ${at.map(fractionWords).join(', ')}` };
   }
   // The screw number counts in steps of the shortest lattice translation along the axis.

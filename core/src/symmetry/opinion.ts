@@ -87,7 +87,7 @@ const TRANSLATIONS: Vec3[] = (() => {
 const fraction = (x: number): string => ({ '0': '0', '0.5': '½', '0.3333': '⅓', '0.6667': '⅔' })[String(Number(x.toFixed(4)))] ?? x.toFixed(3);
 
 /** Weak classes of reflections: a translation by halves or thirds of the axes that the intensities nearly obey. Resolution is divided out in shells. */
-export function findSuperstructure(raw: RawReflections, cell: Cell, group: SpaceGroup, below = 0.6): Superstructure[] {
+export function findSuperstructure(raw: RawReflections, cell: Cell, group: SpaceGroup, below = 0.4): Superstructure[] {
   const m = mergeReflections(raw, cell, laueRotations(rotationsOf(group)), { shells: 1 }).reflections;
   const g = reciprocalMetric(cell);
   const shells = 12;

@@ -1,6 +1,6 @@
 /** The history of the model as a flowing line: a dot a mark, height by R1 on a log scale, branches as side streams. */
 import { useMemo, useRef, useState, type ReactNode } from 'react';
-import { compareModels } from '@nagare/core/model/compare';
+import { compareModels, modelPrecision, sameAxes } from '@nagare/core/model/compare';
 import { db, type Mark } from '../store/db.ts';
 import { useSession } from '../store/session.tsx';
 import { percent } from './parts.tsx';
@@ -45,7 +45,7 @@ export function Course(): ReactNode {
   const other = compareWith ? at.get(compareWith)?.m : undefined;
   const subject = peeked?.m ?? head;
   return (
-    <section className="course" style={{ height: other ? Math.max(height, 210) : height }} aria-label="Course">
+    <section className="course" style={{ height: other ? Math.max(height, 268) : height }} aria-label="Course">
       <button className="grip" aria-label="Height of the course" onKeyDown={(e) => { if (e.key === 'ArrowUp') store(height + 20); if (e.key === 'ArrowDown') store(height - 20); }} onPointerDown={(e) => { const y = e.clientY, h = height; const t = e.currentTarget; t.setPointerCapture(e.pointerId); t.onpointermove = (m) => store(h + y - m.clientY); t.onpointerup = () => { t.onpointermove = null; }; }} />
       {!marks.length && <span className="caption">Course: each step of the model will leave a mark here.</span>}
       {marks.length > 0 && (
@@ -91,14 +91,16 @@ export function Course(): ReactNode {
 /** Two marks side by side: figures, moved atoms, added and lost ones; the other is drawn in gold in the scene. */
 function Comparison({ before, now, onClose }: { before: Mark; now: Mark; onClose(): void }): ReactNode {
   const c = useMemo(() => compareModels(before.structure, now.structure), [before, now]);
+  const precision = useMemo(() => new Map([before, now].map((m) => [m.id, modelPrecision(m.structure)])), [before, now]);
+  const same = sameAxes(before.structure, now.structure);
   const row = (name: string, f: (m: Mark) => string | undefined): ReactNode => <tr><td className="soft">{name}</td><td className="n">{f(before) ?? '–'}</td><td className="n">{f(now) ?? '–'}</td></tr>;
   return (
     <div className="comparison">
       <table><thead><tr><th></th><th className="n gold">{nameOf(before)}</th><th className="n">{nameOf(now)}</th></tr></thead><tbody>
-        {row('R1', (m) => m.r1 !== undefined ? percent(m.r1) : undefined)}{row('wR2', (m) => m.wr2 !== undefined ? percent(m.wr2) : undefined)}{row('S', (m) => m.readings?.s.toFixed(3))}{row('parameters', (m) => m.readings && String(m.readings.parameters))}{row('peak, hole', (m) => m.residual && `${m.residual.peak.toFixed(2)}, ${m.residual.hole.toFixed(2)}`)}
+        {row('R1', (m) => m.r1 !== undefined ? percent(m.r1) : undefined)}{row('wR2', (m) => m.wr2 !== undefined ? percent(m.wr2) : undefined)}{row('S', (m) => m.readings?.s.toFixed(3))}{row('parameters', (m) => m.readings && String(m.readings.parameters))}{row('s.u. of x, Å', (m) => precision.get(m.id)?.positionSu?.toFixed(4))}{row('correlation', (m) => m.readings?.correlations && (m.readings.correlations[0] ? m.readings.correlations[0].value.toFixed(2) : 'below 0.5'))}{row('ellipsoids', (m) => { const p = precision.get(m.id); return p && (p.impossible ? `${p.impossible} impossible` : p.elongation && `${p.elongation.ratio.toFixed(1)} ${p.elongation.label}`); })}{row('peak, hole', (m) => m.residual && `${m.residual.peak.toFixed(2)}, ${m.residual.hole.toFixed(2)}`)}
       </tbody></table>
-      <div><p className="mb-1">{c.moved.length ? <>Moved: {c.moved.slice(0, 6).map((x) => `${x.label} ${x.distance.toFixed(3)} Å`).join(', ')}{c.moved.length > 6 ? ` and ${c.moved.length - 6} more` : ''}; r.m.s. {c.rms.toFixed(3)} Å.</> : 'No atom moved by more than 0.001 Å.'}</p>
-        {c.added.length > 0 && <p className="mb-1">Added: {c.added.slice(0, 12).join(', ')}{c.added.length > 12 ? ` and ${c.added.length - 12} more` : ''}.</p>}{c.lost.length > 0 && <p className="mb-1">Gone: {c.lost.slice(0, 12).join(', ')}{c.lost.length > 12 ? ` and ${c.lost.length - 12} more` : ''}.</p>}{c.retyped.length > 0 && <p className="mb-1">Other element: {c.retyped.slice(0, 8).join(', ')}.</p>}
+      <div><p className="mb-1">{!same ? `${before.structure.spaceGroup.symbol} against ${now.structure.spaceGroup.symbol}, ${before.structure.sites.length} sites against ${now.structure.sites.length}: in other axes atoms are not compared place by place.` : c.moved.length ? <>Moved: {c.moved.slice(0, 6).map((x) => `${x.label} ${x.distance.toFixed(3)} Å`).join(', ')}{c.moved.length > 6 ? ` and ${c.moved.length - 6} more` : ''}; r.m.s. {c.rms.toFixed(3)} Å.</> : 'No atom moved by more than 0.001 Å.'}</p>
+        {same && c.added.length > 0 && <p className="mb-1">Added: {c.added.slice(0, 12).join(', ')}{c.added.length > 12 ? ` and ${c.added.length - 12} more` : ''}.</p>}{same && c.lost.length > 0 && <p className="mb-1">Gone: {c.lost.slice(0, 12).join(', ')}{c.lost.length > 12 ? ` and ${c.lost.length - 12} more` : ''}.</p>}{c.retyped.length > 0 && <p className="mb-1">Other element: {c.retyped.slice(0, 8).join(', ')}.</p>}
         <button className="word" onClick={onClose}>End the comparison</button></div>
     </div>
   );

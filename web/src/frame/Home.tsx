@@ -15,6 +15,10 @@ const DEMOS = [
   { file: 'fujinezumi-4', name: 'Fujinezumi-4', text: 'Grey-violet plate, Mo Kα, a ring and an anion in two places, methanol' },
   { file: 'mizuasagi', name: 'Mizuasagi', text: 'Pale turquoise needle, Cu Kα, a hydrate with many hydroxyls' },
   { file: 'rokusho-9', name: 'Rokusho-9', text: 'Verdigris plate, Mo Kα, a copper salt with ammonium ends' },
+  { file: 'asagi-8', name: 'Asagi-8', text: 'Pale yellow block: a model in I2/a, to be re-set' },
+  { file: 'hanada-3', name: 'Hanada-3', text: 'Light indigo plate: solved in Pna2₁; is that all?' },
+  { file: 'kihada-2', name: 'Kihada-2', text: 'Orange needle: four molecules in P1' },
+  { file: 'suou-5', name: 'Suou-5', text: 'Colourless prism: a model with something wrong, for Vet' },
   { file: 'futago-1', name: 'Futago-1', text: 'Amber bipyramid, Mo Kα, a merohedral twin' },
 ];
 

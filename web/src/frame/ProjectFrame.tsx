@@ -8,7 +8,10 @@ import { IntakeCharts, IntakeDesk } from '../stations/intake/Intake.tsx';
 import { SolveDesk } from '../stations/solve/Solve.tsx';
 import { RefineDesk } from '../stations/refine/Refine.tsx';
 import { SymmetryDesk } from '../stations/symmetry/Symmetry.tsx';
+import { VetDesk } from '../stations/vet/Vet.tsx';
+import { useVet } from '../stations/vet/use-vet.ts';
 import { PublishDesk } from '../stations/publish/Publish.tsx';
+import type { VetReport } from '@nagare/core/vet/registry';
 import { Course } from './Course.tsx';
 import { useDrop } from './DropEverywhere.tsx';
 import { Finder } from './Finder.tsx';
@@ -25,6 +28,7 @@ export const STATIONS = [
   { id: 'solve', name: 'Solve' },
   { id: 'refine', name: 'Refine' },
   { id: 'symmetry', name: 'Symmetry' },
+  { id: 'vet', name: 'Vet' },
   { id: 'publish', name: 'Publish' },
 ] as const;
 export type StationId = (typeof STATIONS)[number]['id'];
@@ -42,7 +46,7 @@ function StopGlyph({ state }: { state: StopState }): ReactNode {
   );
 }
 
-function useStopStates(): Record<StationId, StopState> {
+function useStopStates(vetted: VetReport | undefined): Record<StationId, StopState> {
   const { project, head, intake, hasData, solve, work } = useSession();
   const complete = !!(project.cell && project.experiment.wavelength && project.group && intake?.merge);
   const refined = head?.readings;
@@ -50,7 +54,8 @@ function useStopStates(): Record<StationId, StopState> {
     intake: !hasData && !project.cell ? 'empty' : complete ? 'settled' : hasData ? 'in flow' : project.cell ? 'settled' : 'empty',
     solve: work?.title === 'Solving' ? 'in flow' : head ? 'settled' : solve?.message && !solve.candidates.length ? 'needs a look' : 'empty',
     refine: !head ? 'empty' : refined && refined.maxShiftOverSu < 0.05 ? (refined.r1 < 0.1 ? 'settled' : 'needs a look') : 'in flow',
-    symmetry: !head ? 'empty' : 'in flow',
+    symmetry: !head ? 'empty' : vetted?.findings.some((f) => f.check === 'missed symmetry' || f.check === 'cell and symmetry') ? 'needs a look' : 'settled',
+    vet: !head ? 'empty' : !vetted ? 'in flow' : vetted.findings.some((f) => f.severity === 'mend') ? 'needs a look' : vetted.findings.some((f) => f.severity === 'explain' && !project.explanations?.[f.key]) ? 'in flow' : 'settled',
     publish: refined ? 'in flow' : 'empty',
   };
 }
@@ -68,7 +73,9 @@ export function ProjectFrame(): ReactNode {
 function Frame({ station }: { station: StationId }): ReactNode {
   const session = useSession();
   const { project, work, problem, setProblem, undo, redo, selection } = session;
-  const states = useStopStates();
+  const vetted = useVet();
+  const states = useStopStates(vetted.report);
+  const open = vetted.report?.findings.filter((f) => f.severity === 'mend' || (f.severity === 'explain' && !project.explanations?.[f.key])).length ?? 0;
   const navigate = useNavigate();
   const { pick } = useDrop();
   const [finder, setFinder] = useState(false);
@@ -123,7 +130,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
         <nav aria-label="Stations" className="d-flex flex-grow-1" style={{ minWidth: 0 }}>
           <ul className="stations">
             {STATIONS.map((s) => (
-              <li key={s.id}><NavLink to={`/projects/${project.id}/${s.id}`} title={`${s.name}: ${states[s.id]}`}><span className="stop"><StopGlyph state={states[s.id]} /></span>{s.name}</NavLink></li>
+              <li key={s.id}><NavLink to={`/projects/${project.id}/${s.id}`} title={`${s.name}: ${states[s.id]}`}><span className="stop"><StopGlyph state={states[s.id]} /></span><span>{s.name}{s.id === 'vet' && open > 0 && <small className="count">{open}</small>}</span></NavLink></li>
             ))}
           </ul>
         </nav>
@@ -137,6 +144,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
               {station === 'solve' && <SolveDesk />}
               {station === 'refine' && <RefineDesk />}
               {station === 'symmetry' && <SymmetryDesk />}
+              {station === 'vet' && <VetDesk />}
               {station === 'publish' && <PublishDesk />}
             </aside>
           )}

@@ -13,6 +13,7 @@ import { elementShapes } from '@nagare/core/symmetry/elements';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { run } from '../engine/engine.ts';
 import { useSession, type Picked } from '../store/session.tsx';
+import { sameAxes } from '@nagare/core/model/compare';
 import { placeLabels, type LabelRequest } from './labels.ts';
 import { useShownMap } from './use-map.ts';
 import { ScenePainter, type Marker } from './painter.ts';
@@ -169,19 +170,24 @@ export default function SceneView(): ReactNode {
   useEffect(() => {
     const p = painter.current;
     if (!p || !structure) return;
-    const other = compareWith ? marks.find((m) => m.id === compareWith)?.structure : undefined;
+    const compared = compareWith ? marks.find((m) => m.id === compareWith)?.structure : undefined;
+    // In other axes the atoms of another mark have no place here.
+    const other = compared && sameAxes(compared, structure) ? compared : undefined;
     const colours = getComputedStyle(document.documentElement);
     if (ghost) p.showGhost({ positions: ghost.positions, elements: ghost.elements, colour: colours.getPropertyValue(ghost.colour === 'gold' ? '--gold' : '--water').trim() });
     else if (other) p.showGhost({ positions: other.sites.map((x) => cartesian(structure.cell, x.position)), elements: other.sites.map((x) => x.element), groups: other.sites.map((x) => (x.disorder ? `${x.disorder.assembly}.${x.disorder.group}` : '')), colour: colours.getPropertyValue('--gold').trim() });
     else p.showGhost(undefined);
   }, [ghost, compareWith, marks, structure, scene]);
 
+  const hadElements = useRef(false);
   // Symmetry elements of the cell, cut at its walls.
   useEffect(() => {
     const p = painter.current;
     if (!p || !structure) return;
     const shapes = (elements?.list ?? []).flatMap((e) => elementShapes(e).map((shape) => ({ element: e, picked: e.words === elements?.picked, points: shape.points.map((x) => cartesian(structure.cell, x)), glide: vectorOf(structure, e.glide) })));
     p.showElements(shapes);
+    // The cell comes into view with its elements, and is left alone after that.
+    if (!!shapes.length !== hadElements.current) { hadElements.current = !!shapes.length; if (shapes.length) p.fit(); }
   }, [elements, structure, scene]);
 
   /** Moves or turns the ghost by a screen vector (pixels). */

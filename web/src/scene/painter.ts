@@ -319,7 +319,7 @@ export class ScenePainter {
   fit(): void {
     const scene = this.shown;
     if (!scene) return;
-    const whole = scene.atoms.some((a) => !a.original);
+    const whole = scene.atoms.some((a) => !a.original) || this.shownElements.length > 0;
     const points = [...scene.atoms.map((a) => a.position), ...(whole || !scene.atoms.length ? scene.lines.flatMap((l) => [l.from, l.to]) : [])];
     const v = new Vector3();
     let left = Infinity, right = -Infinity, top = -Infinity, bottom = Infinity;

@@ -14,6 +14,12 @@ import type { Treatment } from '@nagare/core/crystal/treatment';
 import { invertedGroup, type AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
 import type { MapResult, MergeTaskResult } from '@nagare/core/tasks/registry';
 
+export interface Explanation {
+  title: string;
+  family: string;
+  text: string;
+}
+
 export interface Project {
   id: string;
   name: string;
@@ -22,7 +28,9 @@ export interface Project {
   /** Mark last continued from; a tab keeps its own once it has moved. */
   head?: string;
   /** What the file said, before anything was made of it. */
-  source?: { fileName: string; sentence: string };
+  source?: { fileName: string; sentence: string; items?: Readonly<Record<string, string>> };
+  /** What the person says of findings, by the finding's key; goes into the CIF. */
+  explanations?: Record<string, Explanation>;
   cell?: Cell;
   experiment: Experiment;
   /** The group the person or the ranking chose. */

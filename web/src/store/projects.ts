@@ -11,7 +11,7 @@ import { db, type Mark, type Project, type ResultRow } from './db.ts';
 export async function createProject(found: Recognised, fileName: string): Promise<string> {
   const id = newId(), now = Date.now();
   const project: Project = {
-    id, name: found.experiment.kept['_chemical_name_common'] ?? found.name, created: now, updated: now, source: { fileName, sentence: found.sentence }, experiment: found.experiment,
+    id, name: found.experiment.kept['_chemical_name_common'] ?? found.name, created: now, updated: now, source: { fileName, sentence: found.sentence, ...(found.items ? { items: found.items } : {}) }, experiment: found.experiment,
     ...(found.cell ? { cell: found.cell } : {}), ...(found.spaceGroup && found.structure ? { group: found.spaceGroup } : {}),
   };
   await db.transaction('rw', db.projects, db.data, db.marks, async () => {

@@ -3,9 +3,8 @@ import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
 import type { CycleReport } from '@nagare/core/refine/single-crystal';
-import { run } from '../../engine/engine.ts';
 import { Gauge, NumberField, percent, Sheet } from '../../frame/parts.tsx';
-import { addMark } from '../../store/projects.ts';
+import { refineMark } from './refine-work.ts';
 import { useSession } from '../../store/session.tsx';
 import { CompleteSheet } from './Complete.tsx';
 import { DataSheet } from './DataSheet.tsx';
@@ -60,35 +59,17 @@ function Figures(): ReactNode {
 
 function LeastSquares(): ReactNode {
   const session = useSession();
-  const { project, head, merged, work, perform, goTo, place, treatment } = session;
+  const { head, merged, work, place } = session;
   const isotropic = head!.structure.sites.filter((s) => s.element !== 'H').every((s) => s.displacement.kind === 'iso');
   const [cycles, setCycles] = useState(20);
   const [wanted, setWanted] = useState<'as it is' | 'iso' | 'aniso' | undefined>();
-  const extinction = !!treatment.extinction;
   const [history, setHistory] = useState<CycleReport[]>([]);
   // After a first isotropic model settles, the next sensible step is anisotropic.
   const displacement = wanted ?? (isotropic ? (head!.readings || head!.kind === 'solve' ? 'aniso' : 'iso') : 'as it is');
   const running = work?.title === 'Refining';
   const start = async (): Promise<void> => {
     setHistory([]);
-    const from = head!;
-    const reflections = merged!.reflections;
-    const done = await perform('Refining', (tell) => run('refine', {
-      structure: from.structure, reflections, wavelength: project.experiment.wavelength!, ...(displacement === 'as it is' ? {} : { displacement }),
-      options: { cycles, weights: from.readings?.weights ?? { a: 0.1, b: 0 }, optimizeWeights: true, extinction, treatment, ...(from.readings?.extinction ? { extinctionStart: from.readings.extinction.value } : {}) },
-    }, (c: CycleReport) => {
-      setHistory((h) => [...h, c]);
-      tell(`cycle ${c.cycle} of ${cycles}: R1 ${percent(c.r1)}, wR2 ${percent(c.wr2)}, largest shift ${c.maxShiftOverSu.toFixed(2)} s.u. (${c.maxShiftOf})`);
-    }, place));
-    if (!done) return;
-    const { result, map, absolute } = done;
-    goTo(await addMark({
-      projectId: project.id, parent: from.id, kind: 'refine', structure: result.structure, r1: result.readings.r1, wr2: result.readings.wr2, readings: result.readings,
-      title: `${result.history.length} cycles${displacement === 'aniso' ? ', anisotropic' : displacement === 'iso' ? ', isotropic' : ''}${result.state === 'diverged' ? ', ran away' : ''}`,
-      message: `${result.message}${result.undetermined.length ? ` Not determined by the data: ${result.undetermined.slice(0, 4).join(', ')}.` : ''}`,
-      treatment: done.treatment, ...(absolute ? { absolute } : {}),
-      residual: { peak: map.peaks[0]?.height ?? 0, hole: map.holes[0]?.height ?? 0, sigma: map.sigma },
-    }, { map, ...(result.covariance ? { covariance: result.covariance } : {}) }));
+    await refineMark(session, { cycles, ...(displacement === 'as it is' ? {} : { displacement }), place, onCycle: (c) => setHistory((h) => [...h, c]) });
   };
   return (
     <Sheet title="Least squares" fold state={merged ? 'Full matrix on F², all data, weights optimised.' : `The data are not merged for ${head!.structure.spaceGroup.symbol} yet; cell and wavelength have to be known at Intake.`}>

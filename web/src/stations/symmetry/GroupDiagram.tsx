@@ -35,7 +35,7 @@ export function GroupDiagram({ elements, cell, along }: { elements: readonly Sym
       } else if (e.kind === 'inversion centre') {
         const key = flat[0]!.map((x) => x.toFixed(0)).join();
         const known = points.get(key) ?? { x: flat[0]![0], y: flat[0]![1], texts: new Set<string>() };
-        known.texts.add('1̄');
+        known.texts.add('−1');
         points.set(key, known);
       } else if (e.direction[along] === 0) {
         lines.set(`a${flat.flat().map((x) => x.toFixed(0)).join()}${e.at[along]!.toFixed(2)}`, { from: flat[0]!, to: flat[1]!, symbol: e.symbol, glide: e.kind === 'screw axis', axis: true, level: fractionWords(e.at[along]!) });
@@ -58,7 +58,7 @@ export function GroupDiagram({ elements, cell, along }: { elements: readonly Sym
           return <text key={`t${i}`} x={l.to[0] + (12 * (l.to[0] - l.from[0])) / d} y={l.to[1] + (12 * (l.to[1] - l.from[1])) / d + 4} fontSize="12" textAnchor="middle" fill={l.axis ? 'var(--gold)' : 'var(--indigo)'}>{l.symbol}</text>;
         })}
         {[...points.values()].map((p, i) => {
-          const centre = p.texts.has('1̄'), text = [...p.texts].filter((t) => t !== '1̄').join(' ');
+          const centre = p.texts.has('−1'), text = [...p.texts].filter((t) => t !== '−1').join(' ');
           return <g key={`p${i}`}>{text ? <><rect x={p.x - 7} y={p.y - 7} width="14" height="14" rx="3" fill="var(--gold)" /><text x={p.x} y={p.y + 4} fontSize="10.5" fontWeight="600" textAnchor="middle" fill="var(--sheet)">{text}</text></> : null}{centre && <circle cx={p.x + (text ? 10 : 0)} cy={p.y - (text ? 8 : 0)} r="3.4" fill="var(--sheet)" stroke="var(--vermilion)" strokeWidth="1.6" />}</g>;
         })}
         <text x={corners[0]![0] - 10} y={corners[0]![1] - 8} fontSize="12" fill="var(--ink)">o</text>

@@ -1,5 +1,6 @@
 /** The page of the space group, drawn for people, in the structure's own setting. */
 import { type ReactNode } from 'react';
+import { prettySymbol } from '@nagare/core/crystal/settings';
 import { IDENTITY } from '@nagare/core/crystal/operator';
 import { useSession } from '../../store/session.tsx';
 import { storedTolerance } from './Symmetry.tsx';
@@ -14,7 +15,7 @@ export default function SpaceGroupPage(): ReactNode {
   const choose = (sites: readonly number[]): void => { select(sites.map((site) => ({ site, operator: IDENTITY }))); if (sites.length) setPane('crystal'); };
   return (
     <div className="group-page" tabIndex={0}>
-      <header><h1>{report.group.symbol}</h1><p>No. {report.group.number} · {report.system} · class {report.crystalClass} · Laue class {report.laueClass} · Hall symbol <span className="mono">{report.group.hall}</span></p></header>
+      <header><h1>{prettySymbol(report.group.symbol)}</h1><p>No. {report.group.number} · {report.system} · class {report.crystalClass} · Laue class {report.laueClass} · Hall symbol <span className="mono">{report.group.hall}</span></p></header>
       <section className="wide"><h2>What the symbol says</h2>
         <dl className="symbol-parts">{report.parts.map((p, i) => <div key={i}><dt>{p.text}</dt><dd>{p.direction && <span className="soft">{p.direction}: </span>}{p.words}</dd></div>)}</dl></section>
       <section><h2>Elements, seen along {report.system === 'monoclinic' ? 'b' : 'c'}</h2><GroupDiagram elements={report.elements} cell={s.cell} along={report.system === 'monoclinic' ? 1 : 2} /></section>
@@ -24,9 +25,9 @@ export default function SpaceGroupPage(): ReactNode {
       <section><h2>Reflection conditions</h2>
         {report.conditions.length ? <table><thead><tr><th>present only if</th><th>because of</th></tr></thead><tbody>{report.conditions.map((c) => <tr key={c.condition + c.because}><td className="mono">{c.condition}</td><td>{c.because}</td></tr>)}</tbody></table> : <p className="soft">None: every reflection may be present.</p>}
         <h2 className="mt-3">Subgroups on the same lattice</h2>
-        <p>{report.subgroups.map((g) => `${g.group.symbol} (index ${g.index})`).join(' · ') || 'none'}</p>
+        <p>{report.subgroups.map((g) => `${prettySymbol(g.group.symbol)} (index ${g.index})`).join(' · ') || 'none'}</p>
         <h2 className="mt-3">Supergroups the model comes near to</h2>
-        <p>{report.missed.map((m) => `${m.group.symbol} (${m.likely ? 'within' : 'beyond'} ${report.tolerance.toFixed(2)} Å)`).join(' · ') || 'none'}</p></section>
+        <p>{report.missed.map((m) => `${prettySymbol(m.group.symbol)} (${m.likely ? 'within' : 'beyond'} ${report.tolerance.toFixed(2)} Å)`).join(' · ') || 'none'}</p></section>
       <section><h2>Operators</h2><ol className="operators mono">{report.operators.map((o) => <li key={o}>{o}</li>)}</ol></section>
     </div>
   );

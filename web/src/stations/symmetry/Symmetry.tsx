@@ -4,10 +4,12 @@ import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
 import { cellParameters } from '@nagare/core/crystal/cell';
 import { IDENTITY } from '@nagare/core/crystal/operator';
+import { prettySymbol } from '@nagare/core/crystal/settings';
 import { changeExtinction, changeStructure, changeTreatment, changeWeights, changeWords, consequenceOf, describeIn, parseChange, type AxesChange } from '@nagare/core/symmetry/change-setting';
 import { obeyControls } from '@nagare/core/refine/holds';
 import { lowerSymmetry, subgroupWords, type Subgroup } from '@nagare/core/symmetry/subgroups';
 import type { MissedWithOpinion, SymmetryReport } from '@nagare/core/symmetry/report';
+import { fractionWords } from '@nagare/core/symmetry/elements';
 import type { SettingChoice } from '@nagare/core/symmetry/settings-of';
 import { run } from '../../engine/engine.ts';
 import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
@@ -30,7 +32,7 @@ export function SymmetryDesk(): ReactNode {
   return (
     <>
       <Sheet title="Space group" state={report ? `No. ${g.number}, ${report.system}, class ${report.crystalClass}, Laue class ${report.laueClass}.` : working ? 'Working it out…' : (error ?? '')}>
-        <p className="big-symbol">{g.symbol}</p>
+        <p className="big-symbol">{prettySymbol(g.symbol)}</p>
         <div className="segments" role="group" aria-label="Middle of the window">
           <button className="word" aria-pressed={pane !== 'page'} onClick={() => setPane('crystal')}>Crystal</button>
           <button className="word" aria-pressed={pane === 'page'} onClick={() => setPane('page')}>Page of the space group</button>
@@ -62,21 +64,21 @@ function MissedSheet({ report, tolerance, working, onTolerance }: { report: Symm
     if (moved) { goTo(moved.id); setCompareWith(from.id); }
     if (raised.disordered.length) setProblem(`These sites have no partner under the new symmetry and are kept with part of their occupancy: ${raised.disordered.slice(0, 12).join(', ')}${raised.disordered.length > 12 ? ` and ${raised.disordered.length - 12} more` : ''}.`);
   };
-  const sentence = likely.length ? `Missed: the model has the symmetry of ${likely[0]!.group.symbol} within ${likely[0]!.maxDeviation.toFixed(2)} Å.` : nearly.length ? `Nothing missed; it comes near to ${nearly[0]!.group.symbol}.` : `Nothing missed within ${tolerance.toFixed(2)} Å.`;
+  const sentence = likely.length ? `Missed: the model has the symmetry of ${prettySymbol(likely[0]!.group.symbol)} within ${likely[0]!.maxDeviation.toFixed(2)} Å.` : nearly.length ? `Nothing missed; it comes near to ${prettySymbol(nearly[0]!.group.symbol)}.` : `Nothing missed within ${tolerance.toFixed(2)} Å.`;
   return (
     <Sheet title="Symmetry missed?" state={sentence}>
       <div className="field"><label htmlFor="tolerance">Tolerance</label><NumberField id="tolerance" value={tolerance} digits={2} step={0.05} min={0.05} max={1} unit={working ? 'Å, working…' : 'Å'} commit onChange={onTolerance} /></div>
       {[...likely, ...nearly].slice(0, 5).map((m) => (
         <div key={`${m.group.hall}${m.index}${m.change.origin.join()}`} className={`verdict${m.likely ? ' likely' : ''}`}>
-          <header><b>{m.group.symbol}</b><span className="soft">{m.likely ? 'geometry and data agree' : m.opinion?.verdict === 'against' ? 'the data speak against it' : 'not every atom fits'}</span></header>
+          <header><b>{prettySymbol(m.group.symbol)}</b><span className="soft">{m.likely ? 'geometry and data agree' : m.opinion?.verdict === 'against' ? 'the data speak against it' : 'not every atom fits'}</span></header>
           <p className="mb-1">{m.words}</p>
           <p className="mono soft mb-1" style={{ fontSize: '.76rem' }}>{changeWords(m.change)}</p>
           {m.misfits.length > 0 && <p className="mb-1">Do not fit: {m.misfits.slice(0, 10).map((x) => <button key={x.site} className="word" onClick={() => select([{ site: x.site, operator: IDENTITY }])}>{s.sites[x.site]?.label} {Number.isFinite(x.distance) ? `${x.distance.toFixed(2)} Å` : 'no partner'}</button>)}</p>}
-          <Button size="sm" variant={m.likely ? 'primary' : 'outline-primary'} disabled={!!work} onClick={() => void raise(m)}>Move to {m.group.symbol} and refine</Button>
+          <Button size="sm" variant={m.likely ? 'primary' : 'outline-primary'} disabled={!!work} onClick={() => void raise(m)}>Move to {prettySymbol(m.group.symbol)} and refine</Button>
         </div>
       ))}
       {report.pseudoTranslations.slice(0, 2).map((f, i) => <p key={i} className="mb-1"><b>Pseudo-translation</b> ({f.operator.t.map((x) => (x - Math.floor(x + 1e-6)).toFixed(3)).join(', ')}): {percent(f.fit, 0)} of the electrons repeat within {f.maxDeviation.toFixed(2)} Å.</p>)}
-      {report.superstructure.slice(0, 3).map((x, i) => <p key={i} className="mb-1"><b>Superstructure</b>: {x.words}.</p>)}
+      {report.superstructure[0] && <p className="mb-1"><b>Superstructure</b>: {report.superstructure[0].words}.{report.superstructure.length > 1 ? <span className="soft"> Weaker signs of {report.superstructure.slice(1, 4).map((x) => `(${x.translation.map(fractionWords).join(', ')})`).join(', ')}.</span> : null}</p>}
       {!report.superstructure.length && <p className="soft mb-0">No class of reflections is systematically weak.</p>}
     </Sheet>
   );
@@ -116,7 +118,7 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
   const standard = report.settings.find((c) => c.standard && !c.present);
   const present = report.settings.find((c) => c.present);
   return (
-    <Sheet title="Setting" state={present?.standard ? `The model is in the standard setting.${standard ? ' A shorter cell has the same symbol.' : ''}` : `The model is in ${present?.group.symbol ?? s.spaceGroup.symbol}; the standard setting is ${standard?.group.symbol ?? '?'}.`} action={standard && !present?.standard ? <Button size="sm" disabled={!!work} onClick={() => void apply(standard.change, standard)}>Re-set to {standard.group.symbol}</Button> : undefined}>
+    <Sheet title="Setting" state={present?.standard ? `The model is in the standard setting.${standard ? ' A shorter cell has the same symbol.' : ''}` : `The model is in ${prettySymbol(present?.group.symbol ?? s.spaceGroup.symbol)}; the standard setting is ${prettySymbol(standard?.group.symbol ?? '?')}.`} action={standard && !present?.standard ? <Button size="sm" disabled={!!work} onClick={() => void apply(standard.change, standard)}>Re-set to {prettySymbol(standard.group.symbol)}</Button> : undefined}>
       {agreement && <p className="agreement" role="status">{agreement}</p>}
       <table className="settings">
         <thead><tr><th>setting</th><th className="n">a, b, c, Å</th><th className="n">α, β, γ, °</th><th></th></tr></thead>
@@ -124,7 +126,7 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
           const v = cellText(c.cell);
           return (
             <tr key={c.setting.hall + c.present} title={changeWords(c.change)}>
-              <td><b>{c.group.symbol}</b><br /><span className="soft">{c.reasons.join('; ')}</span></td>
+              <td><b>{prettySymbol(c.group.symbol)}</b><br /><span className="soft">{c.reasons.join('; ')}</span></td>
               <td className="n">{v.slice(0, 3).map((x, i) => <span key={i}>{x}<br /></span>)}</td><td className="n">{v.slice(3).map((x, i) => <span key={i}>{x}<br /></span>)}</td>
               <td>{c.present ? <span className="soft">now</span> : <button className="word" disabled={!!work} onClick={() => void apply(c.change, c)}>re-set</button>}</td>
             </tr>);
@@ -157,7 +159,7 @@ function TooMuchSheet({ report }: { report: SymmetryReport }): ReactNode {
       {report.subgroups.map((g) => (
         <div key={g.group.hall + g.lost.map((l) => l.words).join()} className="verdict">
           <p className="mb-1">{subgroupWords(g)}.{g.twins.length ? <span className="soft"> Twin by {g.twins.map((t) => t.name).join(', ')}.</span> : <span className="soft"> No twin law.</span>}</p>
-          <button className="word" disabled={!!work} onClick={() => void lower(g)}>Go down to {g.group.symbol} and refine</button>
+          <button className="word" disabled={!!work} onClick={() => void lower(g)}>Go down to {prettySymbol(g.group.symbol)} and refine</button>
         </div>
       ))}
       {!report.subgroups.length && <p className="soft mb-0">There is nothing below P 1.</p>}

@@ -1,0 +1,82 @@
+/** Rules of the core CIF dictionary (IUCr core dictionary 2.4 and 3; symmetry, restraints and twinning dictionaries) as data in a form of our own, with definitions in our own words. */
+import { INAPPLICABLE, UNKNOWN } from '../formats/cif-parser.ts';
+import { parseFormula } from '../crystal/formula.ts';
+import { parseMeasured } from '../crystal/uncertainty.ts';
+import type { Experiment } from '../formats/cif-data.ts';
+import { DICTIONARY_ITEMS } from './dictionary-items.ts';
+
+export type ItemType = 'text' | 'number' | 'integer' | 'date' | 'formula' | 'label';
+
+export interface DictionaryItem {
+  readonly tag: string;
+  readonly title: string;
+  /** Subject the form groups by; 'computed' items are written by Nagare and not asked for. */
+  readonly group: Subject | 'computed';
+  readonly type: ItemType;
+  readonly from?: number;
+  readonly to?: number;
+  readonly values?: readonly string[];
+  readonly unit?: string;
+  readonly definition: string;
+  /** A journal expects it. */
+  readonly asked?: boolean;
+  /** Stays the same from sample to sample of a laboratory. */
+  readonly laboratory?: boolean;
+  /** Must stand in every CIF of a refined structure. */
+  readonly mandatory?: boolean;
+  /** A column of a loop. */
+  readonly column?: boolean;
+}
+
+export const SUBJECTS = ['Compound', 'Crystal', 'Measurement', 'Absorption', 'Refinement', 'Programs', 'Publication'] as const;
+export type Subject = (typeof SUBJECTS)[number];
+
+const byTag = new Map(DICTIONARY_ITEMS.map((d) => [d.tag.toLowerCase(), d]));
+export const dictionaryItem = (tag: string): DictionaryItem | undefined => byTag.get(tag.toLowerCase().replace(/\./g, '_'));
+
+/** What is wrong with a value, in words; undefined when it is right, unknown ("?", "."), or of an item outside the rules. */
+export function checkItem(tag: string, value: string): string | undefined {
+  const d = dictionaryItem(tag);
+  const text = value.trim();
+  if (!d || !text || text === '?' || text === '.' || text === UNKNOWN || text === INAPPLICABLE) return undefined;
+  if (d.type === 'number' || d.type === 'integer') {
+    const m = parseMeasured(text);
+    if (!m) return `"${text.slice(0, 40)}" is not a number.`;
+    if (d.type === 'integer' && !Number.isInteger(m.value)) return `${text} is not a whole number.`;
+    if (d.from !== undefined && m.value < d.from) return `${text} is below ${d.from}${d.unit ? ` ${d.unit}` : ''}, the least it can be.`;
+    if (d.to !== undefined && m.value > d.to) return `${text} is above ${d.to}${d.unit ? ` ${d.unit}` : ''}, the most it can be.`;
+  }
+  if (d.type === 'date' && !/^\d{4}-\d{2}-\d{2}/.test(text)) return `"${text}" is not a date like 2026-11-23.`;
+  if (d.type === 'formula') {
+    try { parseFormula(text); } catch (e) { return (e as Error).message; }
+  }
+  if (d.type === 'label' && /\s/.test(text)) return `"${text}" holds a blank, which a label cannot.`;
+  if (d.values && !d.values.some((v) => v.toLowerCase() === text.toLowerCase())) return `"${text}" is none of ${d.values.slice(0, 8).join(', ')}${d.values.length > 8 ? ' …' : ''}.`;
+  return undefined;
+}
+
+export interface FileProblemAt {
+  readonly line: number;
+  readonly tag: string;
+  readonly says: string;
+}
+
+/** Where an item of the experiment is kept: a field of its own, or among the items kept word for word. */
+export function experimentValue(e: Experiment, tag: string): string | undefined {
+  switch (tag) {
+    case '_chemical_formula_sum': return e.formula ? 'known' : undefined;
+    case '_exptl_crystal_colour': return e.colour;
+    case '_exptl_crystal_description': return e.habit;
+    case '_diffrn_ambient_temperature': return e.temperature === undefined ? undefined : String(e.temperature);
+    case '_exptl_crystal_size_max': return e.size && String(e.size[0]);
+    case '_exptl_crystal_size_mid': return e.size && String(e.size[1]);
+    case '_exptl_crystal_size_min': return e.size && String(e.size[2]);
+    default: return e.kept[tag] ?? e.kept[tag.toLowerCase()];
+  }
+}
+
+/** Items a journal asks for that nobody has filled in. */
+export const missingItems = (e: Experiment): DictionaryItem[] => DICTIONARY_ITEMS.filter((d) => d.asked && !experimentValue(e, d.tag));
+
+/** Items the form offers, by subject. */
+export const formItems = (subject: Subject): DictionaryItem[] => DICTIONARY_ITEMS.filter((d) => d.group === subject);

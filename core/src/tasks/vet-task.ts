@@ -1,0 +1,12 @@
+/** The vet as a job: every check over a model with whatever is known about it. */
+import { z } from 'zod';
+import type { VetInput } from '../vet/context.ts';
+import { vet, type VetReport } from '../vet/registry.ts';
+import { experimentSchema, mergedSchema, rawSchema, structureSchema, treatmentSchema } from './schemas.ts';
+import { shaped, task } from './task.ts';
+
+export const vetTask = task<VetInput, VetReport, string>({
+  name: 'vet', input: z.looseObject({ structure: structureSchema, experiment: experimentSchema, wavelength: z.number().positive().optional(), reflections: mergedSchema.optional(), raw: rawSchema.optional(), treatment: treatmentSchema.optional(), items: z.record(z.string(), z.string()).optional() }) as unknown as z.ZodType<VetInput>,
+  output: shaped<VetReport>(['findings', 'ran', 'silent']),
+  run: async (i, context) => vet(i, (name) => context.progress(name)),
+});
