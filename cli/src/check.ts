@@ -4,6 +4,7 @@ import type { Recognised } from '@nagare/core/formats/recognise';
 import { mergeForGroup } from '@nagare/core/solve/prepare';
 import { residualOf } from '@nagare/core/settle/work';
 import type { VetInput } from '@nagare/core/vet/context';
+import { reportHtml } from '@nagare/core/publish/report';
 import { SEVERITY_WORDS, vet } from '@nagare/core/vet/registry';
 import type { Answer } from './answers.ts';
 
@@ -16,6 +17,17 @@ export function vetInputOf(model: Recognised, raw?: RawReflections): VetInput {
   const { map } = residualOf(s, merged.reflections, wavelength, { a: 0.05, b: 0 }, 0, undefined, model.treatment);
   // A merged list says nothing of agreement and redundancy.
   return { ...base, raw, reflections: merged.reflections, ...(raw.merged ? {} : { statistics: merged.statistics }), peaks: map.peaks, holes: map.holes, residualSigma: map.sigma };
+}
+
+/** The report of a model: figures as they are with these data, without refining again. */
+export function reportAnswer(model: Recognised, raw?: RawReflections): Answer & { html: string } {
+  const input = vetInputOf(model, raw), { findings } = vet(input);
+  const peak = input.peaks?.[0]?.height, hole = input.holes?.[0]?.height;
+  const html = reportHtml({
+    name: model.name, structure: input.structure, experiment: model.experiment, ...(input.wavelength ? { wavelength: input.wavelength } : {}), ...(input.reflections ? { reflections: input.reflections } : {}), ...(input.statistics ? { statistics: input.statistics } : {}), ...(model.treatment ? { treatment: model.treatment } : {}),
+    ...(peak !== undefined && hole !== undefined ? { residual: { peak, hole, sigma: input.residualSigma ?? 0 } } : {}), date: new Date().toISOString(), findings: findings.map((f) => ({ severity: SEVERITY_WORDS[f.severity], title: f.title, detail: f.detail })),
+  });
+  return { html, json: { findings: findings.length, bytes: html.length }, text: `A report with ${findings.length} findings.` };
 }
 
 export function checkAnswer(model: Recognised, raw?: RawReflections): Answer {

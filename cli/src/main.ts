@@ -25,8 +25,9 @@ import type { MapResult } from '@nagare/core/settle/work';
 import { assemblies } from '@nagare/core/model/disorder';
 import type { SettleReport } from '@nagare/core/settle/settle';
 import { WorkerPool } from '@nagare/server/worker-pool';
+import type { MergeResult, MergeStatistics } from '@nagare/core/data/merge';
 import { BadInput, type Answer } from './answers.ts';
-import { checkAnswer } from './check.ts';
+import { checkAnswer, reportAnswer } from './check.ts';
 import { chooseChange, groupJson, resetAnswer, symmetryAnswer } from './symmetry.ts';
 
 const HELP = `Use:
@@ -36,7 +37,8 @@ const HELP = `Use:
   nagare settle model.cif [data.cif] [--disorder try|ask] --out final.cif [--json]
   nagare symmetry model.cif [data.cif] [--tolerance 0.25] [--json]
   nagare check  model.cif [data.cif] [--json]
-  nagare reset  model.cif --setting standard|"P 1 21/n 1"|"matrix;shift" --out new.cif [--json]`;
+  nagare reset  model.cif --setting standard|"P 1 21/n 1"|"matrix;shift" --out new.cif [--json]
+  nagare report model.cif [data.cif] --out report.html`;
 
 const sameCell = (p: Cell, q: Cell): boolean => cellParameters(p).every((x, i) => Math.abs(x - cellParameters(q)[i]!) < (i < 3 ? 0.01 * x : 0.5));
 
@@ -123,7 +125,7 @@ async function solve(paths: string[], options: Record<string, string | boolean |
   const s = best.structure;
   if (typeof options['out'] === 'string') {
     const merged = mergedFor(data.raw, data.cell, s);
-    writeFileSync(options['out'], structureCif({ name: data.name, structure: s, experiment: { ...data.entry.experiment, ...(formula ? { formula } : {}), ...(z ? { z } : {}) }, wavelength: data.wavelength, reflections: merged, date: new Date().toISOString() }));
+    writeFileSync(options['out'], structureCif({ name: data.name, structure: s, experiment: { ...data.entry.experiment, ...(formula ? { formula } : {}), ...(z ? { z } : {}) }, wavelength: data.wavelength, reflections: merged.reflections, statistics: merged.statistics, date: new Date().toISOString() }));
   }
   const json = {
     spaceGroup: groupJson(s.spaceGroup), r1: best.r1, cell: cellParameters(s.cell).map((x) => rounded(x, 4)),
@@ -134,8 +136,8 @@ async function solve(paths: string[], options: Record<string, string | boolean |
 }
 
 /** Merged data in the cell and group of a structure, re-indexed when the file's cell was not the conventional one. */
-function mergedFor(raw: RawReflections, cell: Cell, s: Structure): MergedReflections {
-  return mergeForGroup(inCellOf(raw, cell, s.cell), s.cell, s.spaceGroup).reflections;
+function mergedFor(raw: RawReflections, cell: Cell, s: Structure): MergeResult {
+  return mergeForGroup(inCellOf(raw, cell, s.cell), s.cell, s.spaceGroup);
 }
 
 function inCellOf(raw: RawReflections, cell: Cell, target: Cell): RawReflections {
@@ -152,6 +154,8 @@ interface ModelJob {
   readonly structure: Structure;
   readonly source: Measured;
   readonly reflections: MergedReflections;
+  /** Absent where the file held a merged list. */
+  readonly statistics?: MergeStatistics;
   readonly experiment: Experiment;
 }
 
@@ -161,7 +165,8 @@ function modelJob(command: string, [modelPath, dataPath]: string[]): ModelJob {
   const model = read(modelPath).find((r) => r.structure);
   if (!model?.structure) throw new BadInput(`${modelPath} holds no atom sites to refine.`);
   const source = measured(dataPath ?? modelPath);
-  return { started, model, structure: model.structure, source, reflections: mergedFor(source.raw, source.cell, model.structure), experiment: { ...model.experiment, ...source.entry.experiment } };
+  const merged = mergedFor(source.raw, source.cell, model.structure);
+  return { started, model, structure: model.structure, source, reflections: merged.reflections, ...(source.raw.merged ? {} : { statistics: merged.statistics }), experiment: { ...model.experiment, ...source.entry.experiment } };
 }
 
 interface Refined { structure: Structure; readings: Readings; map: MapResult; treatment: Treatment; covariance?: CovarianceData; absolute?: AbsoluteStructure }
@@ -169,7 +174,7 @@ interface Refined { structure: Structure; readings: Readings; map: MapResult; tr
 function writeModel(out: string | boolean | undefined, job: ModelJob, r: Refined): void {
   if (typeof out !== 'string') return;
   writeFileSync(out, structureCif({
-    name: job.model.name, structure: r.structure, experiment: job.experiment, wavelength: job.source.wavelength, reflections: job.reflections, readings: r.readings, treatment: r.treatment, ...(r.covariance ? { covariance: r.covariance } : {}),
+    name: job.model.name, structure: r.structure, experiment: job.experiment, wavelength: job.source.wavelength, reflections: job.reflections, ...(job.statistics ? { statistics: job.statistics } : {}), readings: r.readings, treatment: r.treatment, ...(r.covariance ? { covariance: r.covariance } : {}),
     residual: { peak: r.map.peaks[0]?.height ?? 0, hole: r.map.holes[0]?.height ?? 0, sigma: r.map.sigma }, ...(r.absolute ? { absolute: r.absolute } : {}), date: new Date().toISOString(),
   }));
 }
@@ -250,6 +255,14 @@ async function check(paths: string[]): Promise<Answer> {
   return checkAnswer(model, raw);
 }
 
+async function report(paths: string[], options: Record<string, string | boolean | undefined>): Promise<Answer> {
+  const { model, raw } = modelWithData('report', paths);
+  if (typeof options['out'] !== 'string') throw new BadInput('report needs --out report.html.');
+  const { html, json, text } = reportAnswer(model, raw);
+  writeFileSync(options['out'], html);
+  return { json: { ...json, out: options['out'] }, text: `${text} Written to ${options['out']}.` };
+}
+
 async function reset(paths: string[], options: Record<string, string | boolean | undefined>): Promise<Answer> {
   const { model, raw } = modelWithData('reset', paths);
   const { cif, json, text } = resetAnswer(model, chooseChange(model, (options['setting'] as string | undefined) ?? 'standard'), raw);
@@ -280,7 +293,7 @@ async function main(): Promise<void> {
     if (!command && !parsed.values.help) process.exitCode = 2;
     return;
   }
-  const commands: Record<string, () => Promise<Answer>> = { merge: () => merge(paths), solve: () => solve(paths, parsed.values), refine: () => refine(paths, parsed.values), settle: () => settle(paths, parsed.values), symmetry: () => symmetry(paths, parsed.values), check: () => check(paths), reset: () => reset(paths, parsed.values) };
+  const commands: Record<string, () => Promise<Answer>> = { merge: () => merge(paths), solve: () => solve(paths, parsed.values), refine: () => refine(paths, parsed.values), settle: () => settle(paths, parsed.values), symmetry: () => symmetry(paths, parsed.values), check: () => check(paths), report: () => report(paths, parsed.values), reset: () => reset(paths, parsed.values) };
   const run = commands[command];
   if (!run) throw new BadInput(`"${command}" is not a command.\n${HELP}`);
   const { json, text } = await run();

@@ -10,7 +10,8 @@ import { parseMeasured, type Measured } from '../crystal/uncertainty.ts';
 import { elementFromLabel, findElement } from '../crystal/elements.ts';
 import { meanWavelength } from '../scattering/form-factor.ts';
 import { parseFormula, type Formula } from '../crystal/formula.ts';
-import { FileProblem, INAPPLICABLE, itemText, loopWith, UNKNOWN, type CifBlock, type CifLoop } from './cif-parser.ts';
+import { DICTIONARY_ITEMS } from './dictionary-items.ts';
+import { FileProblem, INAPPLICABLE, itemText, loopWith, normalizeTag, UNKNOWN, type CifBlock, type CifLoop } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
 
 /** What is known of the crystal and the measurement beside the intensities. */
@@ -28,10 +29,8 @@ export interface Experiment {
   readonly kept: Readonly<Record<string, string>>;
 }
 
-const KEPT = [
-  '_chemical_name_common', '_chemical_name_systematic', '_exptl_crystal_description', '_exptl_absorpt_correction_type', '_exptl_absorpt_correction_t_min', '_exptl_absorpt_correction_t_max',
-  '_diffrn_measurement_device_type', '_diffrn_measurement_method', '_diffrn_source', '_diffrn_radiation_monochromator', '_diffrn_detector', '_cell_measurement_reflns_used', '_cell_measurement_theta_min', '_cell_measurement_theta_max',
-];
+/** Items only a person knows, kept word for word under the dictionary's spelling. */
+const KEPT = DICTIONARY_ITEMS.filter((d) => d.group !== 'computed' && !['_exptl_crystal_description', '_exptl_crystal_colour', '_diffrn_ambient_temperature'].includes(d.tag) && !d.tag.startsWith('_exptl_crystal_size_')).map((d) => d.tag);
 
 const measured = (block: CifBlock, ...tags: string[]): Measured | undefined => {
   const text = itemText(block, ...tags);
@@ -76,7 +75,7 @@ export function readExperiment(block: CifBlock): Experiment {
   const size = ['max', 'mid', 'min'].map((n) => measured(block, `_exptl_crystal_size_${n}`)?.value);
   const kept: Record<string, string> = {};
   for (const tag of KEPT) {
-    const text = itemText(block, tag);
+    const text = itemText(block, normalizeTag(tag));
     if (text) kept[tag] = text;
   }
   const wavelength = readWavelength(block), z = measured(block, '_cell_formula_units_z')?.value;

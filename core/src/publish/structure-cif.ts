@@ -9,7 +9,9 @@ import { formatExactly, formatMeasured } from '../crystal/uncertainty.ts';
 import type { Experiment } from '../formats/cif-data.ts';
 import type { MergeStatistics } from '../data/merge.ts';
 import { bonds } from '../geometry/bonds.ts';
-import { angleOf, distanceOf, measure, type Place } from '../geometry/measure.ts';
+import { isHydrogen } from '../crystal/elements.ts';
+import { angleOf, distanceOf, measure, torsionOf, type Place } from '../geometry/measure.ts';
+import { torsionPlaces } from './torsions.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
 import type { Readings } from '../refine/single-crystal.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
@@ -19,7 +21,10 @@ import { IDENTITY, operatorKey, type Operator } from '../crystal/operator.ts';
 import { allOperators } from '../crystal/space-group.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import type { AbsoluteStructure } from '../refine/absolute-structure.ts';
+import { experimentValue, formItems, type Subject } from '../formats/dictionary.ts';
+import { hydrogenBonds } from '../geometry/hydrogen-bonds.ts';
 import { CifWriter } from './cif-writer.ts';
+import { experimentalSentence } from './sentence.ts';
 import { siteFlags, writeControls, writeTreatment } from './controls-cif.ts';
 
 export interface CifInput {
@@ -41,6 +46,8 @@ export interface CifInput {
   date: string;
   /** Cell, coordinates and displacements with eight decimals instead of the rule of 19: nothing is lost when the file is read again. */
   exact?: boolean;
+  /** What the person says of findings, by subject of the check. */
+  explanations?: readonly { readonly family: string; readonly title: string; readonly text: string }[];
 }
 
 /** Formula units per cell: given, or from the contents and the formula, or the number that makes a whole formula. */
@@ -76,7 +83,8 @@ export function structureCif(input: CifInput): string {
   const { z, formula } = formulaUnits(s, experiment);
   const classSymbol = crystalClass(rotationsOf(s.spaceGroup));
   w.item('_audit_creation_date', input.date.slice(0, 10)).item('_audit_creation_method', 'Nagare').blank();
-  w.item('_chemical_name_common', experiment.kept['_chemical_name_common']).item('_chemical_formula_sum', formulaText(formula)).item('_chemical_formula_weight', formulaWeight(formula).toFixed(2)).blank();
+  writeForm(w, input, ['Compound']);
+  w.item('_chemical_formula_sum', formulaText(formula)).item('_chemical_formula_weight', formulaWeight(formula).toFixed(2)).blank();
   const present = [...new Set(s.sites.map((x) => x.element))];
   w.loop(['_atom_type_symbol', '_atom_type_scat_dispersion_real', '_atom_type_scat_dispersion_imag', '_atom_type_scat_source'], present.map((e) => {
     const d = wavelength ? dispersion(e, wavelength) : undefined;
@@ -92,21 +100,26 @@ export function structureCif(input: CifInput): string {
     w.item(`_cell_${n}`, whole ? String(Math.round(value)) : input.exact ? formatExactly(value, su[i]) : formatMeasured(value, su[i], 4));
   });
   w.item('_cell_volume', formatMeasured(volume, volumeSu(s), 1)).item('_cell_formula_units_Z', z).item('_cell_measurement_temperature', experiment.temperature);
-  for (const tag of ['_cell_measurement_reflns_used', '_cell_measurement_theta_min', '_cell_measurement_theta_max']) if (experiment.kept[tag]) w.item(tag, experiment.kept[tag]);
   w.blank();
   w.item('_exptl_crystal_description', experiment.habit).item('_exptl_crystal_colour', experiment.colour);
   ['max', 'mid', 'min'].forEach((n, i) => w.item(`_exptl_crystal_size_${n}`, experiment.size?.[i]));
   w.item('_exptl_crystal_density_diffrn', ((formulaWeight(formula) * z * 1.66053907) / volume).toFixed(3)).item('_exptl_crystal_F_000', Math.round(formulaElectrons(formula) * z));
   w.item('_exptl_absorpt_coefficient_mu', wavelength ? absorptionCoefficient(formula, z, volume, wavelength).toFixed(3) : undefined);
-  w.item('_exptl_absorpt_correction_type', experiment.kept['_exptl_absorpt_correction_type'] ?? '?');
-  for (const tag of ['_exptl_absorpt_correction_t_min', '_exptl_absorpt_correction_t_max']) if (experiment.kept[tag]) w.item(tag.replace('_t_', '_T_'), experiment.kept[tag]);
+  if (wavelength && experiment.size) {
+    // Paths through the longest and the shortest dimension bound the transmission.
+    const mu = absorptionCoefficient(formula, z, volume, wavelength);
+    w.item('_exptl_transmission_factor_min', Math.exp(-mu * experiment.size[0]).toFixed(4)).item('_exptl_transmission_factor_max', Math.exp(-mu * experiment.size[2]).toFixed(4));
+  }
+  writeForm(w, input, ['Crystal', 'Absorption']);
   w.blank();
   const anode = wavelength ? anodeFor(wavelength) : undefined;
   w.item('_diffrn_ambient_temperature', experiment.temperature).item('_diffrn_radiation_type', anode ? `${anode}K\\a` : undefined).item('_diffrn_radiation_wavelength', wavelength?.toFixed(5));
-  for (const tag of ['_diffrn_measurement_device_type', '_diffrn_measurement_method', '_diffrn_source', '_diffrn_radiation_monochromator', '_diffrn_detector']) if (experiment.kept[tag]) w.item(tag, experiment.kept[tag]);
+  writeForm(w, input, ['Measurement']);
   if (input.statistics && wavelength) writeStatistics(w, input.statistics, wavelength, input.reflections);
   if (input.readings) writeReadings(w, input.readings, input.residual);
   if (input.absolute) w.item('_refine_ls_abs_structure_details', `Bijvoet quotients of ${input.absolute.pairs} pairs (Parsons, Flack & Wagner, 2013)`).item('_refine_ls_abs_structure_Flack', formatMeasured(input.absolute.x, input.absolute.su, 3)).blank();
+  writeForm(w, input, ['Refinement', 'Programs', 'Publication']);
+  w.blank();
   writeSites(w, s, input.exact ? (v, u) => formatExactly(v, u) : formatMeasured);
   writeControls(w, s);
   if (input.treatment) writeTreatment(w, input.treatment);
@@ -115,7 +128,41 @@ export function structureCif(input: CifInput): string {
   return w.toString();
 }
 
-function volumeSu(s: Structure): number {
+/** Where an explanation belongs. */
+const REMARKS: Record<string, string> = { data: '_diffrn_special_details', contents: '_exptl_special_details', file: '_exptl_special_details', refinement: '_refine_special_details', displacement: '_refine_special_details', symmetry: '_refine_special_details', geometry: '_geom_special_details' };
+/** Written elsewhere, or computed. */
+const ELSEWHERE = new Set(['_exptl_crystal_description', '_exptl_crystal_colour', '_exptl_crystal_size_max', '_exptl_crystal_size_mid', '_exptl_crystal_size_min', '_diffrn_ambient_temperature']);
+
+/** Items of the form by subject: what the person gave, what Nagare knows to say, and explanations of findings; asked-for items that nobody filled in are "?". */
+function writeForm(w: CifWriter, input: CifInput, subjects: readonly Subject[]): void {
+  for (const subject of subjects) for (const d of formItems(subject)) {
+    if (ELSEWHERE.has(d.tag)) continue;
+    const said = (input.explanations ?? []).filter((x) => (REMARKS[x.family] ?? '_refine_special_details') === d.tag).map((x) => `${x.title}: ${x.text}`);
+    const own = experimentValue(input.experiment, d.tag) ?? automatic(input, d.tag);
+    const text = [own, ...said].filter(Boolean).join('\n');
+    if (text || d.asked) w.item(d.tag, text || undefined);
+  }
+}
+
+/** What the work itself says. */
+function automatic(input: CifInput, tag: string): string | undefined {
+  const hydrogens = input.structure.controls?.hydrogens ?? [];
+  switch (tag) {
+    case '_computing_structure_refinement': case '_computing_publication_material': return input.readings ? 'Nagare' : undefined;
+    case '_computing_molecular_graphics': return 'Nagare';
+    case '_refine_ls_hydrogen_treatment': {
+      if (!input.structure.sites.some((x) => x.element === 'H' || x.element === 'D')) return undefined;
+      const ride = hydrogens.filter((g) => g.hold === 'riding' || g.hold === 'rotating').length;
+      return !hydrogens.length ? 'refall' : ride === hydrogens.length ? 'constr' : 'mixed';
+    }
+    case '_geom_special_details': return input.covariance ? 'All s.u. come from the full covariance matrix; the s.u. of the cell are taken as independent.' : undefined;
+    case '_publ_section_exptl_refinement': return input.readings ? experimentalSentence(input) : undefined;
+    default: return undefined;
+  }
+}
+
+/** S.u. of the volume from those of the cell, taken as independent, Å³. */
+export function volumeSu(s: Structure): number {
   const su = s.cell.su;
   if (!su) return 0;
   const base = cellParameters(s.cell);
@@ -195,7 +242,13 @@ function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData):
         const m = measure(s, places, angleOf, covariance);
         angles.push([s.sites[near[i]!.to]!.label, s.sites[centre]!.label, s.sites[near[j]!.to]!.label, symmetryCode(s, near[i]!.operator), symmetryCode(s, near[j]!.operator), formatMeasured(m.value, m.su, 1), '?']);
       }
+  const wholeOf = (m: { value: number; su: number }, digits: number): string => formatMeasured(m.value, m.su, digits);
   w.loop(['_geom_angle_atom_site_label_1', '_geom_angle_atom_site_label_2', '_geom_angle_atom_site_label_3', '_geom_angle_site_symmetry_1', '_geom_angle_site_symmetry_3', '_geom_angle', '_geom_angle_publ_flag'], angles);
+  const code = (p: Place): string => (p.operator ? symmetryCode(s, p.operator) : '.');
+  w.loop(['_geom_torsion_atom_site_label_1', '_geom_torsion_atom_site_label_2', '_geom_torsion_atom_site_label_3', '_geom_torsion_atom_site_label_4', '_geom_torsion_site_symmetry_1', '_geom_torsion_site_symmetry_2', '_geom_torsion_site_symmetry_3', '_geom_torsion_site_symmetry_4', '_geom_torsion', '_geom_torsion_publ_flag'],
+    torsionPlaces(s).filter((p) => p.every((x) => !isHydrogen(s.sites[x.site]!.element))).map((p) => [...p.map((x) => s.sites[x.site]!.label), ...p.map(code), wholeOf(measure(s, p, torsionOf, covariance), 1), '?']));
+  w.loop(['_geom_hbond_atom_site_label_D', '_geom_hbond_atom_site_label_H', '_geom_hbond_atom_site_label_A', '_geom_hbond_site_symmetry_A', '_geom_hbond_distance_DH', '_geom_hbond_distance_HA', '_geom_hbond_distance_DA', '_geom_hbond_angle_DHA', '_geom_hbond_publ_flag'],
+    hydrogenBonds(s, covariance).map((h) => [s.sites[h.donor]!.label, s.sites[h.hydrogen]!.label, s.sites[h.acceptor]!.label, symmetryCode(s, h.operator), wholeOf(h.dh, 2), wholeOf(h.ha, 2), wholeOf(h.da, 3), wholeOf(h.angle, 0), 'yes']));
 }
 
 function writeReflections(w: CifWriter, s: Structure, r: MergedReflections, wavelength: number, readings?: Readings, treatment?: Treatment): void {

@@ -59,10 +59,13 @@ function axisCandidates(cell: Cell, group: SpaceGroup, reference: Mat3): Vec3[] 
   return [...out.values()];
 }
 
+/** Which axis of a monoclinic symbol is the unique one; −1 elsewhere. */
+const uniqueAxis = (symbol: string): number => { const parts = symbol.split(' ').slice(1); return parts.length === 3 && parts.filter((x) => x === '1').length === 2 ? parts.findIndex((x) => x !== '1') : -1; };
+
 const spread = (c: Cell): number => c.a + c.b + c.c;
 const skew = (c: Cell): number => Math.abs(c.alpha - 90) + Math.abs(c.beta - 90) + Math.abs(c.gamma - 90);
 /** Angles of 90° or more are the habit; of equal cells the one nearest to the given axes. */
-const cost = (c: Cell, p: Mat3): number => spread(c) + 0.02 * skew(c) + (c.beta < 90 - 1e-6 ? 0.5 : 0) + p.reduce((n, x, i) => n + Math.abs(x - (i % 4 ? 0 : 1)), 0) * 1e-3;
+const cost = (c: Cell, p: Mat3): number => spread(c) + 0.02 * skew(c) + [c.alpha, c.beta, c.gamma].filter((x) => x < 90 - 1e-6).length * 0.5 + p.reduce((n, x, i) => n + Math.abs(x - (i % 4 ? 0 : 1)), 0) * 1e-3;
 
 /** Settings of a structure's space group, the present one first, then the standard one, each in the shortest cell that has its symbol. */
 export function settingsOf(cell: Cell, group: SpaceGroup): SettingChoice[] {
@@ -116,15 +119,20 @@ export function settingsOf(cell: Cell, group: SpaceGroup): SettingChoice[] {
   const choices = (entries.some(isPresent) ? entries : [asItIs, ...entries]).map(({ setting, change, cell: c, group: g }): SettingChoice => ({
     setting, change, cell: c, group: g, present: isPresent({ change, setting }), standard: setting.hall === standardHall, reasons: [],
   }));
+  const reference = referenceSetting(number);
+  const usual = (c: SettingChoice): number => Number(uniqueAxis(c.setting.symbol) === uniqueAxis(reference.symbol));
+  choices.sort((p, q) => Number(q.present) - Number(p.present) || Number(q.standard) - Number(p.standard) || usual(q) - usual(p) || spread(p.cell) - spread(q.cell));
+  // Of settings that only exchange the axes the first one speaks for all.
+  const first = (test: (c: SettingChoice) => boolean): SettingChoice | undefined => choices.find(test);
   const shortest = Math.min(...choices.map((c) => spread(c.cell))), straight = Math.min(...choices.map((c) => skew(c.cell)));
   const told = choices.map((c) => ({
     ...c, reasons: [
       ...(c.present ? ['the setting it is in'] : []), ...(c.standard ? [`the standard symbol of International Tables${c.present ? '' : choices.some((d) => d.present && d.standard) ? ', in a shorter cell' : ''}`] : []),
-      ...(choices.length > 1 && spread(c.cell) < shortest + 1e-6 ? ['shortest axes'] : []), ...(choices.length > 1 && skew(c.cell) < straight + 1e-6 && straight > 1e-6 ? ['angle nearest to 90°'] : []),
+      ...(choices.length > 1 && c === first((d) => spread(d.cell) < shortest + 1e-6) ? ['shortest axes'] : []), ...(choices.length > 1 && straight > 1e-6 && c === first((d) => skew(d.cell) < straight + 1e-6) ? ['angle nearest to 90°'] : []),
       ...(c.group.centricAtOrigin && choices.some((d) => !d.group.centricAtOrigin) ? ['origin on an inversion centre'] : []), ...(c.group.centring.length === 1 && choices.some((d) => d.group.centring.length > 1) ? ['primitive cell'] : []),
     ],
   }));
-  return told.sort((p, q) => Number(q.present) - Number(p.present) || Number(q.standard) - Number(p.standard) || q.reasons.length - p.reasons.length || spread(p.cell) - spread(q.cell));
+  return told;
 }
 
 /** Shifts in (−½, ½]. */

@@ -14,7 +14,10 @@ import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import { refinedTreatment, residualOf, type MapResult } from '../settle/work.ts';
 import { settle, type SettleInput, type SettleReport, type SettleResult } from '../settle/settle.ts';
 import { contourSurface, type Region, type Surface } from '../maps/isosurface.ts';
+import { checkCif, type FileProblemAt } from '../formats/dictionary.ts';
+import { reportHtml, type ReportInput } from '../publish/report.ts';
 import { structureCif, type CifInput } from '../publish/structure-cif.ts';
+import { makeTable, TABLE_KINDS, type Table, type TableKind, type TableOptions } from '../publish/tables.ts';
 import { equivalentU, isotropicTensor, type Structure } from '../crystal/structure.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import type { Cell } from '../crystal/cell.ts';
@@ -141,6 +144,21 @@ const residualTask = task<{ structure: Structure; reflections: MergedReflections
   },
 });
 
+const tableTask = task<{ input: CifInput; kind: TableKind; options: TableOptions }, Table, never>({
+  name: 'table', input: z.object({ input: z.looseObject({ structure: structureSchema, experiment: experimentSchema }), kind: z.enum(TABLE_KINDS as unknown as [TableKind, ...TableKind[]]), options: z.object({ hydrogens: z.boolean(), scaled: z.boolean(), order: z.enum(['as in the model', 'by label', 'by value']) }) }) as never, output: shaped<Table>(['title', 'columns', 'rows', 'notes']),
+  run: async (i) => makeTable(i.kind, i.input, i.options),
+});
+
+const reportTask = task<ReportInput, string, never>({
+  name: 'report', input: z.looseObject({ name: z.string(), structure: structureSchema, experiment: experimentSchema, date: z.string(), findings: z.array(z.unknown()) }) as unknown as z.ZodType<ReportInput>, output: z.string(),
+  run: async (input) => reportHtml(input),
+});
+
+const checkCifTask = task<{ text: string }, FileProblemAt[], never>({
+  name: 'checkCif', input: z.object({ text: z.string() }), output: z.array(shaped<FileProblemAt>(['line', 'tag', 'says'])),
+  run: async ({ text }) => checkCif(text),
+});
+
 const cifTask = task<CifInput, string, never>({
   name: 'cif', input: z.looseObject({ name: z.string(), structure: structureSchema, experiment: experimentSchema, wavelength: z.number().positive().optional(), date: z.string() }) as unknown as z.ZodType<CifInput>, output: z.string(),
   run: async (input) => structureCif(input),
@@ -169,7 +187,7 @@ const contourTask = task<ContourInput, { excess: Surface; deficit: Surface }, ne
   },
 });
 
-export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, settle: settleTask, plan: planTask, places: placesTask, elements: elementsTask, plots: plotsTask, twins: twinsTask, mask: maskTask, map: mapTask, match: matchTask, symmetry: symmetryTask, raise: raiseTask, vet: vetTask, residual: residualTask, cif: cifTask, contour: contourTask } as const;
+export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, settle: settleTask, plan: planTask, places: placesTask, elements: elementsTask, plots: plotsTask, twins: twinsTask, mask: maskTask, map: mapTask, match: matchTask, symmetry: symmetryTask, raise: raiseTask, vet: vetTask, table: tableTask, report: reportTask, checkCif: checkCifTask, residual: residualTask, cif: cifTask, contour: contourTask } as const;
 export type TaskName = keyof typeof TASKS;
 export type TaskInput<N extends TaskName> = Parameters<(typeof TASKS)[N]['run']>[0];
 export type TaskOutput<N extends TaskName> = Awaited<ReturnType<(typeof TASKS)[N]['run']>>;

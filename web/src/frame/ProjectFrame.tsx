@@ -21,6 +21,8 @@ import { SelectionLine } from './SelectionLine.tsx';
 const SceneView = lazy(() => import('../scene/SceneView.tsx'));
 const SectionPane = lazy(() => import('../scene/SectionPane.tsx'));
 const SpaceGroupPage = lazy(() => import('../stations/symmetry/SpaceGroupPage.tsx'));
+const TablesPane = lazy(() => import('../stations/publish/TablesPane.tsx'));
+const CifPane = lazy(() => import('../stations/publish/CifPane.tsx'));
 const DataPane = lazy(() => import('../stations/refine/DataPane.tsx'));
 
 export const STATIONS = [
@@ -73,6 +75,9 @@ export function ProjectFrame(): ReactNode {
 function Frame({ station }: { station: StationId }): ReactNode {
   const session = useSession();
   const { project, work, problem, setProblem, undo, redo, selection } = session;
+  // A comparison belongs to where it was asked for.
+  const { setCompareWith } = session;
+  useEffect(() => setCompareWith(undefined), [station, setCompareWith]);
   const vetted = useVet();
   const states = useStopStates(vetted.report);
   const open = vetted.report?.findings.filter((f) => f.severity === 'mend' || (f.severity === 'explain' && !project.explanations?.[f.key])).length ?? 0;
@@ -162,7 +167,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
             <>
               <SelectionLine />
               <Suspense fallback={<div className="empty">Opening the scene…</div>}>
-                {session.pane === 'page' && station === 'symmetry' ? <SpaceGroupPage /> : session.pane === 'data' && station === 'refine' ? <DataPane /> : session.pane === 'section' && station === 'refine' && session.head ? <div className="side-by-side"><SceneView /><SectionPane /></div> : <SceneView />}
+                {session.pane === 'tables' && station === 'publish' ? <TablesPane /> : session.pane === 'cif' && station === 'publish' ? <CifPane /> : session.pane === 'page' && station === 'symmetry' ? <SpaceGroupPage /> : session.pane === 'data' && station === 'refine' ? <DataPane /> : session.pane === 'section' && station === 'refine' && session.head ? <div className="side-by-side"><SceneView /><SectionPane /></div> : <SceneView />}
               </Suspense>
             </>
           )}

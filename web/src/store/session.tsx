@@ -111,7 +111,7 @@ export interface ShownElements {
 }
 
 /** What the middle of the window shows. */
-export type Pane = 'crystal' | 'data' | 'section' | 'page';
+export type Pane = 'crystal' | 'data' | 'section' | 'page' | 'tables' | 'cif';
 
 const NO_TREATMENT: Treatment = {};
 const Context = createContext<Session | undefined>(undefined);

@@ -1,5 +1,5 @@
 import type { Check } from '../check.ts';
-import { checkItem } from '../../publish/dictionary.ts';
+import { checkItem } from '../../formats/dictionary.ts';
 
 export const fileTypes: Check = {
   id: 'items of the file', family: 'file', name: 'Items of the wrong kind', looks: 'Every item the dictionary knows: number or text, its range, its enumeration.', needs: ['file'],

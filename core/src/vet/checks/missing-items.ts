@@ -1,5 +1,5 @@
 import type { Check } from '../check.ts';
-import { missingItems } from '../../publish/dictionary.ts';
+import { missingItems } from '../../formats/dictionary.ts';
 
 export const missingItemsCheck: Check = {
   id: 'missing items', family: 'file', name: 'Items a journal asks for', looks: 'What only the person can know: name, method, device, colour, shape, size, temperature, corrections.',

@@ -1,53 +1,60 @@
-/** Publish, first form: the CIF of the present mark, and the project as one file. */
-import { useMemo, useState, type ReactNode } from 'react';
+/** Publish: the CIF, the form, tables, the report, the sentence for the experimental section, the project file. */
+import { useMemo, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
+import { useNavigate } from 'react-router';
 import { formulaText } from '@nagare/core/crystal/formula';
+import { missingItems } from '@nagare/core/formats/dictionary';
+import { experimentalSentence } from '@nagare/core/publish/sentence';
 import { formulaUnits } from '@nagare/core/publish/structure-cif';
-import { cellContents } from '@nagare/core/crystal/structure';
+import { SEVERITY_WORDS } from '@nagare/core/vet/registry';
 import { run } from '../../engine/engine.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { exportProject, saveFile, updateProject } from '../../store/projects.ts';
 import { useSession } from '../../store/session.tsx';
+import { useVet } from '../vet/use-vet.ts';
+import { useCifInput } from './cif-input.ts';
+import { FormSheet, withItem } from './Form.tsx';
 
-const ASKED = [
-  ['_chemical_name_common', 'Name'], ['_exptl_absorpt_correction_type', 'Absorption correction'], ['_diffrn_measurement_device_type', 'Diffractometer'], ['_diffrn_source', 'Source'],
-] as const;
+const SECTION = '_publ_section_exptl_refinement';
 
 export function PublishDesk(): ReactNode {
-  const session = useSession();
-  const { project, head, merged: merge, result, perform, work } = session;
-  const [text, setText] = useState<string | undefined>();
-  const missing = useMemo(() => {
-    const e = project.experiment;
-    return [!e.formula && 'formula', !e.wavelength && 'wavelength', !e.temperature && 'temperature', !e.colour && 'colour', !e.habit && 'description of the crystal', !e.size && 'crystal size', !head?.readings && 'a refinement', ...ASKED.filter(([tag]) => !e.kept[tag]).map(([, name]) => name.toLowerCase())].filter((x): x is string => !!x);
-  }, [project, head]);
-  if (!head) return <Sheet title="Nothing to publish yet" state="A CIF is written from a model. Solve and refine first." />;
-  const write = async (): Promise<string | undefined> => {
-    const cif = await perform('Writing the CIF', () => run('cif', {
-      name: project.name, structure: head.structure, experiment: project.experiment, ...(project.experiment.wavelength ? { wavelength: project.experiment.wavelength } : {}), date: new Date().toISOString(),
-      ...(merge ? { reflections: merge.reflections, statistics: merge.statistics } : {}), ...(head.readings ? { readings: head.readings } : {}), ...(result?.covariance ? { covariance: result.covariance } : {}), ...(head.residual ? { residual: head.residual } : {}), ...(head.treatment ? { treatment: head.treatment } : {}), ...(head.absolute ? { absolute: head.absolute } : {}),
-    }));
-    setText(cif);
-    return cif;
-  };
+  const { project, head, perform, work, pane, setPane } = useSession();
+  const navigate = useNavigate();
+  const input = useCifInput();
+  const { report } = useVet();
+  const told = useMemo(() => (input ? experimentalSentence(input) : ''), [input]);
+  if (!head || !input) return <Sheet title="Nothing to publish yet" state="A CIF is written from a model. Solve and refine first." />;
+  const file = project.name.replace(/\s+/g, '-').toLowerCase();
   const { z, formula } = formulaUnits(head.structure, project.experiment);
-  const found = Object.fromEntries(Object.entries(cellContents(head.structure)).map(([e, n]) => [e, n / z]));
-  const keep = (tag: string, value: string): void => void updateProject(project.id, { experiment: { ...project.experiment, kept: { ...project.experiment.kept, [tag]: value } } });
+  const missing = missingItems(project.experiment).length;
+  const mend = report?.findings.filter((f) => f.severity === 'mend').length ?? 0;
+  const own = project.experiment.kept[SECTION];
+  const write = (): Promise<string | undefined> => perform('Writing the CIF', () => run('cif', input));
+  const makeReport = (): Promise<string | undefined> => perform('Writing the report', () => run('report', { ...input, sentence: own ?? told, findings: (report?.findings ?? []).map((f) => ({ severity: SEVERITY_WORDS[f.severity], title: f.title, detail: f.detail, ...(project.explanations?.[f.key] ? { explanation: project.explanations[f.key]!.text } : {}) })) }));
   return (
     <>
-      <Sheet title="CIF" state={missing.length ? `Still unknown and written as "?": ${missing.join(', ')}.` : 'Everything the first form asks for is known.'}>
-        <p className="mb-2">{head.title}: <span className="mono">R1 {percent(head.r1)}, wR2 {percent(head.wr2)}</span>; {formulaText(formula)}, Z {z}. The model holds {formulaText(found)}.</p>
+      <Sheet title="CIF" state={missing ? `${missing} items that only you know are still open and written as "?".` : 'Everything a journal asks for is known.'}>
+        <p className="mb-2">{head.title}: <span className="mono">R1 {percent(head.r1)}, wR2 {percent(head.wr2)}</span>; {formulaText(formula)}, Z {z}.{mend ? <> <button className="word off" onClick={() => void navigate(`/projects/${project.id}/vet`)}>{mend} finding{mend > 1 ? 's' : ''} must be mended first</button></> : null}</p>
         <div className="d-flex gap-2">
-          <Button disabled={!!work} onClick={() => void write().then((t) => { if (t) saveFile(t, `${project.name.replace(/\s+/g, '-').toLowerCase()}.cif`, 'chemical/x-cif'); })}>Take the CIF home</Button>
-          <Button variant="outline-primary" disabled={!!work} onClick={() => void write()}>Show it</Button>
-          {text && <Button variant="outline-primary" onClick={() => void navigator.clipboard.writeText(text)}>Copy</Button>}
+          <Button disabled={!!work} onClick={() => void write().then((t) => { if (t) saveFile(t, `${file}.cif`, 'chemical/x-cif'); })}>Take the CIF home</Button>
+          <Button variant="outline-primary" disabled={!!work} onClick={() => void write().then((t) => { if (t) void navigator.clipboard.writeText(t); })}>Copy</Button>
         </div>
-        {text && <details open><summary>{text.split('\n').length} lines</summary><pre className="mono mb-0" tabIndex={0} style={{ fontSize: '.72rem', maxHeight: 320, overflow: 'auto' }}>{text.slice(0, 12000)}{text.length > 12000 ? '\n…' : ''}</pre></details>}
+        <div className="segments mt-2" role="group" aria-label="Middle of the window">
+          <button className="word" aria-pressed={pane !== 'tables' && pane !== 'cif'} onClick={() => setPane('crystal')}>Crystal</button>
+          <button className="word" aria-pressed={pane === 'tables'} onClick={() => setPane('tables')}>Tables</button>
+          <button className="word" aria-pressed={pane === 'cif'} onClick={() => setPane('cif')}>CIF as text</button>
+        </div>
       </Sheet>
-      <Sheet title="What only you know" state="Goes into the CIF word for word.">
-        {ASKED.map(([tag, name]) => <div className="field" key={tag}><label htmlFor={tag}>{name}</label><input id={tag} className="form-control form-control-sm" defaultValue={project.experiment.kept[tag] ?? ''} onBlur={(e) => { if (e.target.value !== (project.experiment.kept[tag] ?? '')) keep(tag, e.target.value); }} /></div>)}
-        <div className="field"><label htmlFor="colour">Colour</label><input id="colour" className="form-control form-control-sm" defaultValue={project.experiment.colour ?? ''} onBlur={(e) => void updateProject(project.id, { experiment: { ...project.experiment, colour: e.target.value } })} /></div>
-        <div className="field"><label htmlFor="habit">Description</label><input id="habit" className="form-control form-control-sm" defaultValue={project.experiment.habit ?? ''} onBlur={(e) => void updateProject(project.id, { experiment: { ...project.experiment, habit: e.target.value } })} /></div>
+      <FormSheet />
+      <Sheet title="Experimental section" fold state={own ? 'Edited by you; it goes into the CIF and the report.' : 'Told from what was done; edit it as you like.'} action={own ? <button className="word" onClick={() => void updateProject(project.id, { experiment: withItem(project.experiment, SECTION, '') })}>Tell it anew</button> : undefined}>
+        <textarea key={own ?? told} className="form-control form-control-sm" aria-label="Experimental section" rows={8} defaultValue={own ?? told} onBlur={(e) => { if (e.target.value !== (own ?? told)) void updateProject(project.id, { experiment: withItem(project.experiment, SECTION, e.target.value) }); }} onKeyDown={(e) => { if (e.key === 'Escape') { e.currentTarget.value = own ?? told; e.currentTarget.blur(); } }} />
+        <button className="word mt-1" onClick={() => void navigator.clipboard.writeText(own ?? told)}>Copy</button>
+      </Sheet>
+      <Sheet title="Report" state="One HTML file with picture, figures, plots, findings and tables; the browser prints it as PDF.">
+        <div className="d-flex gap-2">
+          <Button variant="outline-primary" disabled={!!work} onClick={() => void makeReport().then((t) => { if (t) saveFile(t, `${file}-report.html`, 'text/html'); })}>Take the report home</Button>
+          <Button variant="outline-primary" disabled={!!work} onClick={() => void makeReport().then((t) => { if (!t) return; const url = URL.createObjectURL(new Blob([t], { type: 'text/html' })); const page = window.open(url, '_blank'); page?.addEventListener('load', () => page.print()); setTimeout(() => URL.revokeObjectURL(url), 60_000); })}>Print</Button>
+        </div>
       </Sheet>
       <Sheet title="Project file" state="Data, course, maps and all, as one file that any Nagare opens.">
         <Button variant="outline-primary" onClick={() => void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip'))}>Export this project</Button>

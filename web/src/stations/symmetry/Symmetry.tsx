@@ -92,7 +92,6 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
   const s = head!.structure;
   const [all, setAll] = useState(false);
   const [text, setText] = useState('');
-  const [agreement, setAgreement] = useState<string | undefined>();
   const typed = useMemo((): { change: AxesChange; words: string; possible: boolean } | string | undefined => {
     if (!text.trim()) return undefined;
     try {
@@ -107,19 +106,18 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
     const from = head!;
     // A choice from the table brings its own name; any other axes are worked out.
     const structure = named ? describeIn(s, change, named.group) : changeStructure(s, change);
-    const moved = await moveModel(session, { structure, treatment: changeTreatment(head!.treatment ?? {}, change), p: change.p, weights: changeWeights(head!.readings?.weights ?? { a: 0.1, b: 0 }, change), extinction: changeExtinction(head!.readings?.extinction?.value ?? 0, change), optimizeWeights: false, title: `re-set in ${structure.spaceGroup.symbol}: ${changeWords(change)}` });
+    const moved = await moveModel(session, { structure, treatment: changeTreatment(head!.treatment ?? {}, change), p: change.p, weights: changeWeights(head!.readings?.weights ?? { a: 0.1, b: 0 }, change), extinction: changeExtinction(head!.readings?.extinction?.value ?? 0, change), optimizeWeights: !head!.readings, compareR1: true, title: `re-set in ${structure.spaceGroup.symbol}: ${changeWords(change)}` });
     if (!moved) return;
     goTo(moved.id);
     setCompareWith(from.id);
     setText('');
-    if (moved.r1 !== undefined && from.r1 !== undefined) setAgreement(`R1 ${percent(from.r1, 3)} before, ${percent(moved.r1, 3)} refined again in ${structure.spaceGroup.symbol}: ${Math.abs(moved.r1 - from.r1) < 1.5e-4 ? 'the same to rounding' : `a difference of ${percent(Math.abs(moved.r1 - from.r1), 3)}; the model before was not at its end`}.`);
   };
   const shown = all ? report.settings : report.settings.slice(0, 4);
   const standard = report.settings.find((c) => c.standard && !c.present);
   const present = report.settings.find((c) => c.present);
   return (
     <Sheet title="Setting" state={present?.standard ? `The model is in the standard setting.${standard ? ' A shorter cell has the same symbol.' : ''}` : `The model is in ${prettySymbol(present?.group.symbol ?? s.spaceGroup.symbol)}; the standard setting is ${prettySymbol(standard?.group.symbol ?? '?')}.`} action={standard && !present?.standard ? <Button size="sm" disabled={!!work} onClick={() => void apply(standard.change, standard)}>Re-set to {prettySymbol(standard.group.symbol)}</Button> : undefined}>
-      {agreement && <p className="agreement" role="status">{agreement}</p>}
+      {head!.message?.includes(' re-set in ') && <p className="agreement" role="status">{head!.message}</p>}
       <table className="settings">
         <thead><tr><th>setting</th><th className="n">a, b, c, Å</th><th className="n">α, β, γ, °</th><th></th></tr></thead>
         <tbody>{shown.map((c) => {
@@ -128,7 +126,7 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
             <tr key={c.setting.hall + c.present} title={changeWords(c.change)}>
               <td><b>{prettySymbol(c.group.symbol)}</b><br /><span className="soft">{c.reasons.join('; ')}</span></td>
               <td className="n">{v.slice(0, 3).map((x, i) => <span key={i}>{x}<br /></span>)}</td><td className="n">{v.slice(3).map((x, i) => <span key={i}>{x}<br /></span>)}</td>
-              <td>{c.present ? <span className="soft">now</span> : <button className="word" disabled={!!work} onClick={() => void apply(c.change, c)}>re-set</button>}</td>
+              <td>{c.present ? <span className="soft">now</span> : <button className="word text-nowrap" disabled={!!work} onClick={() => void apply(c.change, c)}>re-set</button>}</td>
             </tr>);
         })}</tbody>
       </table>

@@ -19,12 +19,17 @@ export interface Move {
   title: string;
   weights?: { a: number; b: number };
   extinction?: number;
-  /** Weights are sought anew: for another group, not for another setting. */
+  /** Weights are sought anew: for another group, not for another setting of a refined model. */
   optimizeWeights: boolean;
+  /** Says how R1 stood before, as moved, and refined again. */
+  compareR1?: boolean;
 }
 
 const isIdentity = (p: Mat3): boolean => p.every((x, i) => Math.abs(x - IDENTITY3[i]!) < 1e-9);
 const residualFigures = (map: { peaks: readonly { height: number }[]; holes: readonly { height: number }[]; sigma: number }): NonNullable<Mark['residual']> => ({ peak: map.peaks[0]?.height ?? 0, hole: map.holes[0]?.height ?? 0, sigma: map.sigma });
+
+const agreementWords = (before: Mark, moved: number, refined: number, now: Structure): string =>
+  `R1 ${percent(before.r1, 3)} in ${before.structure.spaceGroup.symbol}, ${percent(moved, 3)} re-set in ${now.spaceGroup.symbol}${Math.abs(moved - before.r1!) < 1e-4 ? ', the same to rounding' : ''}; ${percent(refined, 3)} refined again${before.readings && Math.abs(refined - before.r1!) < 1e-4 ? ', the same to rounding' : before.readings ? '' : ' (the model before was not refined to its end)'}.`;
 
 /** Puts the changed model on the course, evaluates and refines it. Returns the last mark, or undefined when it was stopped (the change itself stays as a mark). */
 export async function moveModel(session: Session, move: Move): Promise<{ id: string; r1?: number } | undefined> {
@@ -59,7 +64,7 @@ export async function moveModel(session: Session, move: Move): Promise<{ id: str
   if (!done) return { id: changed, r1: ready.evaluated.r1 };
   const { result, map, absolute } = done;
   const id = await addMark({
-    projectId: project.id, parent: changed, kind: 'refine', structure: result.structure, r1: result.readings.r1, wr2: result.readings.wr2, readings: result.readings, title: `refined in ${structure.spaceGroup.symbol}`, message: result.message, treatment: done.treatment,
+    projectId: project.id, parent: changed, kind: 'refine', structure: result.structure, r1: result.readings.r1, wr2: result.readings.wr2, readings: result.readings, title: `refined in ${structure.spaceGroup.symbol}`, message: move.compareR1 && head.r1 !== undefined ? agreementWords(head, ready.evaluated.r1, result.readings.r1, structure) : result.message, treatment: done.treatment,
     ...(absolute ? { absolute } : {}), residual: residualFigures(map),
   }, { map, ...(result.covariance ? { covariance: result.covariance } : {}) });
   goTo(id);

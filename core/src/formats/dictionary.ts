@@ -1,8 +1,8 @@
 /** Rules of the core CIF dictionary (IUCr core dictionary 2.4 and 3; symmetry, restraints and twinning dictionaries) as data in a form of our own, with definitions in our own words. */
-import { INAPPLICABLE, UNKNOWN } from '../formats/cif-parser.ts';
+import { INAPPLICABLE, parseCif, UNKNOWN, type CifBlock, type FileProblem } from './cif-parser.ts';
 import { parseFormula } from '../crystal/formula.ts';
 import { parseMeasured } from '../crystal/uncertainty.ts';
-import type { Experiment } from '../formats/cif-data.ts';
+import type { Experiment } from './cif-data.ts';
 import { DICTIONARY_ITEMS } from './dictionary-items.ts';
 
 export type ItemType = 'text' | 'number' | 'integer' | 'date' | 'formula' | 'label';
@@ -80,3 +80,52 @@ export const missingItems = (e: Experiment): DictionaryItem[] => DICTIONARY_ITEM
 
 /** Items the form offers, by subject. */
 export const formItems = (subject: Subject): DictionaryItem[] => DICTIONARY_ITEMS.filter((d) => d.group === subject);
+
+/** Checks a whole CIF against the rules: syntax, types, ranges, enumerations, and what a refined structure must hold. Problems come in the order of their lines. */
+export function checkCif(text: string): FileProblemAt[] {
+  let blocks: CifBlock[];
+  try {
+    blocks = parseCif(text);
+  } catch (e) {
+    const problem = e as FileProblem;
+    return [{ line: problem.line ?? 1, tag: '', says: problem.message.replace(/^Line \d+: /, '') }];
+  }
+  const out: FileProblemAt[] = [];
+  for (const block of blocks) {
+    for (const [tag, { value, line }] of block.items) {
+      const says = checkItem(tag, value);
+      if (says) out.push({ line, tag, says });
+    }
+    for (const loop of block.loops) {
+      const wide = loop.tags.length;
+      loop.tags.forEach((tag, column) => {
+        if (!dictionaryItem(tag)) return;
+        let told = 0;
+        for (let i = column; i < loop.values.length && told < 3; i += wide) {
+          const says = checkItem(tag, loop.values[i]!);
+          // One row is nearly always one line.
+          if (says) { out.push({ line: loop.line + Math.floor(i / wide), tag, says: `row ${Math.floor(i / wide) + 1}: ${says}` }); told++; }
+        }
+      });
+    }
+    const present = new Set([...block.items.keys(), ...block.loops.flatMap((l) => l.tags)]);
+    if (!present.has('_atom_site_label')) continue;
+    for (const d of DICTIONARY_ITEMS) if (d.mandatory && !present.has(d.tag.toLowerCase())) out.push({ line: block.line, tag: d.tag, says: `${d.title} is missing.` });
+    const labels = new Set<string>();
+    const sites = block.loops.find((l) => l.tags.includes('_atom_site_label'));
+    sites?.values.forEach((v, i) => {
+      if (sites.tags[i % sites.tags.length] !== '_atom_site_label') return;
+      if (labels.has(v)) out.push({ line: sites.line + Math.floor(i / sites.tags.length), tag: '_atom_site_label', says: `the label ${v} is given twice.` });
+      labels.add(v);
+    });
+    // Every label that a table speaks of must be a site.
+    for (const loop of block.loops) loop.tags.forEach((tag, column) => {
+      if (!/^_(geom_.*atom_site_label|atom_site_aniso_label|restr_.*atom_site_label)/.test(tag)) return;
+      for (let i = column; i < loop.values.length; i += loop.tags.length) {
+        const v = loop.values[i]!;
+        if (v !== UNKNOWN && v !== INAPPLICABLE && !labels.has(v)) { out.push({ line: loop.line + Math.floor(i / loop.tags.length), tag, says: `${v} is not among the sites.` }); break; }
+      }
+    });
+  }
+  return out.sort((p, q) => p.line - q.line);
+}

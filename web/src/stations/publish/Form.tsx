@@ -1,0 +1,80 @@
+/** What only the person knows, by subject, with the dictionary's meaning as help; checked while it is typed, remembered for the laboratory. */
+import { useMemo, useState, type ReactNode } from 'react';
+import { checkItem, experimentValue, formItems, missingItems, SUBJECTS, type DictionaryItem } from '@nagare/core/formats/dictionary';
+import { DICTIONARY_ITEMS } from '@nagare/core/formats/dictionary-items';
+import type { Experiment } from '@nagare/core/formats/cif-data';
+import { Sheet } from '../../frame/parts.tsx';
+import { updateProject } from '../../store/projects.ts';
+import { useSession } from '../../store/session.tsx';
+
+const LABORATORY = 'laboratory';
+const remembered = (): Record<string, string> => JSON.parse(localStorage.getItem(LABORATORY) ?? '{}') as Record<string, string>;
+
+/** The experiment with one item set; fields that have a place of their own go there. */
+export function withItem(e: Experiment, tag: string, value: string): Experiment {
+  const text = value.trim();
+  const number = Number(text.replace(',', '.'));
+  switch (tag) {
+    case '_exptl_crystal_colour': return { ...e, colour: text };
+    case '_exptl_crystal_description': return { ...e, habit: text };
+    case '_diffrn_ambient_temperature': { const { temperature: _t, ...rest } = e; return text && Number.isFinite(number) ? { ...e, temperature: number } : rest; }
+    case '_exptl_crystal_size_max': case '_exptl_crystal_size_mid': case '_exptl_crystal_size_min': {
+      const at = ['max', 'mid', 'min'].indexOf(tag.slice(-3));
+      const size = [...(e.size ?? [0, 0, 0])] as [number, number, number];
+      size[at] = Number.isFinite(number) ? number : 0;
+      return { ...e, size };
+    }
+    default: { const { [tag]: _a, [tag.toLowerCase()]: _b, ...kept } = e.kept; return { ...e, kept: text ? { ...kept, [tag]: text } : kept }; }
+  }
+}
+
+export function FormSheet(): ReactNode {
+  const { project } = useSession();
+  const { experiment } = project;
+  const missing = useMemo(() => missingItems(experiment), [experiment]);
+  const known = remembered();
+  const usual = DICTIONARY_ITEMS.filter((d) => d.laboratory && known[d.tag] && !experimentValue(experiment, d.tag));
+  const [open, setOpen] = useState<string | undefined>(undefined);
+  return (
+    <Sheet title="Form" fold state={missing.length ? `${missing.length} items a journal asks for are open.` : 'Everything a journal asks for is filled in.'}
+      action={usual.length ? <button className="word" onClick={() => void updateProject(project.id, { experiment: usual.reduce((e, d) => withItem(e, d.tag, known[d.tag]!), experiment) })}>Fill in {usual.length} as usual here</button> : undefined}>
+      {SUBJECTS.map((subject) => {
+        const items = formItems(subject), lacking = missing.filter((d) => d.group === subject).length;
+        return (
+          <details key={subject} open={open === subject} onToggle={(ev) => { if (ev.currentTarget.open) setOpen(subject); else if (open === subject) setOpen(undefined); }}>
+            <summary>{subject}{lacking ? <span className="soft"> · {lacking} open</span> : ''}</summary>
+            {open === subject && <div className="form-items">{items.map((d) => <FormItem key={d.tag} item={d} value={experimentValue(experiment, d.tag) ?? ''} />)}</div>}
+          </details>
+        );
+      })}
+    </Sheet>
+  );
+}
+
+function FormItem({ item: d, value }: { item: DictionaryItem; value: string }): ReactNode {
+  const { project } = useSession();
+  const [text, setText] = useState(value);
+  const [focused, setFocused] = useState(false);
+  const shown = focused ? text : value;
+  const problem = checkItem(d.tag, shown);
+  const apply = (v: string): void => {
+    if (v.trim() === value.trim()) return;
+    if (d.laboratory && v.trim()) localStorage.setItem(LABORATORY, JSON.stringify({ ...remembered(), [d.tag]: v.trim() }));
+    void updateProject(project.id, { experiment: withItem(project.experiment, d.tag, v) });
+  };
+  const id = `form${d.tag}`;
+  const shared = { id, 'aria-describedby': `${id}-help`, 'aria-invalid': !!problem, className: `form-control form-control-sm${problem ? ' off' : ''}`, onFocus: () => { setText(value); setFocused(true); } };
+  return (
+    <div className="form-item">
+      <label htmlFor={id} title={d.tag}>{d.title}{d.unit ? `, ${d.unit}` : ''}{d.asked && !value ? <span className="soft"> ○</span> : ''}</label>
+      {d.values ? (
+        <select {...shared} className="form-select form-select-sm" value={value} onBlur={() => setFocused(false)} onChange={(e) => apply(e.target.value)}><option value="">not said</option>{d.values.filter((v) => v !== '.').map((v) => <option key={v} value={v}>{v}</option>)}</select>
+      ) : d.type === 'text' && /details|comment|address|exptl_refinement|preparation/.test(d.tag) ? (
+        <textarea {...shared} rows={2} value={shown} onChange={(e) => setText(e.target.value)} onBlur={() => { setFocused(false); apply(text); }} onKeyDown={(e) => { if (e.key === 'Escape') { setText(value); e.stopPropagation(); } }} />
+      ) : (
+        <input {...shared} value={shown} onChange={(e) => setText(e.target.value)} onBlur={() => { setFocused(false); if (!problem) apply(text); }} onKeyDown={(e) => { if (e.key === 'Enter') e.currentTarget.blur(); if (e.key === 'Escape') { setText(value); e.stopPropagation(); } }} />
+      )}
+      {(focused || problem) && <small id={`${id}-help`} className={problem ? 'off' : 'soft'}>{problem ?? d.definition} {!problem && <span className="mono">{d.tag}</span>}</small>}
+    </div>
+  );
+}
