@@ -10,6 +10,7 @@ import type { RawReflections } from '@nagare/core/crystal/reflections';
 import { CifWriter } from '@nagare/core/publish/cif-writer';
 import { structureCif } from '@nagare/core/publish/structure-cif';
 import { meanWavelength } from '@nagare/core/scattering/form-factor';
+import { measureAbsorbing } from './absorption.ts';
 import { buildMolecule } from './molecule.ts';
 import { pack } from './packing.ts';
 import { cuprate, withSecondPlace, type DisorderRecipe } from './disorder.ts';
@@ -72,9 +73,12 @@ const MODELS: ModelRecipe[] = [
   { file: 'suou-5', name: 'Suou-5', make: withFaults, seed: 43, anode: 'Mo', z: 4, temperature: 150, colour: 'colourless', habit: 'prism', size: [0.26, 0.2, 0.17], formula: 'C10 H14 N2 O4' },
 ];
 
+/** A measurement that needs scaling and an absorption correction before it is of use. */
+const ABSORBING: Omit<Recipe, 'disorder' | 'twin'> = { file: 'enju-6', name: 'Enju-6', molecules: ['Ic1ccc(cc1)C(=O)NCCO'], group: 'P 1 21/c 1', seed: 47, anode: 'Mo', z: 4, temperature: 150, colour: 'leaf green', habit: 'plate', size: [0.5, 0.36, 0.04], measurement: { dMin: 0.86, coverage: 0.8, repeats: 2.2, meanCounts: 700, systematic: 0.015, outliers: 0 } };
+
 const here = new URL('..', import.meta.url).pathname;
 
-function dataCif(recipe: Recipe, s: Structure, raw: RawReflections, wavelength: number): string {
+function dataCif(recipe: Recipe, s: Structure, raw: RawReflections, wavelength: number, circle?: { angles: Float64Array; ub: Mat3 }): string {
   const w = new CifWriter(recipe.file);
   const formula = scaleFormula(cellContents(s), 1 / recipe.z);
   w.item('_audit_creation_method', 'Nagare demo generator: made-up crystal, simulated intensities').item('_chemical_name_common', recipe.name).item('_chemical_formula_sum', formulaText(formula)).item('_cell_formula_units_Z', recipe.z);
@@ -82,8 +86,11 @@ function dataCif(recipe: Recipe, s: Structure, raw: RawReflections, wavelength: 
   w.item('_cell_measurement_temperature', recipe.temperature).item('_diffrn_ambient_temperature', recipe.temperature).item('_diffrn_radiation_type', `${recipe.anode}K\\a`).item('_diffrn_radiation_wavelength', wavelength.toFixed(5));
   w.item('_exptl_crystal_colour', recipe.colour).item('_exptl_crystal_description', recipe.habit);
   ['max', 'mid', 'min'].forEach((n, i) => w.item(`_exptl_crystal_size_${n}`, recipe.size[i]));
-  w.item('_diffrn_measurement_device_type', 'simulated four-circle diffractometer').item('_exptl_absorpt_correction_type', 'multi-scan').blank();
-  w.loop(['_diffrn_refln_index_h', '_diffrn_refln_index_k', '_diffrn_refln_index_l', '_diffrn_refln_intensity_net', '_diffrn_refln_intensity_u'], Array.from({ length: raw.count }, (_, i) => [raw.h[i]!, raw.k[i]!, raw.l[i]!, raw.intensity[i]!.toFixed(2), raw.sigma[i]!.toFixed(2)]));
+  w.item('_diffrn_measurement_device_type', 'simulated four-circle diffractometer').item('_exptl_absorpt_correction_type', circle ? 'none' : 'multi-scan');
+  circle?.ub.forEach((x, i) => w.item(`_diffrn_orient_matrix_UB_${Math.floor(i / 3) + 1}${(i % 3) + 1}`, x.toFixed(7)));
+  w.blank();
+  if (circle) w.loop(['_diffrn_refln_index_h', '_diffrn_refln_index_k', '_diffrn_refln_index_l', '_diffrn_refln_intensity_net', '_diffrn_refln_intensity_u', '_diffrn_refln_angle_omega', '_diffrn_refln_angle_chi', '_diffrn_refln_angle_phi', '_diffrn_refln_scale_group_code'], Array.from({ length: raw.count }, (_, i) => [raw.h[i]!, raw.k[i]!, raw.l[i]!, raw.intensity[i]!.toFixed(2), raw.sigma[i]!.toFixed(2), ...[0, 1, 2].map((k) => circle.angles[3 * i + k]!.toFixed(1)), raw.batch![i]!]));
+  else w.loop(['_diffrn_refln_index_h', '_diffrn_refln_index_k', '_diffrn_refln_index_l', '_diffrn_refln_intensity_net', '_diffrn_refln_intensity_u'], Array.from({ length: raw.count }, (_, i) => [raw.h[i]!, raw.k[i]!, raw.l[i]!, raw.intensity[i]!.toFixed(2), raw.sigma[i]!.toFixed(2)]));
   return w.toString();
 }
 
@@ -129,4 +136,18 @@ for (const recipe of MODELS.filter((r) => !wanted.length || wanted.includes(r.fi
   const formula = scaleFormula(cellContents(set.truth), 1 / recipe.z);
   writeFileSync(`${here}truth/${recipe.file}.cif`, structureCif({ name: `${recipe.file}-truth`, structure: set.truth, experiment: { formula, z: recipe.z, wavelength, kept: {} }, wavelength, date: '2026-11-23' }));
   process.stdout.write(`${recipe.name}: ${formulaText(formula)}, ${set.model.sites.length} sites given, ${set.truth.sites.length} true, ${set.raw.count} observations\n`);
+}
+
+if (!wanted.length || wanted.includes(ABSORBING.file)) {
+  const random = seededRandom(ABSORBING.seed), group = spaceGroupFromSymbol(ABSORBING.group), wavelength = meanWavelength(ABSORBING.anode)!;
+  const molecules = ABSORBING.molecules.map((l) => buildMolecule(l, random, 6));
+  let packed = pack(molecules, group, random, 16000, 2);
+  for (let attempt = 0; attempt < 4 && closestContact(crystalSites(molecules, packed, group, seededRandom(1))) < 1.8; attempt++) packed = pack(molecules, group, random, 16000, 2);
+  packed.cell = withSu({ ...packed.cell, a: Number(packed.cell.a.toFixed(4)), b: Number(packed.cell.b.toFixed(4)), c: Number(packed.cell.c.toFixed(4)), beta: Number(packed.cell.beta.toFixed(3)) });
+  const structure = crystalSites(molecules, packed, group, random);
+  const measured = measureAbsorbing(structure, { ...ABSORBING.measurement, wavelength }, ABSORBING.size, random);
+  writeFileSync(`${here}data/${ABSORBING.file}.cif`, dataCif(ABSORBING, structure, measured.raw, wavelength, measured));
+  const formula = scaleFormula(cellContents(structure), 1 / ABSORBING.z);
+  writeFileSync(`${here}truth/${ABSORBING.file}.cif`, structureCif({ name: `${ABSORBING.file}-truth`, structure, experiment: { formula, z: ABSORBING.z, wavelength, kept: {} }, wavelength, date: '2026-11-23' }));
+  process.stdout.write(`${ABSORBING.name}: ${formulaText(formula)}, μ ${measured.mu.toFixed(2)} mm⁻¹, ${measured.raw.count} observations\n`);
 }

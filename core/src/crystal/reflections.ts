@@ -10,6 +10,8 @@ export interface RawReflections {
   readonly sigma: Float64Array;
   /** Batch or twin-component number of each observation, where the file had one. */
   readonly batch?: Int16Array;
+  /** Six numbers an observation: unit vectors towards the source and along the diffracted beam, in Cartesian axes fixed to the crystal. */
+  readonly beams?: Float32Array;
   /** True when the file held a merged list (F² or F), so that nothing can be learnt from agreement. */
   readonly merged: boolean;
 }
@@ -32,8 +34,9 @@ export class RawBuilder {
   private hkl = new Int16Array(3 * 4096);
   private values = new Float64Array(2 * 4096);
   private batches: Int16Array | undefined;
+  private beams: Float32Array | undefined;
 
-  push(h: number, k: number, l: number, intensity: number, sigma: number, batch?: number): void {
+  push(h: number, k: number, l: number, intensity: number, sigma: number, batch?: number, beams?: ArrayLike<number>): void {
     if (3 * this.n === this.hkl.length) {
       const hkl = new Int16Array(this.hkl.length * 2);
       hkl.set(this.hkl);
@@ -46,6 +49,11 @@ export class RawBuilder {
         b.set(this.batches);
         this.batches = b;
       }
+      if (this.beams) {
+        const b = new Float32Array(this.beams.length * 2);
+        b.set(this.beams);
+        this.beams = b;
+      }
     }
     const i = this.n++;
     this.hkl[3 * i] = h;
@@ -56,6 +64,10 @@ export class RawBuilder {
     if (batch !== undefined) {
       this.batches ??= new Int16Array(this.hkl.length / 3);
       this.batches[i] = batch;
+    }
+    if (beams) {
+      this.beams ??= new Float32Array(2 * this.hkl.length);
+      for (let k = 0; k < 6; k++) this.beams[6 * i + k] = beams[k]!;
     }
   }
 
@@ -74,7 +86,7 @@ export class RawBuilder {
       intensity[i] = this.values[2 * i]!;
       sigma[i] = this.values[2 * i + 1]!;
     }
-    return { count: n, h, k, l, intensity, sigma, ...(this.batches ? { batch: this.batches.slice(0, n) } : {}), merged };
+    return { count: n, h, k, l, intensity, sigma, ...(this.batches ? { batch: this.batches.slice(0, n) } : {}), ...(this.beams ? { beams: this.beams.slice(0, 6 * n) } : {}), merged };
   }
 }
 
@@ -89,7 +101,7 @@ export function transformReflections(raw: RawReflections, p: readonly number[]):
       dropped++;
       continue;
     }
-    out.push(Math.round(n[0]!), Math.round(n[1]!), Math.round(n[2]!), raw.intensity[i]!, raw.sigma[i]!, raw.batch?.[i]);
+    out.push(Math.round(n[0]!), Math.round(n[1]!), Math.round(n[2]!), raw.intensity[i]!, raw.sigma[i]!, raw.batch?.[i], raw.beams?.subarray(6 * i, 6 * i + 6));
   }
   return { raw: out.build(raw.merged), dropped };
 }

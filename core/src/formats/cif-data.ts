@@ -133,7 +133,10 @@ export interface ReadReflections {
 /** Reflections of a block from a measured loop, a merged loop or an embedded list; undefined when there are none. */
 export function readReflections(block: CifBlock): ReadReflections | undefined {
   const unmerged = loopWith(block, '_diffrn_refln_index_h');
-  if (unmerged) return { raw: reflectionLoop(unmerged, '_diffrn_refln', false), origin: 'unmerged intensities' };
+  if (unmerged) {
+    const raw = reflectionLoop(unmerged, '_diffrn_refln', false, beamsOf(block, unmerged));
+    return { raw, origin: raw.beams ? 'unmerged intensities with their beam directions' : 'unmerged intensities' };
+  }
   const merged = loopWith(block, '_refln_index_h');
   if (merged && column(merged, '_refln_f_squared_meas', '_refln_intensity_meas', '_refln_f_meas', '_refln_f_meas_au') >= 0)
     return { raw: reflectionLoop(merged, '_refln', true), origin: 'a merged list' };
@@ -144,7 +147,33 @@ export function readReflections(block: CifBlock): ReadReflections | undefined {
   return undefined;
 }
 
-function reflectionLoop(loop: CifLoop, prefix: string, merged: boolean): RawReflections {
+/**
+ * Beam directions in the crystal from four-circle angles and the orientation matrix (Busing & Levy 1967, Acta Cryst. 22, 457):
+ * in the θ frame the scattering vector lies along x and the primary beam runs along (−sin θ, cos θ, 0); ΩΧΦ turns the crystal into it.
+ * Undefined where the file gives no angles.
+ */
+function beamsOf(block: CifBlock, loop: CifLoop): ((row: number, h: number, k: number, l: number) => number[] | undefined) | undefined {
+  const [omega, chi, phi] = ['omega', 'chi', 'phi'].map((n) => column(loop, `_diffrn_refln_angle_${n}`)) as [number, number, number];
+  const ub = [1, 2, 3].flatMap((i) => [1, 2, 3].map((j) => measured(block, `_diffrn_orient_matrix_ub_${i}${j}`)?.value));
+  const wavelength = readWavelength(block);
+  if (omega < 0 || chi < 0 || phi < 0 || !wavelength || ub.some((x) => x === undefined)) return undefined;
+  const m = ub as number[], rad = Math.PI / 180;
+  return (row, h, k, l) => {
+    const [w, c, p] = [omega, chi, phi].map((col) => numberIn(loop.values[row + col]!) * rad) as [number, number, number];
+    if (![w, c, p].every(Number.isFinite)) return undefined;
+    const invD = Math.hypot(...[0, 1, 2].map((i) => m[3 * i]! * h + m[3 * i + 1]! * k + m[3 * i + 2]! * l));
+    const sin = (wavelength * invD) / 2;
+    if (sin > 1) return undefined;
+    const cos = Math.sqrt(1 - sin * sin);
+    const cw = Math.cos(w), sw = Math.sin(w), cc = Math.cos(c), sc = Math.sin(c), cp = Math.cos(p), sp = Math.sin(p);
+    // Rows of ΩΧΦ.
+    const r = [cw * cc * cp - sw * sp, cw * cc * sp + sw * cp, cw * sc, -sw * cc * cp - cw * sp, -sw * cc * sp + cw * cp, -sw * sc, -sc * cp, -sc * sp, cc];
+    const back = (x: number, y: number): number[] => [0, 1, 2].map((i) => r[i]! * x + r[3 + i]! * y);
+    return [...back(sin, -cos), ...back(sin, cos)];
+  };
+}
+
+function reflectionLoop(loop: CifLoop, prefix: string, merged: boolean, beams?: ReturnType<typeof beamsOf>): RawReflections {
   const width = loop.tags.length;
   const [ih, ik, il] = ['h', 'k', 'l'].map((x) => column(loop, `${prefix}_index_${x}`)) as [number, number, number];
   if (ik < 0 || il < 0) throw new FileProblem(`the reflection loop lacks ${prefix}_index_${ik < 0 ? 'k' : 'l'}.`, loop.line);
@@ -174,7 +203,7 @@ function reflectionLoop(loop: CifLoop, prefix: string, merged: boolean): RawRefl
     const code = Number.isInteger(b) ? b : undefined;
     // F to F²: σ(F²) = 2FσF, with the floor that a zero amplitude needs (French & Wilson 1978 discuss the bias).
     if (amplitudes) out.push(h, k, l, x * Math.abs(x), Math.max(2 * Math.abs(x) * s, s * s), code);
-    else out.push(h, k, l, x, s, code);
+    else out.push(h, k, l, x, s, code, beams?.(i, h, k, l));
   }
   if (!out.count) throw new FileProblem('the reflection loop holds no measured values.', loop.line);
   return out.build(merged);

@@ -60,7 +60,7 @@ export const experimentSchema = z.object({
 }) as unknown as z.ZodType<Experiment>;
 
 export const rawSchema = z.object({
-  count: z.number().int(), h: z.instanceof(Int16Array), k: z.instanceof(Int16Array), l: z.instanceof(Int16Array), intensity: z.instanceof(Float64Array), sigma: z.instanceof(Float64Array), batch: z.instanceof(Int16Array).optional(), merged: z.boolean(),
+  count: z.number().int(), h: z.instanceof(Int16Array), k: z.instanceof(Int16Array), l: z.instanceof(Int16Array), intensity: z.instanceof(Float64Array), sigma: z.instanceof(Float64Array), batch: z.instanceof(Int16Array).optional(), beams: z.instanceof(Float32Array).optional(), merged: z.boolean(),
 }) as unknown as z.ZodType<RawReflections>;
 
 export const mergedSchema = z.object({

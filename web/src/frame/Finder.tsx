@@ -5,6 +5,8 @@ import { useNavigate } from 'react-router';
 import { IDENTITY } from '@nagare/core/crystal/operator';
 import { ELEMENT_NAMES, selectByWords } from '@nagare/core/model/selection';
 import { useSession } from '../store/session.tsx';
+import { SEVERITY_WORDS } from '@nagare/core/vet/registry';
+import { useVet } from '../stations/vet/use-vet.ts';
 import { useDrop } from './DropEverywhere.tsx';
 import { STATIONS } from './ProjectFrame.tsx';
 import { exportProject, saveFile } from '../store/projects.ts';
@@ -16,6 +18,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
   const { project, head, select, setView, undo, redo } = session;
   const navigate = useNavigate();
   const { pick } = useDrop();
+  const { report: vetted } = useVet();
   const [words, setWords] = useState('');
   const [at, setAt] = useState(0);
   useEffect(() => { if (show) { setWords(''); setAt(0); } }, [show]);
@@ -27,6 +30,8 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
       { text: 'Undo: back along the course', kind: 'course', act: undo }, { text: 'Redo: forward along the course', kind: 'course', act: redo },
       { text: 'Import a file', kind: 'project', act: pick }, { text: 'Export this project', kind: 'project', act: () => void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip')) },
       { text: 'Show the data plots', kind: 'refine', act: () => { session.setPane('data'); void navigate(`/projects/${project.id}/refine`); } }, { text: 'Show a section of the map', kind: 'refine', act: () => { session.setPane('section'); void navigate(`/projects/${project.id}/refine`); } }, { text: 'Show the crystal', kind: 'refine', act: () => session.setPane('crystal') },
+      ...(vetted?.findings ?? []).map((f) => ({ text: f.title, kind: `finding, ${SEVERITY_WORDS[f.severity]}`, act: () => { if (f.sites.length) select(f.sites.map((site) => ({ site, operator: IDENTITY }))); void navigate(`/projects/${project.id}/vet`); } })),
+      { text: 'Show the page of the space group', kind: 'symmetry', act: () => { session.setPane('page'); void navigate(`/projects/${project.id}/symmetry`); } }, { text: 'Show the tables', kind: 'publish', act: () => { session.setPane('tables'); void navigate(`/projects/${project.id}/publish`); } }, { text: 'Show the CIF as text', kind: 'publish', act: () => { session.setPane('cif'); void navigate(`/projects/${project.id}/publish`); } },
       { text: 'All projects', kind: 'project', act: () => void navigate('/') },
     );
     const s = head?.structure;
@@ -38,7 +43,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
       s.sites.forEach((x, i) => out.push({ text: x.label, kind: `site, ${x.element}`, act: choose((j) => j === i) }));
     }
     return out;
-  }, [words, head, navigate, pick, project.id, project.name, redo, select, setView, undo]);
+  }, [words, head, navigate, pick, project.id, project.name, redo, select, setView, undo, vetted]);
   const q = words.trim().toLowerCase();
   const found = entries.filter((e) => e.kind === 'selection' || !q || q.split(/\s+/).every((w) => e.text.toLowerCase().includes(w))).slice(0, 12);
   const go = (e: Entry | undefined): void => { if (e) { onHide(); e.act(); } };

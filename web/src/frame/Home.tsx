@@ -19,6 +19,7 @@ const DEMOS = [
   { file: 'hanada-3', name: 'Hanada-3', text: 'Light indigo plate: solved in Pna2₁; is that all?' },
   { file: 'kihada-2', name: 'Kihada-2', text: 'Orange needle: four molecules in P1' },
   { file: 'suou-5', name: 'Suou-5', text: 'Colourless prism: a model with something wrong, for Vet' },
+  { file: 'enju-6', name: 'Enju-6', text: 'Leaf-green plate: strong absorption, six runs, one of them bad' },
   { file: 'futago-1', name: 'Futago-1', text: 'Amber bipyramid, Mo Kα, a merohedral twin' },
 ];
 

@@ -1,5 +1,6 @@
 /** What the browser keeps: projects, their data, marks and results, in Dexie with a versioned schema. */
 import Dexie, { type Table } from 'dexie';
+import type { BatchReading, ScalingWish } from '@nagare/core/data/scaling';
 import type { Cell } from '@nagare/core/crystal/cell';
 import type { Mat3 } from '@nagare/core/math/matrix3';
 import type { RawReflections } from '@nagare/core/crystal/reflections';
@@ -43,6 +44,20 @@ export interface DataRow {
   raw: RawReflections;
 }
 
+export interface Correction {
+  /** Tells merges made before it from those after. */
+  stamp: number;
+  wish: ScalingWish;
+  rIntBefore: number;
+  rIntAfter: number;
+  parameters: number;
+  used: number;
+  batches: readonly BatchReading[];
+  directionRange?: readonly [number, number];
+  /** Rings left out, Å. */
+  rings?: readonly number[];
+}
+
 /** What intake made of them: large, and only read where it is shown. */
 export interface IntakeRow {
   projectId: string;
@@ -52,6 +67,9 @@ export interface IntakeRow {
   merge?: MergeTaskResult;
   /** Hall symbol the merge was made for. */
   mergedFor?: string;
+  /** The correction that `raw` has had, and the data as they were before it. */
+  correction?: Correction;
+  uncorrected?: RawReflections;
 }
 
 export type MarkKind = 'import' | 'solve' | 'refine' | 'settle' | 'edit';

@@ -13,8 +13,10 @@ import { useSession } from '../../store/session.tsx';
 import { useDrop } from '../../frame/DropEverywhere.tsx';
 import { analyse, mergeFor } from './intake-work.ts';
 import { judgement } from './judgement.ts';
+import { CorrectionsSheet } from './Corrections.tsx';
 
 const DataCharts = lazy(() => import('./DataCharts.tsx'));
+const ReciprocalView = lazy(() => import('./ReciprocalView.tsx'));
 const NAMES = ['a', 'b', 'c', 'α', 'β', 'γ'];
 
 export function IntakeDesk(): ReactNode {
@@ -45,6 +47,7 @@ export function IntakeDesk(): ReactNode {
       {hasData && (!project.cell || !project.experiment.wavelength) && <MissingForm />}
       {project.cell && <CellSheet cell={project.cell} />}
       <ContentsSheet />
+      <CorrectionsSheet key={intake?.correction?.stamp ?? 0} />
       {intake?.analysis && <SymmetrySheet />}
     </>
   );
@@ -183,6 +186,12 @@ function SymmetrySheet(): ReactNode {
 
 export function IntakeCharts(): ReactNode {
   const { intake, hasData, work } = useSession();
+  const [view, setView] = useState<'charts' | 'lattice'>('charts');
   if (!intake?.merge) return <div className="empty"><h3>{work ? 'Working…' : hasData ? 'The data are not judged yet' : 'Bring in a measurement'}</h3><p>{hasData ? 'As soon as cell and wavelength are known, strength, completeness and agreement by resolution appear here.' : 'Drop a CIF or a plain list of h k l I σ anywhere on the page.'}</p></div>;
-  return <Suspense fallback={<div className="empty">Opening the charts…</div>}><DataCharts merge={intake.merge} /></Suspense>;
+  return (
+    <>
+      <div className="pane-choice" role="group" aria-label="Middle of the window"><button className="word" aria-pressed={view === 'charts'} onClick={() => setView('charts')}>Charts</button><button className="word" aria-pressed={view === 'lattice'} onClick={() => setView('lattice')}>Reciprocal lattice</button></div>
+      <Suspense fallback={<div className="empty">Opening…</div>}>{view === 'lattice' ? <ReciprocalView /> : <DataCharts merge={intake.merge} />}</Suspense>
+    </>
+  );
 }

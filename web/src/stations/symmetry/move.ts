@@ -49,7 +49,7 @@ export async function moveModel(session: Session, move: Move): Promise<{ id: str
   const weights = move.weights ?? head.readings?.weights ?? { a: 0.1, b: 0 }, extinction = move.extinction ?? head.readings?.extinction?.value ?? 0;
   const ready = await perform(`Data for ${structure.spaceGroup.symbol}`, () => {
     const result = (async () => {
-      const merge = await mergedData(project.id, intake.raw, structure.spaceGroup as SpaceGroup, structure.cell, back ? undefined : basis);
+      const merge = await mergedData(project.id, intake, structure.spaceGroup as SpaceGroup, structure.cell, back ? undefined : basis);
       const evaluated = await run('residual', { structure, reflections: merge.reflections, wavelength, weights, extinction, treatment }).result;
       return { merge, evaluated };
     })();
