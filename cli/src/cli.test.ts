@@ -89,3 +89,48 @@ describe('nagare merge, solve and refine', () => {
     }
   });
 });
+
+describe('nagare symmetry, reset, check and report', () => {
+  const demo = (name: string): string => join(root, 'demo/data', `${name}.cif`);
+  const json = async (...args: string[]): Promise<Record<string, unknown>> => { const { code, out, err } = await run(...args, '--json'); expect(err.replace(/npm warn.*\n/g, '')).toBe(''); expect(code).toBe(0); return JSON.parse(out) as Record<string, unknown>; };
+
+  it('finds missed symmetry with its matrix, shift and R_int, and lists the settings', async () => {
+    const found = await json('symmetry', demo('hanada-3'), '--tolerance', '0.25') as { present: { symbol: string }; missed: { symbol: string; number: number; matrix: number[]; shift: number[]; maxDeviation: number; rIntHigher: number }[]; settings: { symbol: string; present: boolean }[] };
+    expect(found.present.symbol).toBe('P n a 21');
+    expect(found.missed[0]).toMatchObject({ number: 62, symbol: 'P n m a' });
+    expect(found.missed[0]!.matrix).toHaveLength(9);
+    expect(found.missed[0]!.shift).toHaveLength(3);
+    expect(found.missed[0]!.maxDeviation).toBeLessThan(0.25);
+    expect(found.missed[0]!.rIntHigher).toBeLessThan(0.1);
+    expect(found.settings.filter((c) => c.present)).toHaveLength(1);
+    expect((await json('symmetry', join(root, 'demo/truth/aobae.cif')) as { missed: unknown[] }).missed).toEqual([]);
+  }, 60_000);
+
+  it('re-sets to the standard setting and back, data included', async () => {
+    const there = join(folder, 'there.cif'), back = join(folder, 'back.cif');
+    const one = await json('reset', demo('asagi-8'), '--setting', 'standard', '--out', there) as { to: { symbol: string }; r1Before: number; r1After: number };
+    expect(one.to.symbol).toBe('C 1 2/c 1');
+    expect(Math.abs(one.r1After - one.r1Before)).toBeLessThan(1e-4);
+    await json('reset', there, '--setting', 'I 1 2/a 1', '--out', back);
+    const s = recognise(readFileSync(demo('asagi-8'), 'utf8'), 'a')[0]!.structure!, t = recognise(readFileSync(back, 'utf8'), 'b')[0]!.structure!;
+    expect(t.cell.a).toBeCloseTo(s.cell.a, 6);
+    // The way back may end at an equivalent origin; distances must be the same.
+    const d = (x: typeof s): number => Math.hypot(...[0, 1, 2].map((i) => (x.sites[0]!.position[i]! - x.sites[5]!.position[i]!) * [x.cell.a, x.cell.b, x.cell.c][i]!));
+    expect(d(t)).toBeCloseTo(d(s), 5);
+    expect((await run('reset', demo('asagi-8'), '--setting', 'a, b, a+b', '--out', back)).err).toContain('in one plane');
+    expect((await run('reset', demo('asagi-8'), '--setting', 'P 21/c', '--out', back)).code).toBe(2);
+  }, 60_000);
+
+  it('checks a model and writes a report', async () => {
+    const found = await json('check', demo('suou-5')) as { counts: { mend: number }; findings: { id: string; severity: string; title: string; atoms: string[]; remedy: string }[] };
+    expect(found.counts.mend).toBeGreaterThanOrEqual(5);
+    expect(found.findings.find((f) => f.id.startsWith('element mistaken'))).toMatchObject({ severity: 'must be mended', atoms: ['O9'] });
+    const clean = await json('check', join(root, 'demo/truth/rokusho-9.cif')) as { counts: { mend: number } };
+    expect(clean.counts.mend).toBe(0);
+    const report = join(folder, 'report.html');
+    await json('report', demo('suou-5'), '--out', report);
+    expect(readFileSync(report, 'utf8')).toContain('looks lighter than O');
+    expect((await run('report', demo('suou-5'))).code).toBe(2);
+    expect((await run('check', join(root, 'demo/data/aobae.cif'))).err).toContain('no atom sites');
+  }, 60_000);
+});

@@ -29,7 +29,7 @@ function reciprocalVectors(cell: Cell): [Vec3, Vec3, Vec3] {
   return [over(cross(b, c)), over(cross(c, a)), over(cross(a, b))];
 }
 
-/** Strength in cones of 25° about the reciprocal axes, and an anisotropic overall B from ln(I/⟨I⟩ of the shell) by least squares. */
+/** Strength in cones of 25° about the reciprocal axes, and an anisotropic overall B from I/⟨I⟩ of the shell by least squares. */
 export function anisotropy(r: MergedReflections, cell: Cell): AnisotropyReading {
   const [as, bs, cs] = reciprocalVectors(cell);
   const shells = 14;
@@ -57,23 +57,22 @@ export function anisotropy(r: MergedReflections, cell: Cell): AnisotropyReading 
     }
     return { name, reflections: cone.length, meanIOverSigma: cone.reduce((t, x) => t + x.snr, 0) / Math.max(1, cone.length), limit };
   });
-  // ln(I/⟨I⟩) = −2 sᵀ ΔB s /4 + const, over clearly seen reflections; the trace belongs to the shells and is left out.
+  // I/⟨I⟩ ≈ 1 − ½ sᵀ ΔB s; the trace belongs to the shells and is left out. Means are safer than logarithms where many intensities are nearly nil.
   const normal = new Float64Array(36), right = new Float64Array(6);
   for (let i = 0; i < r.count; i++) {
     const mean = sum[shell[i]!]! / n[shell[i]!]!;
-    const value = Math.max(r.fsq[i]!, r.sigma[i]!) / mean;
-    if (!(value > 0)) continue;
+    if (!(mean > 0)) continue;
+    const y = Math.min(6, r.fsq[i]! / mean) - 1;
     const v = s[i]!, q = dot(v, v) / 3;
     const f = [v[0] * v[0] - q, v[1] * v[1] - q, v[2] * v[2] - q, 2 * v[0] * v[1], 2 * v[0] * v[2], 2 * v[1] * v[2]].map((x) => -0.5 * x);
-    const y = Math.log(value);
     for (let a = 0; a < 6; a++) { right[a]! += f[a]! * y; for (let b = 0; b < 6; b++) normal[6 * a + b]! += f[a]! * f[b]!; }
   }
   const scale = Math.max(...[0, 7, 14].map((k) => normal[k]!)) || 1;
   for (let a = 0; a < 6; a++) normal[7 * a]! += 1e-6 * scale;
   const x = solve(normal, right, 6);
-  // ln I of an acentric reflection scatters by π²/6 about its mean; the largest s.u. of a difference of two diagonal terms stands for the spread's.
+  // Normalised intensities scatter by 1 (acentric) to 2 (centric) about their mean; the largest s.u. of a difference of two diagonal terms stands for the spread's.
   const difference = (i: number, j: number): number => { const c = Float64Array.from({ length: 6 }, (_, k) => (k === i ? 1 : k === j ? -1 : 0)), v = solve(normal, c, 6); return v[i]! - v[j]!; };
-  const uncertainty = Math.sqrt(Math.max(difference(0, 1), difference(0, 2), difference(1, 2)) * (Math.PI ** 2 / 6));
+  const uncertainty = Math.sqrt(Math.max(difference(0, 1), difference(0, 2), difference(1, 2)) * 1.5);
   const trace = (x[0]! + x[1]! + x[2]!) / 3;
   const m: Mat3 = [x[0]! - trace, x[3]!, x[4]!, x[3]!, x[1]! - trace, x[5]!, x[4]!, x[5]!, x[2]! - trace];
   const e = eigenSymmetric3(m);

@@ -21,7 +21,7 @@ export const charges: Check = {
         if (x.element === 'C' && ends.length === 2 && ends.every((b) => b.distance < 1.3)) add(-1, i, 'carboxylate −1');
         if (x.element === 'S' && ends.length === 3 && heavy.length === 4) add(-1, i, 'sulfonate −1');
         if (x.element === 'Cl' && ends.length === 4) add(-1, i, 'perchlorate −1');
-      } else if (x.element === 'O' && all.length === 1 && heavy.length === 1 && c.s.sites[heavy[0]!.to]!.element === 'C' && heavy[0]!.distance > 1.34) add(-1, i, '−1 (no hydrogen)');
+      } else if (x.element === 'O' && all.length === 1 && heavy.length === 1 && c.s.sites[heavy[0]!.to]!.element === 'C' && heavy[0]!.distance > 1.3) add(-1, i, '−1 (no hydrogen)');
       else if (x.element === 'O' && all.length === 3 && heavy.length <= 1) add(1, i, '+1');
     });
     if (Math.abs(sum) < 0.2) return [];
