@@ -55,7 +55,7 @@ export function bodyCentred(random: Random, m: Measurement): ModelSet {
 /** Flat molecules on the mirrors of Pnma; the model treats them in Pna2₁, where the mirror is missing. */
 export function withoutMirror(random: Random, m: Measurement): ModelSet {
   const half = spaceGroupFromSymbol('P n 21 a');
-  const molecule = buildMolecule('NC(=O)c1ccc(Cl)cc1', random);
+  const molecule = buildMolecule('Clc1ccc(C#N)c(Cl)c1', random, 6);
   const flat = pack([molecule], half, random, 16000, 3, true);
   // Flat layers are stacked no nearer than rings are.
   flat.cell = tidyCell({ ...flat.cell, b: Math.max(6.7, flat.cell.b) });

@@ -82,7 +82,7 @@ export const missingItems = (e: Experiment): DictionaryItem[] => DICTIONARY_ITEM
 export const formItems = (subject: Subject): DictionaryItem[] => DICTIONARY_ITEMS.filter((d) => d.group === subject);
 
 /** Checks a whole CIF against the rules: syntax, types, ranges, enumerations, and what a refined structure must hold. Problems come in the order of their lines. */
-export function checkCif(text: string): FileProblemAt[] {
+export function cifProblems(text: string): FileProblemAt[] {
   let blocks: CifBlock[];
   try {
     blocks = parseCif(text);

@@ -3,7 +3,7 @@ import { bonds } from '../geometry/bonds.ts';
 import { hydrogenBonds } from '../geometry/hydrogen-bonds.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import type { Site, Structure } from '../crystal/structure.ts';
-import { checkCif, checkItem, dictionaryItem, experimentValue, formItems, missingItems, SUBJECTS } from '../formats/dictionary.ts';
+import { cifProblems, checkItem, dictionaryItem, experimentValue, formItems, missingItems, SUBJECTS } from '../formats/dictionary.ts';
 import { DICTIONARY_ITEMS } from '../formats/dictionary-items.ts';
 import { parseCif } from '../formats/cif-parser.ts';
 import { recognise } from '../formats/recognise.ts';
@@ -89,15 +89,15 @@ describe('the dictionary', () => {
   });
   it('finds problems in a file by line', () => {
     const text = structureCif(input({ readings, residual: { peak: 0.2, hole: -0.2, sigma: 0.04 } }));
-    const of = (t: string): string[] => checkCif(t).filter((p) => p.line > 1).map((p) => `${p.tag} ${p.says}`);
+    const of = (t: string): string[] => cifProblems(t).filter((p) => p.line > 1).map((p) => `${p.tag} ${p.says}`);
     expect(of(text)).toEqual([]);
     const lines = text.split('\n'), at = lines.findIndex((l) => l.startsWith('_cell_length_b'));
     const broken = text.replace(/_cell_length_b\s+\S+/, '_cell_length_b  wide').replace(/\nO2 O /, '\nO1 O ');
-    const found = checkCif(broken);
+    const found = cifProblems(broken);
     expect(found.find((p) => p.tag === '_cell_length_b')).toMatchObject({ line: at + 1 });
     expect(found.some((p) => p.says.includes('O1 is given twice'))).toBe(true);
     expect(found.some((p) => p.says.includes('O2 is not among the sites'))).toBe(true);
-    expect(checkCif('loop_\n_a 1')[0]!.line).toBe(1);
+    expect(cifProblems('loop_\n_a 1')[0]!.line).toBe(1);
   });
 });
 

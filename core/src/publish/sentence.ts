@@ -18,7 +18,7 @@ export function experimentalSentence(input: CifInput): string {
     if (input.wavelength) parts.push(`with radiation of ${input.wavelength.toFixed(5)} Å`);
     out.push(`${parts.join(' ')}.`);
   }
-  if (m && Number.isFinite(m.rInt)) out.push(`${m.measured} observations were merged to ${m.unique} unique reflections (R_int ${m.rInt.toFixed(4)}, ${(100 * m.completeness).toFixed(1)} % complete to ${m.dMin.toFixed(2)} Å)${m.rejected ? `, ${m.rejected} having been rejected as outliers` : ''}.`);
+  if (m && Number.isFinite(m.rInt)) out.push(`${m.measured - m.absent - m.rejected} observations were merged to ${m.unique} unique reflections (R_int ${m.rInt.toFixed(4)}, ${(100 * m.completeness).toFixed(1)} % complete to ${m.dMin.toFixed(2)} Å)${m.rejected ? `, ${m.rejected} having been rejected as outliers` : ''}.`);
   const type = e.kept['_exptl_absorpt_correction_type'];
   if (type && type !== 'none') out.push(`${/^[aeio]/.test(type) ? 'An' : 'A'} ${type} absorption correction was applied.`);
   const anisotropic = s.sites.filter((x) => !isHydrogen(x.element) && x.displacement.kind === 'aniso').length, heavy = s.sites.filter((x) => !isHydrogen(x.element)).length;

@@ -14,7 +14,7 @@ import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import { refinedTreatment, residualOf, type MapResult } from '../settle/work.ts';
 import { settle, type SettleInput, type SettleReport, type SettleResult } from '../settle/settle.ts';
 import { contourSurface, type Region, type Surface } from '../maps/isosurface.ts';
-import { checkCif, type FileProblemAt } from '../formats/dictionary.ts';
+import { cifProblems, type FileProblemAt } from '../formats/dictionary.ts';
 import { reportHtml, type ReportInput } from '../publish/report.ts';
 import { structureCif, type CifInput } from '../publish/structure-cif.ts';
 import { makeTable, TABLE_KINDS, type Table, type TableKind, type TableOptions } from '../publish/tables.ts';
@@ -155,9 +155,9 @@ const reportTask = task<ReportInput, string, never>({
   run: async (input) => reportHtml(input),
 });
 
-const checkCifTask = task<{ text: string }, FileProblemAt[], never>({
-  name: 'checkCif', input: z.object({ text: z.string() }), output: z.array(shaped<FileProblemAt>(['line', 'tag', 'says'])),
-  run: async ({ text }) => checkCif(text),
+const cifProblemsTask = task<{ text: string }, FileProblemAt[], never>({
+  name: 'cifProblems', input: z.object({ text: z.string() }), output: z.array(shaped<FileProblemAt>(['line', 'tag', 'says'])),
+  run: async ({ text }) => cifProblems(text),
 });
 
 const cifTask = task<CifInput, string, never>({
@@ -188,7 +188,7 @@ const contourTask = task<ContourInput, { excess: Surface; deficit: Surface }, ne
   },
 });
 
-export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, settle: settleTask, plan: planTask, places: placesTask, elements: elementsTask, plots: plotsTask, twins: twinsTask, mask: maskTask, map: mapTask, match: matchTask, symmetry: symmetryTask, raise: raiseTask, vet: vetTask, scale: scaleTask, diagnose: diagnoseTask, compareSets: compareSetsTask, table: tableTask, report: reportTask, checkCif: checkCifTask, residual: residualTask, cif: cifTask, contour: contourTask } as const;
+export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, settle: settleTask, plan: planTask, places: placesTask, elements: elementsTask, plots: plotsTask, twins: twinsTask, mask: maskTask, map: mapTask, match: matchTask, symmetry: symmetryTask, raise: raiseTask, vet: vetTask, scale: scaleTask, diagnose: diagnoseTask, compareSets: compareSetsTask, table: tableTask, report: reportTask, cifProblems: cifProblemsTask, residual: residualTask, cif: cifTask, contour: contourTask } as const;
 export type TaskName = keyof typeof TASKS;
 export type TaskInput<N extends TaskName> = Parameters<(typeof TASKS)[N]['run']>[0];
 export type TaskOutput<N extends TaskName> = Awaited<ReturnType<(typeof TASKS)[N]['run']>>;

@@ -41,7 +41,7 @@ import { charges } from './checks/charges.ts';
 import { donors } from './checks/donors.ts';
 import { hydrogenGeometry } from './checks/hydrogen-geometry.ts';
 import { missedBonds } from './checks/missed-bonds.ts';
-import { shortContacts } from './checks/short-contacts.ts';
+import { tooNear } from './checks/short-contacts.ts';
 import { valence } from './checks/valence.ts';
 import { cellSymmetry } from './checks/cell-symmetry.ts';
 import { chirality } from './checks/chirality.ts';
@@ -63,7 +63,7 @@ export const CHECKS: readonly Check[] = [
   // displacement
   elongation, hydrogenDisplacement, impossibleDisplacement, isotropicAtoms, neighbourRatio, rigidBond, solventDisplacement,
   // geometry
-  angles, bondLengths, carbonAverage, charges, donors, hydrogenGeometry, missedBonds, shortContacts, valence,
+  angles, bondLengths, carbonAverage, charges, donors, hydrogenGeometry, missedBonds, tooNear, valence,
   // symmetry
   cellSymmetry, chirality, connectedUnitCheck, missedSymmetry, settingCheck, specialPositionsCheck,
   // file

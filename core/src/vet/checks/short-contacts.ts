@@ -1,7 +1,7 @@
 import type { Check } from '../check.ts';
 import { elementOf } from '../../crystal/elements.ts';
 
-export const shortContacts: Check = {
+export const tooNear: Check = {
   id: 'short contacts', family: 'geometry', name: 'Contacts too short', looks: 'Atoms not bonded to one another nearer than their van der Waals radii allow, hydrogen bonds excepted: H···H below 1.9 Å, others below 82 % of the sum, must be explained; H···H below 1.7 Å or below 72 % mended.',
   run: (c) => {
     const acceptor = new Set(['O', 'N', 'F', 'Cl', 'Br', 'I', 'S']);

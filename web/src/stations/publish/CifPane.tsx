@@ -66,7 +66,7 @@ export default function CifPane(): ReactNode {
         extensions: [
           basicSetup, cifLanguage, folding, syntaxHighlighting(colours), lintGutter(),
           linter(async (v) => {
-            const found = await run('checkCif', { text: v.state.doc.toString() }).result.catch(() => []);
+            const found = await run('cifProblems', { text: v.state.doc.toString() }).result.catch(() => []);
             setProblems(found);
             return found.filter((p) => p.line <= v.state.doc.lines).map((p) => { const l = v.state.doc.line(Math.max(1, p.line)); return { from: l.from, to: l.to, severity: 'error' as const, message: `${p.tag} ${p.says}` }; });
           }, { delay: 500 }),
