@@ -75,6 +75,25 @@ describe('symmetry that was missed', () => {
     }
   }, 60_000);
 
+  it('keeps as disordered what has no partner, and fits the same data when written out lower', () => {
+    const data = read('data', 'kihada-2'), s = data.structure!;
+    const chlorine = s.sites.findIndex((x) => x.element === 'Cl');
+    const odd: Structure = { ...s, sites: s.sites.map((x, i) => (i === chlorine ? { ...x, position: [x.position[0] + 0.09, x.position[1], x.position[2]] } : x)) };
+    const top = missedGroups(odd).find((m) => m.index === 2)!;
+    expect(top.misfits.map((m) => odd.sites[m.site]!.element)).toContain('Cl');
+    const raised = raiseSymmetry(odd, top);
+    expect(raised.disordered.length).toBe(2);
+    for (const label of raised.disordered) expect(raised.structure.sites.find((x) => x.label === label)).toMatchObject({ occupancy: 0.5, disorder: { group: '-1' } });
+    expect(formulaText(cellContents(raised.structure))).toBe(formulaText(cellContents(s)));
+    // A subgroup is the same crystal: R1 does not change before anything is refined.
+    const full = read('data', 'aobae'), truth = read('truth', 'aobae').structure!;
+    const r1 = (x: Structure): number => evaluateStructure(x, mergeForGroup(full.raw!, x.cell, x.spaceGroup).reflections, 0.71075, { a: 0.05, b: 0 }, 0).figures.r1;
+    const lower = subgroups(truth.spaceGroup).find((g) => g.group.symbol === 'P -1')!;
+    const low = lowerSymmetry(truth, lower);
+    expect(low.sites).toHaveLength(2 * truth.sites.length);
+    expect(Math.abs(r1(low) - r1(truth))).toBeLessThan(0.02);
+  });
+
   it('implies the twin law of the element that is given up', () => {
     const of = subgroups(read('truth', 'futago-1').structure!.spaceGroup);
     expect(of.map((g) => g.group.symbol)).toContain('P 1 1 21');

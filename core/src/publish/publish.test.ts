@@ -35,6 +35,7 @@ describe('tables', () => {
     // O1–C1: (1.2, −0.6, 0) is 1.3416 Å long.
     expect(row('O1–C1')[1]).toMatch(/^1\.342\(\d\)$/);
     expect(t.rows.some((r) => r[0]!.includes('H'))).toBe(false);
+    expect(makeTable('bonds', input(), { hydrogens: false, scaled: false, order: 'by label', picometres: true }).rows.find((r) => r[0] === 'O1–C1')![1]).toMatch(/^134\.\d\(\d\)$/);
     expect(makeTable('bonds', input(), { hydrogens: true, scaled: false, order: 'by value' }).rows.length).toBe(t.rows.length + 2);
     const angle = makeTable('angles', input()).rows.find((r) => r[0] === 'O1–C1–C2')![1]!;
     // cos = (−1.2·1.2 + 0.6·0.95)/(1.3416·1.5305)

@@ -31,6 +31,8 @@ export interface TableOptions {
   /** Coordinates × 10⁴ and displacements × 10³, as journals print them. */
   scaled: boolean;
   order: 'as in the model' | 'by label' | 'by value';
+  /** Lengths in pm instead of Å. */
+  picometres?: boolean;
 }
 
 export const TABLE_DEFAULTS: TableOptions = { hydrogens: false, scaled: false, order: 'as in the model' };
@@ -69,6 +71,8 @@ export function makeTable(kind: TableKind, input: CifInput, options: TableOption
   const codes = new Codes();
   const label = (p: Place): string => { const c = codes.of(p.operator); return `${s.sites[p.site]!.label}${c ? ` (${c})` : ''}`; };
   const covariance = input.covariance;
+  const unit = options.picometres ? 'pm' : 'Å', power = options.picometres ? 2 : 0;
+  const long = (m: { value: number; su: number }, digits: number): string => scaledMeasured(m.value, m.su, power, digits);
   switch (kind) {
     case 'crystal data': return { kind, title: 'Crystal data and structure refinement', columns: ['', ''], rows: crystalData(input), notes: [] };
     case 'sites': {
@@ -90,8 +94,8 @@ export function makeTable(kind: TableKind, input: CifInput, options: TableOption
     case 'bonds': {
       const plain = (o: Operator): boolean => operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9);
       const list = bonds(s).filter((b) => shown(b.from) && shown(b.to) && (!plain(b.operator) || b.from < b.to)).sort((p, q) => p.from - q.from || p.distance - q.distance);
-      const entries = list.map((b): Entry => { const m = measure(s, [{ site: b.from }, { site: b.to, operator: b.operator }], distanceOf, covariance); const name = `${s.sites[b.from]!.label}–${label({ site: b.to, operator: b.operator })}`; return { name, value: m.value, cells: [name, formatMeasured(m.value, m.su, 3)] }; });
-      return { kind, title: 'Bond lengths (Å)', columns: ['bond', 'length, Å'], rows: ordered(entries, options.order), notes: codes.notes() };
+      const entries = list.map((b): Entry => { const m = measure(s, [{ site: b.from }, { site: b.to, operator: b.operator }], distanceOf, covariance); const name = `${s.sites[b.from]!.label}–${label({ site: b.to, operator: b.operator })}`; return { name, value: m.value, cells: [name, long(m, 3)] }; });
+      return { kind, title: `Bond lengths (${unit})`, columns: ['bond', `length, ${unit}`], rows: ordered(entries, options.order), notes: codes.notes() };
     }
     case 'angles': {
       const entries: Entry[] = [];
@@ -114,9 +118,9 @@ export function makeTable(kind: TableKind, input: CifInput, options: TableOption
     case 'hydrogen bonds': {
       const entries = hydrogenBonds(s, covariance).map((h): Entry => {
         const name = `${s.sites[h.donor]!.label}–${s.sites[h.hydrogen]!.label}···${label({ site: h.acceptor, operator: h.operator })}`;
-        return { name, value: h.ha.value, cells: [name, formatMeasured(h.dh.value, h.dh.su, 2), formatMeasured(h.ha.value, h.ha.su, 2), formatMeasured(h.da.value, h.da.su, 3), formatMeasured(h.angle.value, h.angle.su, 0)] };
+        return { name, value: h.ha.value, cells: [name, long(h.dh, 2), long(h.ha, 2), long(h.da, 3), formatMeasured(h.angle.value, h.angle.su, 0)] };
       });
-      return { kind, title: 'Hydrogen bonds (Å, °)', columns: ['D–H···A', 'D–H', 'H···A', 'D···A', 'D–H···A'], rows: ordered(entries, options.order), notes: codes.notes() };
+      return { kind, title: `Hydrogen bonds (${unit}, °)`, columns: ['D–H···A', 'D–H', 'H···A', 'D···A', 'D–H···A'], rows: ordered(entries, options.order), notes: codes.notes() };
     }
   }
 }

@@ -146,7 +146,7 @@ const residualTask = task<{ structure: Structure; reflections: MergedReflections
 });
 
 const tableTask = task<{ input: CifInput; kind: TableKind; options: TableOptions }, Table, never>({
-  name: 'table', input: z.object({ input: z.looseObject({ structure: structureSchema, experiment: experimentSchema }), kind: z.enum(TABLE_KINDS as unknown as [TableKind, ...TableKind[]]), options: z.object({ hydrogens: z.boolean(), scaled: z.boolean(), order: z.enum(['as in the model', 'by label', 'by value']) }) }) as never, output: shaped<Table>(['title', 'columns', 'rows', 'notes']),
+  name: 'table', input: z.object({ input: z.looseObject({ structure: structureSchema, experiment: experimentSchema }), kind: z.enum(TABLE_KINDS as unknown as [TableKind, ...TableKind[]]), options: z.object({ hydrogens: z.boolean(), scaled: z.boolean(), order: z.enum(['as in the model', 'by label', 'by value']), picometres: z.boolean().optional() }) }) as never, output: shaped<Table>(['title', 'columns', 'rows', 'notes']),
   run: async (i) => makeTable(i.kind, i.input, i.options),
 });
 

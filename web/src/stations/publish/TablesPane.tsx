@@ -37,6 +37,7 @@ export default function TablesPane(): ReactNode {
         <div className="d-flex flex-wrap gap-3 align-items-center">
           {kind !== 'crystal data' && <><label><input type="checkbox" checked={options.hydrogens} onChange={(e) => change({ hydrogens: e.target.checked })} /> hydrogens</label>
             {(kind === 'sites' || kind === 'displacements') && <label><input type="checkbox" checked={options.scaled} onChange={(e) => change({ scaled: e.target.checked })} /> × 10⁴ and × 10³</label>}
+            {(kind === 'bonds' || kind === 'hydrogen bonds') && <label>lengths in <select className="inline" value={options.picometres ? 'pm' : 'Å'} onChange={(e) => change({ picometres: e.target.value === 'pm' })}><option>Å</option><option>pm</option></select></label>}
             <label>order <select className="inline" value={options.order} onChange={(e) => change({ order: e.target.value as TableOptions['order'] })}>{['as in the model', 'by label', 'by value'].map((o) => <option key={o}>{o}</option>)}</select></label></>}
           <span className="flex-grow-1" />
           <span className="soft" role="status">{copied}</span>

@@ -124,7 +124,7 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
           const v = cellText(c.cell);
           return (
             <tr key={c.setting.hall + c.present} title={changeWords(c.change)}>
-              <td><b>{prettySymbol(c.group.symbol)}</b><br /><span className="soft">{c.reasons.join('; ')}</span></td>
+              <td><b>{prettySymbol(c.group.symbol)}</b><br /><span className="soft">{c.reasons.join('; ')}</span>{!c.present && <div className="mono soft" style={{ fontSize: '.72rem' }}>{changeWords(c.change)}</div>}</td>
               <td className="n">{v.slice(0, 3).map((x, i) => <span key={i}>{x}<br /></span>)}</td><td className="n">{v.slice(3).map((x, i) => <span key={i}>{x}<br /></span>)}</td>
               <td>{c.present ? <span className="soft">now</span> : <button className="word text-nowrap" disabled={!!work} onClick={() => void apply(c.change, c)}>re-set</button>}</td>
             </tr>);
