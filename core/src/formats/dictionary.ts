@@ -68,9 +68,9 @@ export function experimentValue(e: Experiment, tag: string): string | undefined 
     case '_exptl_crystal_colour': return e.colour;
     case '_exptl_crystal_description': return e.habit;
     case '_diffrn_ambient_temperature': return e.temperature === undefined ? undefined : String(e.temperature);
-    case '_exptl_crystal_size_max': return e.size && String(e.size[0]);
-    case '_exptl_crystal_size_mid': return e.size && String(e.size[1]);
-    case '_exptl_crystal_size_min': return e.size && String(e.size[2]);
+    case '_exptl_crystal_size_max': return e.size?.[0] ? String(e.size[0]) : undefined;
+    case '_exptl_crystal_size_mid': return e.size?.[1] ? String(e.size[1]) : undefined;
+    case '_exptl_crystal_size_min': return e.size?.[2] ? String(e.size[2]) : undefined;
     default: return e.kept[tag] ?? e.kept[tag.toLowerCase()];
   }
 }

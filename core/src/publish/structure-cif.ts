@@ -102,10 +102,10 @@ export function structureCif(input: CifInput): string {
   w.item('_cell_volume', formatMeasured(volume, volumeSu(s), 1)).item('_cell_formula_units_Z', z).item('_cell_measurement_temperature', experiment.temperature);
   w.blank();
   w.item('_exptl_crystal_description', experiment.habit).item('_exptl_crystal_colour', experiment.colour);
-  ['max', 'mid', 'min'].forEach((n, i) => w.item(`_exptl_crystal_size_${n}`, experiment.size?.[i]));
+  ['max', 'mid', 'min'].forEach((n, i) => w.item(`_exptl_crystal_size_${n}`, experiment.size?.[i] || undefined));
   w.item('_exptl_crystal_density_diffrn', ((formulaWeight(formula) * z * 1.66053907) / volume).toFixed(3)).item('_exptl_crystal_F_000', Math.round(formulaElectrons(formula) * z));
   w.item('_exptl_absorpt_coefficient_mu', wavelength ? absorptionCoefficient(formula, z, volume, wavelength).toFixed(3) : undefined);
-  if (wavelength && experiment.size) {
+  if (wavelength && experiment.size?.every((x) => x > 0)) {
     // Paths through the longest and the shortest dimension bound the transmission.
     const mu = absorptionCoefficient(formula, z, volume, wavelength);
     w.item('_exptl_transmission_factor_min', Math.exp(-mu * experiment.size[0]).toFixed(4)).item('_exptl_transmission_factor_max', Math.exp(-mu * experiment.size[2]).toFixed(4));

@@ -2,7 +2,8 @@ import { describe, expect, it } from 'vitest';
 import { cellVolume, metricTensor, type Cell } from '../crystal/cell.ts';
 import { neighbours } from '../crystal/neighbours.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
-import { equivalentU, type Structure } from '../crystal/structure.ts';
+import { cellContents, equivalentU, type Structure } from '../crystal/structure.ts';
+import { lowerSymmetry, subgroups } from './subgroups.ts';
 import { seededRandom } from '../math/random.ts';
 import { changeStructure, changeTreatment, combineChanges, consequenceOf, parseChange, reverseChange } from './change-setting.ts';
 import { settingsOf } from './settings-of.ts';
@@ -116,6 +117,22 @@ describe('settings of a structure', () => {
     for (const choice of list) {
       const c = consequenceOf(cell, g, choice.change);
       expect(c.possible && c.group.hall).toBe(choice.group.hall);
+    }
+  });
+});
+
+describe('subgroups', () => {
+  it.each(['P 3 2 1', 'P 4 m m', 'R -3 m', 'P 6 2 2', 'P n -3'])('of %s hold the same crystal, special positions and threefold cosets included', (symbol) => {
+    const hexagonal = /3 2 1|6|R/.test(symbol);
+    const cell: Cell = hexagonal ? { a: 9, b: 9, c: 11, alpha: 90, beta: 90, gamma: 120 } : symbol.includes('n -3') ? { a: 9, b: 9, c: 9, alpha: 90, beta: 90, gamma: 90 } : { a: 9, b: 9, c: 11, alpha: 90, beta: 90, gamma: 90 };
+    const site = (label: string, element: string, position: readonly [number, number, number]): Structure['sites'][number] => ({ id: label, label, element, position, occupancy: 1, displacement: { kind: 'iso', u: 0.03 } });
+    const s: Structure = { cell, spaceGroup: spaceGroupFromSymbol(symbol), sites: [site('C1', 'C', [0.21, 0.33, 0.14]), site('O1', 'O', [0.3, 0, 0]), site('N1', 'N', [0, 0, 0.27]), site('S1', 'S', [0, 0, 0])] };
+    const list = subgroups(s.spaceGroup);
+    expect(list.some((g) => g.index === 2 || g.index === 3)).toBe(true);
+    for (const g of list) {
+      const low = lowerSymmetry(s, g);
+      const before = cellContents(s), after = cellContents(low);
+      for (const e of Object.keys(before)) expect(after[e], `${g.group.symbol} ${e}`).toBeCloseTo(before[e]!, 9);
     }
   });
 });

@@ -2,7 +2,8 @@
 import { nameGroup } from '../crystal/identify.ts';
 import { rotationKey, rotationType, type Operator } from '../crystal/operator.ts';
 import { closeRotations, crystalClass, laueRotations, rotationsOf } from '../crystal/point-group.ts';
-import { groupOrder, siteSymmetry, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
+import { operatorsNear } from '../crystal/neighbours.ts';
+import { allOperators, groupOrder, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import { metricTensor } from '../crystal/cell.ts';
 import { newId, type Site, type Structure } from '../crystal/structure.ts';
 import type { TwinComponent } from '../crystal/treatment.ts';
@@ -58,26 +59,25 @@ export function subgroups(group: SpaceGroup): Subgroup[] {
 
 /** The same crystal with every lost operation written out as sites of its own. Labels get a letter more for each copy. */
 export function lowerSymmetry(s: Structure, to: Subgroup): Structure {
-  const metric = metricTensor(s.cell);
+  const metric = metricTensor(s.cell), kept = allOperators(to.group);
   const sites: Site[] = s.sites.map((x) => x);
   const taken = new Set(sites.map((x) => x.label));
-  to.lost.forEach(({ operator }, n) => {
-    for (const x of s.sites) {
-      // A site that the lost operation (times a kept one) leaves where it is has no copy.
-      const here = siteSymmetry(s.spaceGroup, metric, x.position).multiplicity, there = siteSymmetry(to.group, metric, x.position).multiplicity;
-      const copies = Math.round(here / there);
-      if (n + 1 >= copies) continue;
+  for (const x of s.sites) {
+    const family = [x.position];
+    to.lost.forEach(({ operator }, n) => {
       const moved = moveSite(s, x, operator);
-      const place = moved.position.map((v, k) => v - Math.round(v - x.position[k]!)) as unknown as Vec3;
+      // What the kept operations make of a copy already there is no site of its own.
+      if (family.some((p) => operatorsNear(kept, metric, p, moved.position).distance < 0.01)) return;
+      const position = moved.position.map((v, k) => v - Math.round(v - x.position[k]!)) as unknown as Vec3;
+      family.push(position);
       let label = `${x.label}${'ABCDEFGH'[n]}`;
       while (taken.has(label)) label += 'A';
       taken.add(label);
-      sites.push({ ...moved, position: place, id: newId(), label });
-    }
-  });
+      sites.push({ ...moved, position, id: newId(), label });
+    });
+  }
   const { controls: _c, ...plain } = s;
-  const out: Structure = { ...plain, spaceGroup: to.group, sites };
-  return out;
+  return { ...plain, spaceGroup: to.group, sites };
 }
 
 /** Words for what is given up: "loses the c glide plane ⊥ b …". */

@@ -4,7 +4,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import type { Treatment } from '@nagare/core/crystal/treatment';
 import { multiply3, IDENTITY3, type Mat3 } from '@nagare/core/math/matrix3';
 import type { CycleReport } from '@nagare/core/refine/single-crystal';
-import { run } from '../../engine/engine.ts';
+import { Cancelled, run } from '../../engine/engine.ts';
 import { percent } from '../../frame/parts.tsx';
 import { addMark } from '../../store/projects.ts';
 import { mergedData } from '../../store/mark-data.ts';
@@ -48,12 +48,15 @@ export async function moveModel(session: Session, move: Move): Promise<{ id: str
   }
   const weights = move.weights ?? head.readings?.weights ?? { a: 0.1, b: 0 }, extinction = move.extinction ?? head.readings?.extinction?.value ?? 0;
   const ready = await perform(`Data for ${structure.spaceGroup.symbol}`, () => {
+    let stopped = false, inner: (() => void) | undefined;
     const result = (async () => {
       const merge = await mergedData(project.id, intake, structure.spaceGroup as SpaceGroup, structure.cell, back ? undefined : basis);
-      const evaluated = await run('residual', { structure, reflections: merge.reflections, wavelength, weights, extinction, treatment }).result;
-      return { merge, evaluated };
+      if (stopped) throw new Cancelled();
+      const evaluating = run('residual', { structure, reflections: merge.reflections, wavelength, weights, extinction, treatment });
+      inner = evaluating.cancel;
+      return { merge, evaluated: await evaluating.result };
     })();
-    return { result, cancel: () => undefined };
+    return { result, cancel: () => { stopped = true; inner?.(); } };
   });
   if (!ready) return undefined;
   const changed = await addMark({ ...mark, r1: ready.evaluated.r1, wr2: ready.evaluated.wr2, residual: residualFigures(ready.evaluated.map) }, { map: ready.evaluated.map });

@@ -3,6 +3,7 @@ import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
 import { IDENTITY } from '@nagare/core/crystal/operator';
+import { cartesian } from '@nagare/core/crystal/structure';
 import type { Finding, Severity } from '@nagare/core/vet/check';
 import { CHECKS, SEVERITY_WORDS } from '@nagare/core/vet/registry';
 import { Sheet } from '../../frame/parts.tsx';
@@ -56,7 +57,7 @@ export function VetDesk(): ReactNode {
 
 function FindingLine({ finding: f, open, onOpen }: { finding: Finding; open: boolean; onOpen(): void }): ReactNode {
   const session = useSession();
-  const { project, head, select, setPane, setPeaks, result, work } = session;
+  const { project, head, select, setPane, setPeaks, setGhost, result, work } = session;
   const data = useModelAndData();
   const navigate = useNavigate();
   const said = project.explanations?.[f.key]?.text ?? '';
@@ -65,6 +66,8 @@ function FindingLine({ finding: f, open, onOpen }: { finding: Finding; open: boo
     if (f.sites.length) select(f.sites.map((site) => ({ site, operator: IDENTITY })));
     const peak = f.at && result?.map ? [...result.map.peaks].find((p) => p.position.every((x, i) => Math.abs(x - f.at![i]!) < 1e-6)) : undefined;
     if (peak) setPeaks([peak.name]);
+    // A place without an atom is marked until Esc.
+    else if (f.at && !f.sites.length) setGhost({ title: f.title, positions: [cartesian(head!.structure.cell, f.at)], elements: ['C'], colour: 'gold' });
     if (f.reflections?.length && !f.sites.length) { setPane('data'); void navigate(`/projects/${project.id}/refine`); }
   };
   const explain = (text: string): void => {
