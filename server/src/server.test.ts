@@ -83,4 +83,21 @@ describe('the server', () => {
     expect(lost.status).toBe(404);
     expect(((await lost.json()) as { message: string }).message).toMatch(/no longer knows/);
   });
+
+  it('vets, tells symmetry and scales as jobs, with the input checked at the door', async () => {
+    const suou = recognise(readFileSync(join(root, 'demo/data/suou-5.cif'), 'utf8'), 'suou-5')[0]!;
+    const one = await post('vet', { structure: suou.structure, experiment: suou.experiment, items: suou.items });
+    expect(one.status).toBe(202);
+    const vetted = await wait(one.body.id);
+    expect(vetted.state).toBe('done');
+    expect((vetted.result as { findings: { check: string }[] }).findings.map((f) => f.check)).toContain('missing hydrogens');
+    const hanada = recognise(readFileSync(join(root, 'demo/data/hanada-3.cif'), 'utf8'), 'hanada-3')[0]!;
+    const two = await wait((await post('symmetry', { structure: hanada.structure, tolerance: 0.25, raw: hanada.raw })).body.id);
+    expect((two.result as { missed: { likely: boolean; group: { symbol: string } }[] }).missed.find((m) => m.likely)!.group.symbol).toBe('P n m a');
+    expect((await post('symmetry', { structure: hanada.structure, tolerance: -1 })).status).toBe(400);
+    // What cannot be done fails with its sentence, not with silence.
+    const three = await wait((await post('scale', { raw: hanada.raw, cell: hanada.cell, group: hanada.structure!.spaceGroup, wish: { batches: true, decay: false, harmonics: 4 } })).body.id);
+    expect(three.state).toBe('failed');
+    expect(three.message).toContain('from where each reflection was measured');
+  }, 60_000);
 });

@@ -75,6 +75,24 @@ export function experimentValue(e: Experiment, tag: string): string | undefined 
   }
 }
 
+/** The experiment with one item set; fields that have a place of their own go there. */
+export function withItem(e: Experiment, tag: string, value: string): Experiment {
+  const text = value.trim();
+  const number = Number(text.replace(',', '.'));
+  switch (tag) {
+    case '_exptl_crystal_colour': return { ...e, colour: text };
+    case '_exptl_crystal_description': return { ...e, habit: text };
+    case '_diffrn_ambient_temperature': { const { temperature: _t, ...rest } = e; return text && Number.isFinite(number) ? { ...e, temperature: number } : rest; }
+    case '_exptl_crystal_size_max': case '_exptl_crystal_size_mid': case '_exptl_crystal_size_min': {
+      const at = ['max', 'mid', 'min'].indexOf(tag.slice(-3));
+      const size = [...(e.size ?? [0, 0, 0])] as [number, number, number];
+      size[at] = Number.isFinite(number) ? number : 0;
+      return { ...e, size };
+    }
+    default: { const { [tag]: _a, [tag.toLowerCase()]: _b, ...kept } = e.kept; return { ...e, kept: text ? { ...kept, [tag]: text } : kept }; }
+  }
+}
+
 /** Items a journal asks for that nobody has filled in. */
 export const missingItems = (e: Experiment): DictionaryItem[] => DICTIONARY_ITEMS.filter((d) => d.asked && !experimentValue(e, d.tag));
 

@@ -31,8 +31,10 @@ export function opinionOfData(raw: RawReflections, cell: Cell, now: SpaceGroup, 
   // Absences do not depend on the origin, and rounded translations keep the keys of the closure clean.
   const rotations = new Map(thenOperators.map((o) => [o.r.join(), o.r]));
   const laueThenRotations = laueRotations([...rotations.values()]);
-  const laue = (g: SpaceGroup) => mergeReflections(raw, cell, laueRotations(rotationsOf(g)), { shells: 1 });
-  const one = laue(now), two = mergeReflections(raw, cell, laueThenRotations, { shells: 1 });
+  // Outliers stay in: under a wrong symmetry every equivalent is one.
+  const whole = { shells: 1, rejectAbove: Infinity };
+  const laue = (g: SpaceGroup) => mergeReflections(raw, cell, laueRotations(rotationsOf(g)), whole);
+  const one = laue(now), two = mergeReflections(raw, cell, laueThenRotations, whole);
   const forbids = (operators: readonly Operator[], h: number, k: number, l: number): boolean => operators.some(({ r, t }) => {
     const p = h * r[0] + k * r[3] + l * r[6], q = h * r[1] + k * r[4] + l * r[7], s = h * r[2] + k * r[5] + l * r[8];
     const phase = h * t[0] + k * t[1] + l * t[2];

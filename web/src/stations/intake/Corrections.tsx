@@ -11,7 +11,7 @@ import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { db, type Correction } from '../../store/db.ts';
 import { updateProject } from '../../store/projects.ts';
 import { useSession } from '../../store/session.tsx';
-import { withItem } from '../publish/Form.tsx';
+import { withItem } from '@nagare/core/formats/dictionary';
 import { mergeFor } from './intake-work.ts';
 
 /** Further data set that was read and waits to be taken in. */

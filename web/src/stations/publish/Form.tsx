@@ -1,32 +1,13 @@
 /** What only the person knows, by subject, with the dictionary's meaning as help; checked while it is typed, remembered for the laboratory. */
 import { useMemo, useState, type ReactNode } from 'react';
-import { checkItem, experimentValue, formItems, missingItems, SUBJECTS, type DictionaryItem } from '@nagare/core/formats/dictionary';
+import { checkItem, experimentValue, formItems, missingItems, SUBJECTS, withItem, type DictionaryItem } from '@nagare/core/formats/dictionary';
 import { DICTIONARY_ITEMS } from '@nagare/core/formats/dictionary-items';
-import type { Experiment } from '@nagare/core/formats/cif-data';
 import { Sheet } from '../../frame/parts.tsx';
 import { updateProject } from '../../store/projects.ts';
 import { useSession } from '../../store/session.tsx';
 
 const LABORATORY = 'laboratory';
 const remembered = (): Record<string, string> => JSON.parse(localStorage.getItem(LABORATORY) ?? '{}') as Record<string, string>;
-
-/** The experiment with one item set; fields that have a place of their own go there. */
-export function withItem(e: Experiment, tag: string, value: string): Experiment {
-  const text = value.trim();
-  const number = Number(text.replace(',', '.'));
-  switch (tag) {
-    case '_exptl_crystal_colour': return { ...e, colour: text };
-    case '_exptl_crystal_description': return { ...e, habit: text };
-    case '_diffrn_ambient_temperature': { const { temperature: _t, ...rest } = e; return text && Number.isFinite(number) ? { ...e, temperature: number } : rest; }
-    case '_exptl_crystal_size_max': case '_exptl_crystal_size_mid': case '_exptl_crystal_size_min': {
-      const at = ['max', 'mid', 'min'].indexOf(tag.slice(-3));
-      const size = [...(e.size ?? [0, 0, 0])] as [number, number, number];
-      size[at] = Number.isFinite(number) ? number : 0;
-      return { ...e, size };
-    }
-    default: { const { [tag]: _a, [tag.toLowerCase()]: _b, ...kept } = e.kept; return { ...e, kept: text ? { ...kept, [tag]: text } : kept }; }
-  }
-}
 
 export function FormSheet(): ReactNode {
   const { project } = useSession();

@@ -3,7 +3,7 @@ import { useMemo, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
 import { formulaText } from '@nagare/core/crystal/formula';
-import { missingItems } from '@nagare/core/formats/dictionary';
+import { missingItems, withItem } from '@nagare/core/formats/dictionary';
 import { experimentalSentence } from '@nagare/core/publish/sentence';
 import { formulaUnits } from '@nagare/core/publish/structure-cif';
 import { SEVERITY_WORDS } from '@nagare/core/vet/registry';
@@ -13,7 +13,7 @@ import { exportProject, saveFile, updateProject } from '../../store/projects.ts'
 import { useSession } from '../../store/session.tsx';
 import { useVet } from '../vet/use-vet.ts';
 import { useCifInput } from './cif-input.ts';
-import { FormSheet, withItem } from './Form.tsx';
+import { FormSheet } from './Form.tsx';
 
 const SECTION = '_publ_section_exptl_refinement';
 
