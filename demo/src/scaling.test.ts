@@ -4,6 +4,7 @@ import { RawBuilder, type RawReflections } from '@nagare/core/crystal/reflection
 import { laueRotations, rotationsOf } from '@nagare/core/crystal/point-group';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import { anisotropy, compareSets, findRings, joinSets, withoutRings } from '@nagare/core/data/diagnostics';
+import { lTest } from '@nagare/core/data/intensity-statistics';
 import { mergeReflections } from '@nagare/core/data/merge';
 import { scaleObservations, withoutBatches } from '@nagare/core/data/scaling';
 import { reciprocalMetric } from '@nagare/core/crystal/cell';
@@ -81,6 +82,18 @@ describe('scaling', () => {
     const same = scaleObservations(plain.raw!, plain.cell!, laue, { batches: true, decay: false, harmonics: 0 });
     expect(same.parameters).toBe(0);
     expect(same.after.rInt).toBeCloseTo(same.before.rInt, 10);
+  });
+});
+
+describe('neighbouring intensities', () => {
+  it('tell a twin from an untwinned crystal', () => {
+    const of = (name: string) => { const d = read('data', name), g = read('truth', name).structure!.spaceGroup; return lTest(mergeForGroup(d.raw!, d.cell!, g).reflections, g); };
+    const plain = of('tsuyukusa-7'), twin = of('futago-1');
+    expect(plain.pairs).toBeGreaterThan(2000);
+    expect(plain.meanL).toBeGreaterThan(0.465);
+    expect(plain.meanL).toBeLessThan(0.54);
+    expect(twin.meanL).toBeLessThan(0.46);
+    expect(twin.meanL2).toBeLessThan(plain.meanL2 - 0.03);
   });
 });
 

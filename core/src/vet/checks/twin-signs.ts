@@ -1,9 +1,9 @@
 import type { Check } from '../check.ts';
-import { intensityReading, normalizedIntensities } from '../../data/intensity-statistics.ts';
+import { intensityReading, lTest, normalizedIntensities } from '../../data/intensity-statistics.ts';
 import { twinLaws } from '../../data/twin-laws.ts';
 
 export const twinSigns: Check = {
-  id: 'twin signs', family: 'data', name: 'Signs of twinning', looks: '⟨|E²−1|⟩ well below 0.736, or weak reflections observed much too strong.', needs: ['merged data'],
+  id: 'twin signs', family: 'data', name: 'Signs of twinning', looks: '⟨|E²−1|⟩ well below 0.736, neighbouring intensities too much alike (⟨|L|⟩ well below 0.5), or weak reflections observed much too strong.', needs: ['merged data'],
   run: (c) => {
     const { reflections: r, treatment } = c.input;
     if (!r || treatment?.twins?.length) return [];
@@ -20,6 +20,8 @@ export const twinSigns: Check = {
     const out = [];
     const remedies = [{ act: 'go' as const, station: 'refine' as const, sheet: 'Data', words: `Test ${laws.length ? `the ${laws.length} laws the cell allows` : 'twin laws'}` }];
     if (e < (c.s.spaceGroup.centric ? 0.8 : 0.65) && laws.length) out.push({ key: 'statistics', severity: 'explain' as const, value: e, title: `⟨|E²−1|⟩ is ${e.toFixed(3)}: the intensities are too even`, detail: `Untwinned ${c.s.spaceGroup.centric ? 'centric data give 0.968' : 'acentric data give 0.736'}; twinning lowers it. The cell allows ${laws.slice(0, 3).map((l) => l.name).join(', ')}.`, remedies });
+    const local = lTest(r, c.s.spaceGroup);
+    if (!c.s.spaceGroup.centric && local.pairs > 500 && local.meanL < 0.46) out.push({ key: 'local', severity: 'explain' as const, value: local.meanL, title: `⟨|L|⟩ is ${local.meanL.toFixed(3)}: neighbouring intensities are too much alike`, detail: `Untwinned acentric data give 0.5, a perfect twin 0.375 (${local.pairs} pairs).`, remedies });
     if (ratio > 3) out.push({ key: 'weak', severity: 'explain' as const, value: ratio, title: `The weakest calculated reflections are observed ${ratio.toFixed(1)} times too strong`, detail: 'Typical of a twin, of a second crystal, or of neighbouring reflections that overlap.', remedies });
     return out;
   },
