@@ -42,6 +42,11 @@ test('symmetry that was missed is found, moved to and refined; both branches can
   await expect(page.locator('.big-symbol')).toHaveText('P n m a', { timeout: 60_000 });
   await expect(page.getByText('Nothing missed within 0.25 Å.')).toBeVisible({ timeout: 60_000 });
   expect(await marks(page).count()).toBe(3);
+  // The opposite way: a subgroup with the twin law it implies, as another branch.
+  const down = page.getByRole('region', { name: 'Too much symmetry?' });
+  await down.getByRole('button', { name: /^Go down to P n 2₁ a/ }).first().click({ timeout: 60_000 });
+  await expect(page.locator('.mark-info b')).toContainText('refined in P n 21 a', { timeout: 120_000 });
+  await expect(page.locator('.big-symbol')).toHaveText('P n 2₁ a');
 });
 
 test('a setting is changed with R1 shown to stay, by button and by typed axes', async ({ page }) => {
@@ -173,6 +178,12 @@ test('data are scaled, a bad run left out, and layers of the reciprocal lattice 
   await sheet.getByTestId('more-data').setInputFiles({ name: 'other.txt', mimeType: 'text/plain', buffer: Buffer.from('nothing of use\n') });
   await expect(page.getByRole('alert')).toContainText('other.txt was not recognised');
   await page.getByRole('alert').getByRole('button', { name: 'Close' }).click();
+  // A second set of the same crystal is compared before it is taken in, as batches of its own.
+  await sheet.getByTestId('more-data').setInputFiles(new URL('../demo/data/enju-6.cif', import.meta.url).pathname);
+  await expect(sheet.getByText(/reflections in common/)).toBeVisible({ timeout: 60_000 });
+  await sheet.getByRole('button', { name: 'Take it in, as batches of its own' }).click();
+  await expect(sheet.locator('summary', { hasText: 'Batches' })).toBeVisible({ timeout: 60_000 });
+  await expect(sheet.getByLabel('Batch 12')).toBeAttached({ timeout: 60_000 });
   await page.getByRole('button', { name: 'Reciprocal lattice' }).click();
   await page.getByRole('button', { name: 'h · l' }).click();
   await expect(page.getByTestId('layer')).toHaveText('h 0 l');
