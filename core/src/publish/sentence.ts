@@ -14,7 +14,7 @@ export function experimentalSentence(input: CifInput): string {
   const out: string[] = [];
   const crystal = [e.colour, e.habit].filter(Boolean).join(' ');
   if (m || e.temperature !== undefined) {
-    const parts = [`A ${crystal || 'crystal'}${crystal ? ' crystal' : ''}${e.size?.every((x) => x > 0) ? ` of ${e.size.join(' × ')} mm` : ''} was measured${e.temperature !== undefined ? ` at ${e.temperature} K` : ''}${e.kept['_diffrn_measurement_device_type'] ? ` on a ${e.kept['_diffrn_measurement_device_type']}` : ''}`];
+    const parts = [`${/^[aeiou]/i.test(crystal) ? 'An' : 'A'} ${crystal || 'crystal'}${crystal ? ' crystal' : ''}${e.size?.every((x) => x > 0) ? ` of ${e.size.join(' × ')} mm` : ''} was measured${e.temperature !== undefined ? ` at ${e.temperature} K` : ''}${e.kept['_diffrn_measurement_device_type'] ? ` on a ${e.kept['_diffrn_measurement_device_type']}` : ''}`];
     if (input.wavelength) parts.push(`with radiation of ${input.wavelength.toFixed(5)} Å`);
     out.push(`${parts.join(' ')}.`);
   }

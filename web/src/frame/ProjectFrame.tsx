@@ -165,7 +165,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
           {problem && <div className="problem" role="alert"><span className="flex-grow-1">{problem}</span><button className="word" onClick={() => setProblem(undefined)}>Close</button></div>}
           {station === 'intake' ? <IntakeCharts /> : (
             <>
-              <SelectionLine />
+              {!(station === 'publish' && (session.pane === 'tables' || session.pane === 'cif')) && !(station === 'symmetry' && session.pane === 'page') && <SelectionLine />}
               <Suspense fallback={<div className="empty">Opening the scene…</div>}>
                 {session.pane === 'tables' && station === 'publish' ? <TablesPane /> : session.pane === 'cif' && station === 'publish' ? <CifPane /> : session.pane === 'page' && station === 'symmetry' ? <SpaceGroupPage /> : session.pane === 'data' && station === 'refine' ? <DataPane /> : session.pane === 'section' && station === 'refine' && session.head ? <div className="side-by-side"><SceneView /><SectionPane /></div> : <SceneView />}
               </Suspense>

@@ -67,6 +67,8 @@ export interface IntakeRow {
   merge?: MergeTaskResult;
   /** Hall symbol the merge was made for. */
   mergedFor?: string;
+  /** The axes of a model that came with the data were kept, though others are conventional: the ranking speaks of those others. */
+  keptAxes?: boolean;
   /** The correction that `raw` has had, and the data as they were before it. */
   correction?: Correction;
   uncorrected?: RawReflections;

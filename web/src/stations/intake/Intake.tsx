@@ -153,7 +153,8 @@ function SymmetrySheet(): ReactNode {
   const choose = (hall: string): void => {
     const g = ranking.groups.find((x) => x.hall === hall);
     const setting = g?.setting ?? findSetting(hall);
-    if (setting && project.cell) void mergeFor(session, groupOfSetting(setting), project.cell, intake!);
+    if (intake!.keptAxes) setProblem('The axes of the model that came with these data are kept. Re-set it at Symmetry; the data follow.');
+    else if (setting && project.cell) void mergeFor(session, groupOfSetting(setting), project.cell, intake!);
   };
   const other = (): void => {
     const setting = findSetting(text);
@@ -167,7 +168,7 @@ function SymmetrySheet(): ReactNode {
   const e2 = ranking.statistics.meanE2Minus1;
   const local = useMemo(() => (intake?.merge && project.group && !project.group.centric ? lTest(intake.merge.reflections, project.group) : undefined), [intake, project.group]);
   return (
-    <Sheet title="Space group" state={<>{project.group ? <><b className="text-body">{project.group.symbol}</b> (no. {project.group.number}) is chosen. </> : null}⟨|E²−1|⟩ {e2.toFixed(3)}: {Math.abs(e2 - 0.968) < Math.abs(e2 - 0.736) ? 'nearer to centric (0.968)' : 'nearer to acentric (0.736)'}.{local && local.pairs > 200 ? ` ⟨|L|⟩ ${local.meanL.toFixed(3)} (0.5 untwinned, 0.375 for a perfect twin; acentric reflections).` : ''}{head ? ' Models already on the course keep their own group.' : ''}</>}>
+    <Sheet title="Space group" state={<>{project.group ? <><b className="text-body">{project.group.symbol}</b> (no. {project.group.number}) is chosen. </> : null}⟨|E²−1|⟩ {e2.toFixed(3)}: {Math.abs(e2 - 0.968) < Math.abs(e2 - 0.736) ? 'nearer to centric (0.968)' : 'nearer to acentric (0.736)'}.{local && local.pairs > 200 ? ` ⟨|L|⟩ ${local.meanL.toFixed(3)} (0.5 untwinned, 0.375 for a perfect twin; acentric reflections).` : ''}{intake!.keptAxes ? ' The ranking is told in the conventional axes; the model that came with the data keeps its own, and is re-set at Symmetry.' : head ? ' Models already on the course keep their own group.' : ''}</>}>
       <table>
         <thead><tr><th></th><th>group</th><th className="n">no.</th><th className="n">score</th><th className="n">forbidden</th><th className="n">above 5σ</th><th className="n">R_int</th></tr></thead>
         <tbody>{ranking.groups.slice(0, 8).map((g) => (

@@ -19,7 +19,7 @@ export async function analyse(session: Session, cell: Cell, keepGroup?: SpaceGro
   const imported = await db.marks.where('projectId').equals(project.id).filter((m) => m.kind === 'import').first();
   if (imported && rest.lattice.changed) {
     // A model came with the data: its axes are kept, whatever the conventional ones would be.
-    const row: IntakeRow = { projectId: project.id, analysis: { ...rest, cell }, raw: data.raw };
+    const row: IntakeRow = { projectId: project.id, analysis: { ...rest, cell }, raw: data.raw, keptAxes: true };
     await db.intake.put(row);
     await mergeFor(session, imported.structure.spaceGroup, cell, row);
     return;
