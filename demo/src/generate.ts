@@ -50,17 +50,8 @@ const RECIPES: Recipe[] = [
   { file: 'futago-1', name: 'Futago-1', molecules: ['CC(=O)Nc1ccc(Cl)c(O)c1'], group: 'P 41', seed: 23, anode: 'Mo', z: 4, temperature: 150, colour: 'amber', habit: 'bipyramid', size: [0.24, 0.22, 0.21], measurement: { dMin: 0.78, coverage: 0.95, repeats: 1.8, meanCounts: 480, systematic: 0.02, outliers: 0.0006 }, twin: { law: [0, 1, 0, 1, 0, 0, 0, 0, -1], fraction: 0.22 } },
 ];
 
-interface ModelRecipe {
-  file: string;
-  name: string;
+interface ModelRecipe extends Omit<Recipe, 'molecules' | 'group' | 'measurement' | 'disorder' | 'twin'> {
   make: (random: Random, m: Measurement) => ModelSet;
-  seed: number;
-  anode: string;
-  z: number;
-  temperature: number;
-  colour: string;
-  habit: string;
-  size: [number, number, number];
   /** Given instead of the model's own where it is part of the trouble. */
   formula?: string;
 }

@@ -10,7 +10,7 @@ import { evaluateStructure } from '@nagare/core/refine/single-crystal-problem';
 import { refineStructure } from '@nagare/core/refine/single-crystal';
 import { mergeForGroup } from '@nagare/core/solve/prepare';
 import { structureCif } from '@nagare/core/publish/structure-cif';
-import { changeReflections, changeStructure, reverseChange } from '@nagare/core/symmetry/change-setting';
+import { changeReflections, changeStructure, changeWords, parseChange } from '@nagare/core/symmetry/change-setting';
 import { raiseSymmetry } from '@nagare/core/symmetry/raise';
 import { missedWithOpinion, symmetryReport } from '@nagare/core/symmetry/report';
 import { settingsOf } from '@nagare/core/symmetry/settings-of';
@@ -110,13 +110,14 @@ describe('re-setting', () => {
     const r1 = (x: Structure, raw: typeof data.raw): number => evaluateStructure(x, mergeForGroup(raw!, x.cell, x.spaceGroup).reflections, 0.71075, { a: 0.05, b: 0 }, 0).figures.r1;
     const there = settingsOf(s.cell, s.spaceGroup).find((c) => c.standard)!;
     expect(there.group.symbol).toBe('C 1 2/c 1');
+    expect(changeWords(there.change)).toBe('(a′, b′, c′) = (a + c, b, −a)');
     const standard = changeStructure(s, there.change);
     const moved = changeReflections(data.raw!, there.change);
     expect(moved.dropped).toBe(0);
     expect(Math.abs(r1(standard, moved.raw) - r1(s, data.raw))).toBeLessThan(1e-4);
     // Through the file and back, as a person would.
     const text = structureCif({ name: 'there', structure: standard, experiment: data.experiment, wavelength: 0.71075, date: '2026-11-23', exact: true });
-    const back = changeStructure(recognise(text, 'there.cif')[0]!.structure!, reverseChange(there.change));
+    const back = changeStructure(recognise(text, 'there.cif')[0]!.structure!, parseChange('-c, b, a+c'));
     back.sites.forEach((x, i) => {
       x.position.forEach((v, k) => expect(Math.abs(v - s.sites[i]!.position[k]!)).toBeLessThan(1e-6));
       if (x.displacement.kind === 'aniso') x.displacement.u.forEach((v, k) => expect(Math.abs(v - (s.sites[i]!.displacement as { u: readonly number[] }).u[k]!)).toBeLessThan(1e-6));

@@ -5,11 +5,18 @@ import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { cellContents, equivalentU, type Structure } from '../crystal/structure.ts';
 import { lowerSymmetry, subgroups } from './subgroups.ts';
 import { seededRandom } from '../math/random.ts';
-import { changeStructure, changeTreatment, combineChanges, consequenceOf, parseChange, reverseChange } from './change-setting.ts';
+import { changeStructure, changeTreatment, combineChanges, consequenceOf, parseChange, type AxesChange } from './change-setting.ts';
 import { settingsOf } from './settings-of.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
-import type { Mat3 } from '../math/matrix3.ts';
+import { apply3, inverse3, type Mat3 } from '../math/matrix3.ts';
+
+/** The way back. */
+function reverseChange(c: AxesChange): AxesChange {
+  const p = inverse3(c.p);
+  const o = apply3(p, c.origin);
+  return { p, origin: [-o[0] + 0, -o[1] + 0, -o[2] + 0] };
+}
 
 const monoclinic: Cell = { a: 9.12, b: 7.45, c: 13.31, alpha: 90, beta: 101.7, gamma: 90, su: [0.001, 0.001, 0.002, 0, 0.01, 0] };
 

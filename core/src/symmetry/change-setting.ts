@@ -15,19 +15,10 @@ export interface AxesChange {
   readonly origin: Vec3;
 }
 
-export const NO_CHANGE: AxesChange = { p: IDENTITY3, origin: [0, 0, 0] };
-
 /** First one change, then another described in the axes that the first one made. */
 export function combineChanges(first: AxesChange, second: AxesChange): AxesChange {
   const o = apply3(first.p, second.origin);
   return { p: multiply3(first.p, second.p), origin: [o[0] + first.origin[0], o[1] + first.origin[1], o[2] + first.origin[2]] };
-}
-
-/** The way back. */
-export function reverseChange(c: AxesChange): AxesChange {
-  const p = inverse3(c.p);
-  const o = apply3(p, c.origin);
-  return { p, origin: [-o[0] + 0, -o[1] + 0, -o[2] + 0] };
 }
 
 const near = (x: number): boolean => Math.abs(x - Math.round(x)) < 1e-6;

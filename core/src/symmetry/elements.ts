@@ -1,7 +1,7 @@
 /** Where the symmetry elements of a group stand in its cell: type, direction, place and gliding part of every operation (International Tables A, 1.2). */
-import { intrinsicTranslation, operatorKey, rotationAxis, rotationType, type Operator } from '../crystal/operator.ts';
+import { intrinsicTranslation, rotationAxis, rotationType, type Operator } from '../crystal/operator.ts';
 import { allOperators, type SpaceGroup } from '../crystal/space-group.ts';
-import { apply3, IDENTITY3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 
 export type ElementKind = 'mirror plane' | 'glide plane' | 'rotation axis' | 'screw axis' | 'rotoinversion axis' | 'inversion centre';
 
@@ -251,7 +251,3 @@ function cutPlane(h: Vec3, level: number): Vec3[] {
   const angle = (p: Vec3): number => { const d = [0, 1, 2].map((i) => p[i]! - c[i]!); return Math.atan2(d[0]! * v[0]! + d[1]! * v[1]! + d[2]! * v[2]!, d[0]! * u[0]! + d[1]! * u[1]! + d[2]! * u[2]!); };
   return points.sort((p, q) => angle(p) - angle(q));
 }
-
-/** Whether two operations are the same up to lattice translations of the group. */
-export const sameOperation = (g: SpaceGroup, p: Operator, q: Operator): boolean => g.centring.some((c) => operatorKey({ r: p.r, t: [p.t[0] + c[0], p.t[1] + c[1], p.t[2] + c[2]] }) === operatorKey(q));
-export const isIdentityRotation = (r: Mat3): boolean => r.every((x, i) => x === IDENTITY3[i]);

@@ -4,7 +4,7 @@ import type { Cell } from '../crystal/cell.ts';
 import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
-import { anisotropy, compareSets, findRings, type AnisotropyReading, type RingReading, type SetComparison } from '../data/diagnostics.ts';
+import { anisotropy, compareSets, findRings, joinSets, withoutRings, type AnisotropyReading, type RingReading, type SetComparison } from '../data/diagnostics.ts';
 import { mergeReflections } from '../data/merge.ts';
 import { scaleObservations, type ScalingResult, type ScalingWish } from '../data/scaling.ts';
 import { findSuperstructure, type Superstructure } from '../symmetry/opinion.ts';
@@ -27,6 +27,15 @@ export const diagnoseTask = task<DataInput, Diagnosis, never>({
   run: async (i) => {
     const rotations = laueOf(i.group);
     return { anisotropy: anisotropy(mergeReflections(i.raw, i.cell, rotations, { shells: 1 }).reflections, i.cell), rings: i.raw.merged ? [] : findRings(i.raw, i.cell, rotations), superstructure: findSuperstructure(i.raw, i.cell, i.group), batches: i.raw.batch ? scaleObservations(i.raw, i.cell, rotations, { batches: false, decay: false, harmonics: 0 }).batches : [] };
+  },
+});
+
+/** A further set joined to the data, or rings left out of them. */
+export const reworkTask = task<{ raw: RawReflections; cell: Cell; other?: RawReflections; rings?: readonly { d: number; width: number }[] }, RawReflections, never>({
+  name: 'rework', input: z.object({ raw: rawSchema, cell: cellSchema, other: rawSchema.optional(), rings: z.array(z.object({ d: z.number(), width: z.number() })).optional() }) as never, output: rawSchema,
+  run: async (i) => {
+    const joined = i.other ? joinSets(i.raw, i.other) : i.raw;
+    return i.rings ? withoutRings(joined, i.cell, i.rings) : joined;
   },
 });
 

@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import { recognise, type Recognised } from '../formats/recognise.ts';
 import { analyseIntake, mergeForGroup, mergeForLaue, type IntakeAnalysis } from '../solve/prepare.ts';
-import { normalizedIntensities, intensityReading, type IntensityReading } from '../data/intensity-statistics.ts';
+import { normalizedIntensities, intensityReading, lTest, type IntensityReading, type LTest } from '../data/intensity-statistics.ts';
 import type { MergeResult } from '../data/merge.ts';
 import { phaseSeed, type PhaseInput, type PhaseResult } from '../solve/phase.ts';
 import { solveStructure, type SolveInput, type SolveReport, type SolveResult } from '../solve/solve.ts';
@@ -27,7 +27,7 @@ import { breathingContext, type TaskContext } from '../task-context.ts';
 import { cellSchema, experimentSchema, mergedSchema, rawSchema, spaceGroupSchema, structureSchema, treatmentSchema, weightsSchema } from './schemas.ts';
 import { elementsTask, mapTask, maskTask, matchTask, placesTask, planTask, plotsTask, twinsTask } from './model-tasks.ts';
 import { raiseTask, symmetryTask } from './symmetry-tasks.ts';
-import { compareSetsTask, diagnoseTask, scaleTask } from './data-tasks.ts';
+import { compareSetsTask, diagnoseTask, reworkTask, scaleTask } from './data-tasks.ts';
 import { vetTask } from './vet-task.ts';
 import { shaped, task, type Task } from './task.ts';
 import type { Grid } from '../math/fft.ts';
@@ -77,6 +77,8 @@ const analyseTask = task<{ raw: RawReflections; cell: Cell }, IntakeAnalysis, st
 
 export interface MergeTaskResult extends MergeResult {
   reading: IntensityReading;
+  /** Of acentric groups; rows stored before it was made lack it. */
+  local?: LTest;
 }
 
 const mergeTask = task<{ raw: RawReflections; cell: Cell; group: SpaceGroup }, MergeTaskResult, number>({
@@ -85,7 +87,7 @@ const mergeTask = task<{ raw: RawReflections; cell: Cell; group: SpaceGroup }, M
     const result = mergeForGroup(raw, cell, group, (f) => context.progress(f));
     await context.breath();
     const laue = mergeForLaue(raw, cell, group);
-    return { ...result, reading: intensityReading(laue, normalizedIntensities(laue, cell, group), group) };
+    return { ...result, reading: intensityReading(laue, normalizedIntensities(laue, cell, group), group), ...(group.centric ? {} : { local: lTest(result.reflections, group) }) };
   },
 });
 
@@ -188,7 +190,7 @@ const contourTask = task<ContourInput, { excess: Surface; deficit: Surface }, ne
   },
 });
 
-export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, settle: settleTask, plan: planTask, places: placesTask, elements: elementsTask, plots: plotsTask, twins: twinsTask, mask: maskTask, map: mapTask, match: matchTask, symmetry: symmetryTask, raise: raiseTask, vet: vetTask, scale: scaleTask, diagnose: diagnoseTask, compareSets: compareSetsTask, table: tableTask, report: reportTask, cifProblems: cifProblemsTask, residual: residualTask, cif: cifTask, contour: contourTask } as const;
+export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, settle: settleTask, plan: planTask, places: placesTask, elements: elementsTask, plots: plotsTask, twins: twinsTask, mask: maskTask, map: mapTask, match: matchTask, symmetry: symmetryTask, raise: raiseTask, vet: vetTask, scale: scaleTask, diagnose: diagnoseTask, compareSets: compareSetsTask, rework: reworkTask, table: tableTask, report: reportTask, cifProblems: cifProblemsTask, residual: residualTask, cif: cifTask, contour: contourTask } as const;
 export type TaskName = keyof typeof TASKS;
 export type TaskInput<N extends TaskName> = Parameters<(typeof TASKS)[N]['run']>[0];
 export type TaskOutput<N extends TaskName> = Awaited<ReturnType<(typeof TASKS)[N]['run']>>;

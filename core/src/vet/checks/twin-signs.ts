@@ -18,7 +18,7 @@ export const twinSigns: Check = {
       if (fc > 0 && fo - fc > 1.5 * noise) ratio = fo / fc;
     }
     const out = [];
-    const remedies = [{ act: 'go' as const, station: 'refine' as const, sheet: 'Data', words: `Test ${laws.length ? `the ${laws.length} laws the cell allows` : 'twin laws'}` }];
+    const remedies = [{ act: 'go' as const, station: 'refine' as const, sheet: 'Data', words: laws.length === 1 ? 'Test the law the cell allows' : laws.length ? `Test the ${laws.length} laws the cell allows` : 'Test twin laws' }];
     if (e < (c.s.spaceGroup.centric ? 0.8 : 0.65) && laws.length) out.push({ key: 'statistics', severity: 'explain' as const, value: e, title: `⟨|E²−1|⟩ is ${e.toFixed(3)}: the intensities are too even`, detail: `Untwinned ${c.s.spaceGroup.centric ? 'centric data give 0.968' : 'acentric data give 0.736'}; twinning lowers it. The cell allows ${laws.slice(0, 3).map((l) => l.name).join(', ')}.`, remedies });
     const local = lTest(r, c.s.spaceGroup);
     if (!c.s.spaceGroup.centric && local.pairs > 500 && local.meanL < 0.46) out.push({ key: 'local', severity: 'explain' as const, value: local.meanL, title: `⟨|L|⟩ is ${local.meanL.toFixed(3)}: neighbouring intensities are too much alike`, detail: `Untwinned acentric data give 0.5, a perfect twin 0.375 (${local.pairs} pairs).`, remedies });

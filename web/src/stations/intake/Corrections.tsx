@@ -4,7 +4,7 @@ import { useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { cellParameters, cellVolume } from '@nagare/core/crystal/cell';
 import { transformReflections, type RawReflections } from '@nagare/core/crystal/reflections';
-import { joinSets, withoutRings, type SetComparison } from '@nagare/core/data/diagnostics';
+import type { SetComparison } from '@nagare/core/data/diagnostics';
 import { absorptionCoefficient } from '@nagare/core/scattering/form-factor';
 import { run } from '../../engine/engine.ts';
 import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
@@ -72,6 +72,17 @@ export function CorrectionsSheet(): ReactNode {
     const comparison = await perform('Comparing the data sets', () => run('compareSets', { raw, cell, group, other }));
     if (comparison) setWaiting({ name: picked.name, raw: other, comparison });
   };
+  const sofar: Correction = c ?? { stamp: 0, wish: { batches: false, decay: false, harmonics: 0 }, rIntBefore: intake.merge.statistics.rInt, rIntAfter: intake.merge.statistics.rInt, parameters: 0, used: 0, batches: [] };
+  const leaveOut = async (ring: { d: number; width: number }): Promise<void> => {
+    const next = await perform('Leaving out the ring', () => run('rework', { raw, cell, rings: [ring] }));
+    if (next) await store(next, { ...sofar, stamp: Date.now(), rings: [...(c?.rings ?? []), ring.d] }, source);
+  };
+  const takeIn = async (more: Waiting): Promise<void> => {
+    const next = await perform('Joining the data sets', () => run('rework', { raw, cell, other: more.raw }));
+    const plain = next && (raw === source ? next : await perform('Joining the data sets', () => run('rework', { raw: source, cell, other: more.raw })));
+    if (next && plain) await store(next, { ...sofar, batches: [], stamp: Date.now() }, plain);
+    setWaiting(undefined);
+  };
   const bad = readings.filter((b) => b.spoils);
   const sentence = c ? `Corrected: R_int ${percent(c.rIntBefore)} before, ${percent(c.rIntAfter)} after, ${c.parameters} parameters from ${c.used} observations.` : many || aimed ? `${many ? `${new Set(source.batch).size} batches` : 'One batch'}${aimed ? ', beam directions known' : ''}; not corrected yet.` : 'One batch, and no beam directions: nothing to scale by.';
   return (
@@ -94,7 +105,7 @@ export function CorrectionsSheet(): ReactNode {
         <details><summary>Directions and rings</summary>
           <table><thead><tr><th>towards</th><th className="n">refl.</th><th className="n">mean I/σ</th><th className="n">I/σ above 2 to, Å</th></tr></thead><tbody>{d.anisotropy.directions.map((x) => <tr key={x.name}><td>{x.name}</td><td className="n">{x.reflections}</td><td className="n">{x.meanIOverSigma.toFixed(1)}</td><td className="n">{x.limit.toFixed(2)}</td></tr>)}</tbody></table>
           <p className="mb-1">{d.anisotropy.spread > 3 * d.anisotropy.su ? `Diffraction is anisotropic: B differs by ${d.anisotropy.spread.toFixed(1)}(${d.anisotropy.su.toFixed(1)}) Å² between directions.` : `No clear anisotropy: B differs by ${d.anisotropy.spread.toFixed(1)} Å² with an s.u. of ${d.anisotropy.su.toFixed(1)}.`}</p>
-          {d.rings.length ? d.rings.map((r) => <p key={r.d} className="mb-1">Ring at {r.d.toFixed(2)} Å{r.ice ? ', where ice diffracts' : ''}: {percent(r.share, 0)} of {r.observations} observations stand clear of their equivalents. <button className="word" disabled={!!work} onClick={() => void store(withoutRings(raw, cell, [r]), { ...(c ?? { wish: { batches: false, decay: false, harmonics: 0 }, rIntBefore: intake.merge!.statistics.rInt, rIntAfter: intake.merge!.statistics.rInt, parameters: 0, used: 0, batches: [] }), stamp: Date.now(), rings: [...(c?.rings ?? []), r.d] }, source)}>Leave it out</button></p>) : <p className="soft mb-1">No ring stands out.</p>}
+          {d.rings.length ? d.rings.map((r) => <p key={r.d} className="mb-1">Ring at {r.d.toFixed(2)} Å{r.ice ? ', where ice diffracts' : ''}: {percent(r.share, 0)} of {r.observations} observations stand clear of their equivalents. <button className="word" disabled={!!work} onClick={() => void leaveOut(r)}>Leave it out</button></p>) : <p className="soft mb-1">No ring stands out.</p>}
           {d.superstructure[0] && <p className="mb-0">Superstructure: {d.superstructure[0].words}.</p>}
         </details>
       )}
@@ -102,7 +113,7 @@ export function CorrectionsSheet(): ReactNode {
         <input ref={file} type="file" hidden data-testid="more-data" onChange={(e) => { const f = e.target.files?.[0]; e.target.value = ''; if (f) void take(f); }} />
         <button className="word" disabled={!!work} onClick={() => file.current?.click()}>Add another data set</button>
         {waiting && <div className="detail"><p className="mb-1"><b>{waiting.name}</b>: {waiting.comparison.common} reflections in common, scale {waiting.comparison.scale.toFixed(3)}, R {percent(waiting.comparison.r, 1)}, correlation {waiting.comparison.correlation.toFixed(4)}.{waiting.comparison.correlation < 0.9 ? ' They do not go together: another crystal, or indexed another way.' : ''}</p>
-          <button className="word" disabled={!!work} onClick={() => { void store(joinSets(raw, waiting.raw), { ...(c ?? { wish: { batches: false, decay: false, harmonics: 0 }, rIntBefore: intake.merge!.statistics.rInt, rIntAfter: intake.merge!.statistics.rInt, parameters: 0, used: 0 }), batches: [], stamp: Date.now() }, joinSets(source, waiting.raw)); setWaiting(undefined); }}>Take it in, as batches of its own</button><button className="word" onClick={() => setWaiting(undefined)}>Leave it</button></div>}
+          <button className="word" disabled={!!work} onClick={() => void takeIn(waiting)}>Take it in, as batches of its own</button><button className="word" onClick={() => setWaiting(undefined)}>Leave it</button></div>}
       </div>
     </Sheet>
   );

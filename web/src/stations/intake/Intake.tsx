@@ -1,5 +1,5 @@
 /** Intake: what came in, cell and contents, symmetry, quality of the data. */
-import { lazy, Suspense, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
+import { lazy, Suspense, useEffect, useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
 import { cellParameters, cellVolume, isPlausibleCell, type Cell } from '@nagare/core/crystal/cell';
@@ -12,7 +12,6 @@ import { updateProject } from '../../store/projects.ts';
 import { useSession } from '../../store/session.tsx';
 import { useDrop } from '../../frame/DropEverywhere.tsx';
 import { analyse, mergeFor } from './intake-work.ts';
-import { lTest } from '@nagare/core/data/intensity-statistics';
 import { judgement } from './judgement.ts';
 import { CorrectionsSheet } from './Corrections.tsx';
 
@@ -166,7 +165,7 @@ function SymmetrySheet(): ReactNode {
     if (project.cell) void mergeFor(session, groupOfSetting(setting), project.cell, intake!);
   };
   const e2 = ranking.statistics.meanE2Minus1;
-  const local = useMemo(() => (intake?.merge && project.group && !project.group.centric ? lTest(intake.merge.reflections, project.group) : undefined), [intake, project.group]);
+  const local = intake?.merge?.local;
   return (
     <Sheet title="Space group" state={<>{project.group ? <><b className="text-body">{project.group.symbol}</b> (no. {project.group.number}) is chosen. </> : null}⟨|E²−1|⟩ {e2.toFixed(3)}: {Math.abs(e2 - 0.968) < Math.abs(e2 - 0.736) ? 'nearer to centric (0.968)' : 'nearer to acentric (0.736)'}.{local && local.pairs > 200 ? ` ⟨|L|⟩ ${local.meanL.toFixed(3)} (0.5 untwinned, 0.375 for a perfect twin; acentric reflections).` : ''}{intake!.keptAxes ? ' The ranking is told in the conventional axes; the model that came with the data keeps its own, and is re-set at Symmetry.' : head ? ' Models already on the course keep their own group.' : ''}</>}>
       <table>
