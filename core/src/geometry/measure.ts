@@ -63,12 +63,14 @@ const positionsOf = (cell: Cell, places: readonly Place[], coordinates: (site: n
 
 /**
  * Value and s.u. of any function of placed sites. Derivatives are central differences of 1e−5 Å; covariances between
- * all coordinates enter, with the s.u. of the cell as independent contributions.
+ * all coordinates enter, with the s.u. of the cell as independent contributions. Zero where no site has an s.u.
  */
 export function measure(s: Structure, places: readonly Place[], f: (points: readonly Vec3[]) => number, covariance?: CovarianceData): Measured {
   const base = (site: number): Vec3 => s.sites[site]!.position;
   const value = f(positionsOf(s.cell, places, base));
   const sites = [...new Set(places.map((p) => p.site))];
+  // A model that was never refined has no s.u. at all; the cell's alone would pretend to a precision that is not there.
+  if (!covariance && !s.sites.some((x) => x.positionSu?.some((u) => u > 0))) return { value, su: 0 };
   const step = [s.cell.a, s.cell.b, s.cell.c].map((len) => 1e-5 / len);
   const wrap = (d: number): number => (d > 180 ? d - 360 : d < -180 ? d + 360 : d);
   const gradient = sites.map((site) =>

@@ -47,6 +47,11 @@ describe('tables', () => {
     expect(h.rows[0]![0]).toBe('O2–H2···O3');
     expect(h.rows.length).toBe(hydrogenBonds(chain()).length);
   });
+  it('claim no s.u. for a model that was never refined', () => {
+    const { structure } = input();
+    const bare = { ...structure, sites: structure.sites.map(({ positionSu: _p, ...x }) => x) };
+    expect(makeTable('bonds', input({ structure: bare })).rows.map((r) => r[1])).toContain('1.342');
+  });
   it('order, scale and go out in every form', () => {
     const by = (order: 'by label' | 'by value' | 'as in the model') => makeTable('sites', input(), { hydrogens: true, scaled: true, order }).rows.map((r) => r[0]);
     expect(by('as in the model')).toEqual(['O1', 'C1', 'C2', 'O2', 'H1', 'H2', 'O3']);
