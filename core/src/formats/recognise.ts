@@ -9,6 +9,8 @@ import type { Treatment } from '../crystal/treatment.ts';
 import { readControls, readTreatment } from './cif-controls.ts';
 import { FileProblem, INAPPLICABLE, parseCif, UNKNOWN, type CifBlock } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
+import { looksLikePattern, parseInstrument, parsePattern, readPattern, type PatternFile } from './pattern-file.ts';
+import type { Instrument, SpectralLine } from '../crystal/pattern.ts';
 
 /** One data block or one list. */
 export interface Recognised {
@@ -23,6 +25,9 @@ export interface Recognised {
   items?: Readonly<Record<string, string>>;
   /** Limits, twins, extinction and solvent that the file's refinement used. */
   treatment?: Treatment;
+  /** A powder pattern, with the lines of its spectrum where the file tells. */
+  powder?: PatternFile & { readonly lines?: readonly SpectralLine[] };
+  instrument?: Instrument;
 }
 
 const thousands = (n: number): string => String(n).replace(/\B(?=(\d{3})+$)/g, '\u2009');
@@ -31,19 +36,27 @@ const thousands = (n: number): string => String(n).replace(/\B(?=(\d{3})+$)/g, '
 export function recognise(text: string, fileName: string, progress?: (fraction: number) => void): Recognised[] {
   const base = fileName.replace(/\.[^.]*$/, '') || 'pasted text';
   if (!text.trim()) throw new FileProblem(`${fileName} is empty.`);
-  if (text.slice(0, 2000).includes('\u0000')) throw new FileProblem(`${fileName} is a binary file. Nagare reads CIF, plain-text reflection lists and its own project files.`);
+  if (text.slice(0, 2000).includes('\u0000')) throw new FileProblem(`${fileName} is a binary file. Nagare reads CIF, plain-text reflection lists and powder patterns, and its own project files.`);
   if (/^\s*(#[^\n]*\n\s*)*data_/i.test(text.slice(0, 20000).replace(/^\ufeff/, ''))) {
     const blocks = parseCif(text, progress);
-    const found = blocks.map((b) => recogniseBlock(b, base)).filter((r) => r.raw || r.structure || r.cell);
-    if (!found.length) throw new FileProblem(`${fileName} is a CIF but holds neither a cell, reflections nor atom sites.`);
+    const found = blocks.map((b) => recogniseBlock(b, base)).filter((r) => r.raw || r.structure || r.cell || r.powder);
+    if (!found.length) throw new FileProblem(`${fileName} is a CIF but holds neither a cell, reflections, atom sites nor a powder pattern.`);
     return found;
   }
   if (looksLikeReflectionList(text)) {
     const { raw, layout } = parseReflectionList(text, progress);
     return [{ name: base, sentence: `${thousands(raw.count)} reflections in ${layout === 'fixed columns' ? 'fixed columns' : 'blank-separated columns'}; the cell and the wavelength are still to be given.`, experiment: { kept: {} }, raw }];
   }
+  if (/^\s*\{/.test(text)) {
+    const instrument = parseInstrument(text);
+    return [{ name: instrument.name, sentence: `an instrument: ${instrument.geometry}, λ ${instrument.lines.map((l) => l.wavelength.toFixed(5)).join(' and ')} Å${instrument.calibrated ? `, calibrated with ${instrument.calibrated}` : ''}.`, experiment: { kept: {} }, instrument }];
+  }
+  if (looksLikePattern(text)) {
+    const powder = parsePattern(text, base);
+    return [{ name: base, sentence: patternSentence(powder), experiment: { kept: {} }, powder }];
+  }
   const problem = firstOddLine(text);
-  throw new FileProblem(`${fileName} was not recognised: it is neither a CIF (no data block) nor a reflection list (h k l I σ).${problem ? ` The first line that fits neither reads "${problem.text}".` : ''}`, problem?.line);
+  throw new FileProblem(`${fileName} was not recognised: it is neither a CIF (no data block) nor a reflection list (h k l I σ) nor a powder pattern (2θ, intensity, s.u.).${problem ? ` The first line that fits neither reads "${problem.text}".` : ''}`, problem?.line);
 }
 
 function firstOddLine(text: string): { line: number; text: string } | undefined {
@@ -51,6 +64,11 @@ function firstOddLine(text: string): { line: number; text: string } | undefined 
   const i = lines.findIndex((l) => l.trim() && !l.trim().startsWith('#'));
   return i < 0 ? undefined : { line: i + 1, text: lines[i]!.trim().slice(0, 60) };
 }
+
+export const patternSentence = (p: PatternFile): string => {
+  const { twoTheta } = p.pattern;
+  return `a powder pattern of ${thousands(twoTheta.length)} points, 2θ ${twoTheta[0]!.toFixed(2)}–${twoTheta[twoTheta.length - 1]!.toFixed(2)}°${p.axis === '2θ' ? '' : ` (read as ${p.axis})`}, ${p.even ? 'even steps' : 'uneven steps'}, s.u. ${p.pattern.sigmaFrom === 'file' ? 'from the file' : 'from counting'}${p.pattern.at !== undefined ? `, ${p.pattern.at} K` : ''}.`;
+};
 
 /** Short single items, for checking the file against itself. */
 function singleItems(block: CifBlock): Record<string, string> {
@@ -67,13 +85,16 @@ function recogniseBlock(block: CifBlock, base: string): Recognised {
   const bare = readStructure(block);
   const structure = bare && readControls(block, bare);
   const treatment = readTreatment(block);
+  const measured = readPattern(block, block.name || base);
+  const powder = measured && { ...measured.file, ...(measured.lines ? { lines: measured.lines } : {}) };
   const parts: string[] = [];
   if (reflections) parts.push(`${thousands(reflections.raw.count)} reflections (${reflections.origin})`);
+  if (powder) parts.push(patternSentence(powder).slice(0, -1));
   if (structure) parts.push(`a structure of ${structure.sites.length} sites in ${structure.spaceGroup.symbol}`);
-  if (!reflections && !structure && cell) parts.push('a cell');
+  if (!reflections && !structure && !powder && cell) parts.push('a cell');
   const details = [experiment.formula && formulaText(experiment.formula), experiment.wavelength && `λ ${experiment.wavelength.toFixed(4)} Å`, experiment.temperature && `${experiment.temperature} K`].filter(Boolean);
   return {
     name: block.name || base, sentence: `${parts.join(' and ')}${details.length ? `; ${details.join(', ')}` : ''}.`,
-    experiment, ...(cell ? { cell } : {}), ...(spaceGroup ? { spaceGroup } : {}), ...(reflections ? { raw: reflections.raw } : {}), ...(structure ? { structure, items: singleItems(block) } : {}), ...(treatment ? { treatment } : {}),
+    experiment, ...(cell ? { cell } : {}), ...(spaceGroup ? { spaceGroup } : {}), ...(reflections ? { raw: reflections.raw } : {}), ...(structure ? { structure, items: singleItems(block) } : {}), ...(treatment ? { treatment } : {}), ...(powder ? { powder } : {}),
   };
 }

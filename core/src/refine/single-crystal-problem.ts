@@ -1,9 +1,10 @@
 /** One single-crystal refinement as arrays: observations, sites, parameters, and the sums over them. */
+import { addIntensityDerivatives } from './intensity-derivatives.ts';
 import { cellVolume, metricTensor } from '../crystal/cell.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import { groupOrder, reflectionSymmetry, siteSymmetry } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { scatteringTable, SiteSums, STRIDE, structureFactors, type ScatteringTable, type SiteArrays } from '../scattering/structure-factors.ts';
+import { scatteringTable, SiteSums, structureFactors, type ScatteringTable, type SiteArrays } from '../scattering/structure-factors.ts';
 import type { TaskContext } from '../task-context.ts';
 import { NormalEquations } from './normal-equations.ts';
 import { constraintMap, DISPLACEMENT, EXTINCTION, OCCUPANCY, physicalValues, SCALE, siteOffset, twinOffset, type FreeValues } from './parameters.ts';
@@ -239,7 +240,7 @@ export class SingleCrystalProblem {
       const A = sums.a + (this.maskA ? this.maskA[i]! : 0), B = sums.b + (this.maskB ? this.maskB[i]! : 0), f2sq = A * A + B * B;
       const y = this.hasExtinction ? 1 / Math.sqrt(1 + Math.max(0, 2 * g * f2sq * delta[i]!)) : 1;
       let fc2 = first * f2sq * y;
-      this.addDerivatives(derivative, i, t, sums.terms, A, B, first * (this.hasExtinction ? k * y ** 3 * (1 + g * f2sq * delta[i]!) : k));
+      addIntensityDerivatives(derivative, 0, i, t, s, this.siteFactor, sums.terms, A, B, first * (this.hasExtinction ? k * y ** 3 * (1 + g * f2sq * delta[i]!) : k));
       derivative[EXTINCTION] = -first * k * f2sq * f2sq * delta[i]! * y ** 3;
       for (let c = 0; c < twinSums.length; c++) {
         derivative[firstTwin + c] = -k * f2sq * y;
@@ -251,7 +252,7 @@ export class SingleCrystalProblem {
         fc2 += fractions[c]! * f * z;
         derivative[firstTwin + c]! += k * f * z;
         derivative[EXTINCTION]! -= fractions[c]! * k * f * f * d * z ** 3;
-        this.addDerivatives(derivative, i, twin.table, own.terms, own.a, own.b, fractions[c]! * (this.hasExtinction ? k * z ** 3 * (1 + g * f * d) : k));
+        addIntensityDerivatives(derivative, 0, i, twin.table, s, this.siteFactor, own.terms, own.a, own.b, fractions[c]! * (this.hasExtinction ? k * z ** 3 * (1 + g * f * d) : k));
       }
       derivative[SCALE] = fc2;
       this.fc2[i] = fc2;
@@ -276,23 +277,6 @@ export class SingleCrystalProblem {
       normal.push(residual);
     }
     return { normal, cost, weight };
-  }
-
-  /** Adds one component's ∂(k·|F|²)/∂p to the derivatives: 2·outer·(A ∂A + B ∂B) = pc ∂C + ps ∂S for every site. */
-  private addDerivatives(derivative: Float64Array, i: number, t: ScatteringTable, terms: Float64Array, A: number, B: number, outer: number): void {
-    const s = this.sites, n = t.count;
-    for (let j = 0; j < s.count; j++) {
-      const base = j * STRIDE, at = siteOffset(j), e = s.element[j]!;
-      const f1 = t.f[e * n + i]! * t.factor, f2 = t.f2[e]! * t.factor;
-      const pc0 = 2 * outer * (A * f1 + B * f2), ps0 = 2 * outer * (B * f1 - A * f2);
-      const pc = pc0 * s.weight[j]!, ps = ps0 * s.weight[j]!;
-      derivative[at]! += pc * terms[base + 2]! + ps * terms[base + 5]!;
-      derivative[at + 1]! += pc * terms[base + 3]! + ps * terms[base + 6]!;
-      derivative[at + 2]! += pc * terms[base + 4]! + ps * terms[base + 7]!;
-      derivative[at + 3]! += (pc0 * terms[base]! + ps0 * terms[base + 1]!) * this.siteFactor[j]!;
-      derivative[at + 4]! += pc * terms[base + 8]! + ps * terms[base + 14]!;
-      if (s.aniso[j] === 1) for (let q = 1; q < 6; q++) derivative[at + 4 + q]! += pc * terms[base + 8 + q]! + ps * terms[base + 14 + q]!;
-    }
   }
 
   /** R1, wR2 and S of calculated data under the present weights. */
