@@ -81,7 +81,7 @@ export function directProfile(x: number, position: number, theta: number, gauss:
   const q = lorentz / width, eta = 1.36603 * q - 0.47719 * q * q + 0.11116 * q ** 3;
   const voigt = (u: number): number => (2 * eta) / (Math.PI * width * (1 + 4 * (u / width) ** 2)) + ((1 - eta) * 2 * Math.sqrt(Math.LN2 / Math.PI) * Math.exp(-4 * Math.LN2 * (u / width) ** 2)) / width;
   if (!sample || !detector) return voigt(x - position);
-  const n = 160, top = sample + detector;
+  const n = 400, top = sample + detector;
   let sum = 0, norm = 0;
   for (let i = 0; i < n; i++) {
     const h = (top * (i + 0.5)) / n;

@@ -9,7 +9,7 @@ import { floatingOrigin, type RestraintRow } from '../refine/restraints.ts';
 import type { ConstraintMap } from '../refine/parameters.ts';
 import { SiteSums } from '../scattering/structure-factors.ts';
 import type { TaskContext } from '../task-context.ts';
-import { axisCosine, chebyshevArgument, DEGREES, displacementShift, lowerBound, PatternCalculator, quarticSum, SCHERRER, type CalculatedPattern, type PeakTable } from './engine.ts';
+import { addPeaks, axisCosine, chebyshevArgument, DEGREES, displacementShift, lowerBound, PatternCalculator, quarticSum, SCHERRER, type CalculatedPattern, type PeakTable } from './engine.ts';
 import { QUARTICS, quadraticForm, type FitModel } from './model.ts';
 import { ABSORPTION, ACROSS, DETECTOR, fitMap, layoutOf, MARCH, modelAt, parameterName, QUADRATIC, QUARTIC, SAMPLE, SCALES, SHIFT, SIZE, STRAIN, valuesOf, WIDTHS, ZERO, type Free, type Layout } from './parameters.ts';
 import { axialSpread, GAUSS_NORM, LORENTZ_NORM, mixedShape, newSpread, reachOf, type Shape } from './profile.ts';
@@ -108,7 +108,10 @@ export class FitProblem {
     const count = this.calculators[p]!.points.count;
     const columns = Array.from({ length: this.map.independent }, () => new Float64Array(count));
     this.backgroundColumns(p, columns);
-    this.model.phases.forEach((_, q) => this.phaseColumns(p, q, c.tables[q]!, columns));
+    this.model.phases.forEach((_, q) => {
+      this.scaleColumn(p, q, c, columns);
+      this.phaseColumns(p, q, c.tables[q]!, columns);
+    });
     for (const k of [ABSORPTION, SAMPLE]) this.numericColumn(p, this.layout.pattern[p]! + k, columns);
     return columns;
   }
@@ -139,6 +142,19 @@ export class FitProblem {
         column(at + 2)![i] = slope * u;
       }
     });
+  }
+
+  /** The phase's own pattern over its scale, tails and all. */
+  private scaleColumn(p: number, q: number, c: CalculatedPattern, columns: Float64Array[]): void {
+    const index = this.layout.pattern[p]! + SCALES + q, scale = this.model.patterns[p]!.scales[q]!;
+    if (this.map.start[index] === this.map.start[index + 1]) return;
+    const out = columns[this.map.column[this.map.start[index]!]!]!;
+    if (scale) {
+      for (let i = 0; i < out.length; i++) out[i] = c.phases[q]![i]! / scale;
+      return;
+    }
+    const t = c.tables[q]!, f2 = this.calculators[p]!.works[q]!.f2;
+    addPeaks({ ...t, area: t.factor.map((x, i) => x * f2[Math.floor(i / t.lines)]!) }, this.model.patterns[p]!, this.calculators[p]!.points.x, out);
   }
 
   private numericColumn(p: number, index: number, columns: Float64Array[]): void {
@@ -204,7 +220,6 @@ export class FitProblem {
         const tan = Math.tan(theta), cos = Math.cos(theta), sin = Math.sin(theta);
         for (const c of touched) { ca[c] = cp[c] = cg[c] = cl[c] = 0; isTouched[c] = 0; }
         touched.length = 0;
-        put(at + SCALES + q, factor * work.f2[i]!, 0, 0, 0);
         if (phase.extraction === 'Pawley') put(layout.intensity[q]! + i, scale * factor, 0, 0, 0);
         put(at + ZERO, 0, 1, 0, 0);
         put(at + SHIFT, 0, displacementShift(model.instrument.geometry, theta, model.instrument.radius), 0, 0);

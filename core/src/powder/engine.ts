@@ -279,20 +279,66 @@ export function peakTable(work: PhaseWork, model: PatternModel, scale: number, o
 const shape: Shape = { width: 0, eta: 0, widthG: 0, widthL: 0, etaG: 0, etaL: 0 };
 const spread = newSpread();
 
-/** Adds unit-area profiles times `area` at the points x. */
+/** Spacing of the coarse grid that carries the Lorentzian tails, degrees. */
+const COARSE = 0.15;
+
+/**
+ * Adds unit-area profiles times `area` at the points x, tails to the ends of the pattern included. Near its centre (|u| ≤ R) a profile is
+ * added point by point; what is left is smooth, since the Lorentzian is replaced there by the parabola in u² that meets it at R with two
+ * derivatives, and is summed on a coarse grid that is interpolated once.
+ */
 export function addPeaks(t: PeakTable, model: PatternModel, x: Float64Array, out: Float64Array): void {
+  const n = x.length;
+  if (!n) return;
   const { sampleHeight, detectorHeight } = model.instrument.profile;
+  const first = x[0]! - 2 * COARSE, nodes = Math.ceil((x[n - 1]! - x[0]!) / COARSE) + 5;
+  const tail = new Float64Array(nodes);
   for (let i = 0; i < t.count; i++) {
     const area = t.area[i]!;
     if (!area || Number.isNaN(t.theta[i]!)) continue;
     mixedShape(t.gauss[i]!, t.lorentz[i]!, shape);
     const { width, eta } = shape;
     axialSpread(2 * t.theta[i]! * DEGREES, sampleHeight, detectorHeight, width, spread);
-    const reach = reachOf(width, eta);
-    for (let s = 0; s < spread.count; s++) addProfile(x, out, t.position[i]! + spread.shift[s]!, area * spread.weight[s]!, width, eta, reach);
+    let centre = t.position[i]!;
+    for (let s = 0; s < spread.count; s++) centre += spread.weight[s]! * spread.shift[s]!;
+    const c = 4 / (width * width), k = (eta * LORENTZ_NORM * area) / width;
+    const reach = Math.max(10 * width, 10 * COARSE), v0 = reach * reach;
+    const at = 1 / (1 + c * v0), q1 = -c * at * at, q2 = c * c * at * at * at;
+    const lo = Math.max(0, Math.min(nodes, Math.ceil((centre - reach - first) / COARSE))), hi = Math.max(lo, Math.min(nodes, Math.floor((centre + reach - first) / COARSE) + 1));
+    for (let m = 0; m < lo; m++) { const u = first + m * COARSE - centre; tail[m]! += k / (1 + c * u * u); }
+    for (let m = lo; m < hi; m++) { const u = first + m * COARSE - centre, v = u * u - v0; tail[m]! += k * (at + v * (q1 + v * q2)); }
+    for (let m = hi; m < nodes; m++) { const u = first + m * COARSE - centre; tail[m]! += k / (1 + c * u * u); }
+    const from = lowerBound(x, centre - reach), to = lowerBound(x, centre + reach);
+    if (spread.count === 1) {
+      for (let m = from; m < to; m++) { const u = x[m]! - centre, w = u * u, v = w - v0; out[m]! += k * (1 / (1 + c * w) - at - v * (q1 + v * q2)); }
+    } else {
+      for (let m = from; m < to; m++) { const u = x[m]! - centre, v = u * u - v0; out[m]! -= k * (at + v * (q1 + v * q2)); }
+      for (let s = 0; s < spread.count; s++) {
+        const p = t.position[i]! + spread.shift[s]!, ks = k * spread.weight[s]!;
+        for (let m = from; m < to; m++) { const u = x[m]! - p; out[m]! += ks / (1 + c * u * u); }
+      }
+    }
+    if (eta >= 1) continue;
+    for (let s = 0; s < spread.count; s++) addGauss(x, out, t.position[i]! + spread.shift[s]!, ((1 - eta) * GAUSS_NORM * area * spread.weight[s]!) / width, width);
+  }
+  // Four-point Lagrange interpolation of the tails.
+  for (let m = 0; m < n; m++) {
+    const g = (x[m]! - first) / COARSE, j = Math.floor(g), f = g - j;
+    const a = f + 1, b = f, c = f - 1, d = f - 2;
+    out[m]! += (-b * c * d * tail[j - 1]!) / 6 + (a * c * d * tail[j]!) / 2 - (a * b * d * tail[j + 1]!) / 2 + (a * b * c * tail[j + 2]!) / 6;
   }
 }
 
+function addGauss(x: Float64Array, out: Float64Array, position: number, height: number, width: number): void {
+  const e = (-4 * Math.LN2) / (width * width), near = 2.4 * width;
+  const from = lowerBound(x, position - near), to = lowerBound(x, position + near);
+  for (let m = from; m < to; m++) {
+    const u = x[m]! - position;
+    out[m]! += height * Math.exp(e * u * u);
+  }
+}
+
+/** One profile within its window, for work on single reflections. */
 function addProfile(x: Float64Array, out: Float64Array, position: number, area: number, width: number, eta: number, reach: number): void {
   const from = lowerBound(x, position - reach), to = lowerBound(x, position + reach);
   const c = 4 / (width * width), k = (eta * LORENTZ_NORM * area) / width;
@@ -300,13 +346,7 @@ function addProfile(x: Float64Array, out: Float64Array, position: number, area: 
     const u = x[m]! - position;
     out[m]! += k / (1 + c * u * u);
   }
-  if (eta >= 1) return;
-  const near = 2.2 * width, gauss = ((1 - eta) * GAUSS_NORM * area) / width, e = -Math.LN2 * c;
-  const a = lowerBound(x, position - near), b = lowerBound(x, position + near);
-  for (let m = a; m < b; m++) {
-    const u = x[m]! - position;
-    out[m]! += gauss * Math.exp(e * u * u);
-  }
+  if (eta < 1) addGauss(x, out, position, ((1 - eta) * GAUSS_NORM * area) / width, width);
 }
 
 /** Rp, Rwp, Rexp (fractions), S and χ² of a calculated pattern (Young 1993, The Rietveld Method, ch. 1). */

@@ -4,8 +4,8 @@
  * half maximum in degrees of 2θ.
  */
 
-/** Height below which the tails of a peak are left out, relative to its maximum. */
-export const TAIL = 1e-4;
+/** Height, relative to the maximum, below which derivatives and shares of single reflections are not followed. Calculated patterns have no such limit. */
+export const TAIL = 1e-3;
 const LN2 = Math.LN2;
 export const GAUSS_NORM = 2 * Math.sqrt(LN2 / Math.PI);
 export const LORENTZ_NORM = 2 / Math.PI;
@@ -98,7 +98,7 @@ export function axialSpread(twoTheta: number, sample: number, detector: number, 
   const positionOf = (h: number): number => (Math.acos(Math.max(-1, Math.min(1, c * Math.sqrt(1 + h * h)))) * 180) / Math.PI;
   const extent = Math.abs(positionOf(top) - twoTheta);
   if (extent < 1e-6) return;
-  const each = Math.max(4, Math.min(16, Math.ceil((5 * extent) / fineness)));
+  const each = Math.max(6, Math.min(24, Math.ceil((14 * extent) / fineness)));
   const { x, w } = gaussLegendre(each);
   const flat = Math.abs(sample - detector), level = 2 * Math.min(sample, detector);
   let n = 0, sum = 0;

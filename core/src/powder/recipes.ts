@@ -14,7 +14,7 @@ export interface Stage {
   readonly title: string;
   /** What happens, for people. */
   readonly says: string;
-  readonly kind: 'scales' | 'find cells' | 'orientations' | 'refine';
+  readonly kind: 'scales' | 'find cells' | 'orientations' | 'background' | 'refine';
   /** Freed from here on. */
   readonly free?: readonly Kind[];
   readonly cycles?: number;
@@ -32,15 +32,16 @@ const FIND: Stage = { title: 'Cells found', says: 'Cells that are up to a percen
 const LEVEL: Stage = { title: 'Background and scales refined', says: 'Background and scales, six cycles.', kind: 'refine', free: ['background', 'scale'], cycles: 6 };
 const PLACES: Stage = { title: 'Positions of reflections', says: 'Cells and the displacement of the specimen are freed too.', kind: 'refine', free: ['cell', 'displacement'], cycles: 12 };
 const WIDTHS: Stage = { title: 'Widths', says: 'Crystallite size and microstrain of each phase are freed too; both stay positive.', kind: 'refine', free: ['size', 'strain'], cycles: 20 };
+const BACKGROUND: Stage = { title: 'Background as fine as it needs', says: 'Terms are added to the background two at a time as long as the pattern asks for them (Schwarz 1978).', kind: 'background', cycles: 12 };
 const TURNED: Stage = { title: 'Preferred orientation', says: 'A few simple axes are tried for each phase and kept where Rwp falls by more than a fiftieth.', kind: 'orientations', free: ['orientation'], cycles: 10 };
 const MOTION: Stage = { title: 'Displacements', says: 'One common shift of the displacement parameters of each phase.', kind: 'refine', free: ['overall U'], cycles: 15 };
 
 export const RECIPES: readonly Recipe[] = [
-  { name: 'quantify', title: 'How much of each phase', says: 'Background and scales, then positions, then widths, orientation and displacements: for weight fractions.', stages: [START, FIND, LEVEL, PLACES, WIDTHS, TURNED, MOTION] },
-  { name: 'cell', title: 'Cell constants', says: 'Positions first and last: zero of the scale stays the instrument’s, the displacement of the specimen is refined with the cells.', stages: [START, FIND, LEVEL, PLACES, { ...WIDTHS, cycles: 12 }, { title: 'All positions again', says: 'Everything freed so far, to the end.', kind: 'refine', cycles: 20 }] },
-  { name: 'size', title: 'Size and strain', says: 'Positions, then size and microstrain with the instrument’s own widths held.', stages: [START, FIND, LEVEL, PLACES, WIDTHS, MOTION, { title: 'Together', says: 'Everything freed so far, to the end.', kind: 'refine', cycles: 25 }] },
-  { name: 'structure', title: 'A structure', says: 'As for amounts, then coordinates and displacement parameters of every site that symmetry leaves free, with the model’s restraints.', stages: [START, FIND, LEVEL, PLACES, WIDTHS, MOTION, { title: 'Positions of atoms', says: 'Coordinates of all sites are freed.', kind: 'refine', free: ['positions'], cycles: 20 }, { title: 'Displacement of each site', says: 'Each site its own displacement.', kind: 'refine', free: ['U'], cycles: 20 }] },
-  { name: 'profile', title: 'Cell and intensities without a structure', says: 'Intensities are apportioned from the pattern while cell, widths and background are refined.', stages: [START, LEVEL, PLACES, WIDTHS] },
+  { name: 'quantify', title: 'How much of each phase', says: 'Background and scales, then positions, then widths, orientation and displacements: for weight fractions.', stages: [START, FIND, LEVEL, PLACES, WIDTHS, BACKGROUND, TURNED, MOTION] },
+  { name: 'cell', title: 'Cell constants', says: 'Positions first and last: zero of the scale stays the instrument’s, the displacement of the specimen is refined with the cells.', stages: [START, FIND, LEVEL, PLACES, WIDTHS, BACKGROUND, { title: 'All positions again', says: 'Everything freed so far, to the end.', kind: 'refine', cycles: 20 }] },
+  { name: 'size', title: 'Size and strain', says: 'Positions, then size and microstrain with the instrument’s own widths held.', stages: [START, FIND, LEVEL, PLACES, WIDTHS, BACKGROUND, MOTION, { title: 'Together', says: 'Everything freed so far, to the end.', kind: 'refine', cycles: 25 }] },
+  { name: 'structure', title: 'A structure', says: 'As for amounts, then coordinates and displacement parameters of every site that symmetry leaves free, with the model’s restraints.', stages: [START, FIND, LEVEL, PLACES, WIDTHS, BACKGROUND, MOTION, { title: 'Positions of atoms', says: 'Coordinates of all sites are freed.', kind: 'refine', free: ['positions'], cycles: 20 }, { title: 'Displacement of each site', says: 'Each site its own displacement.', kind: 'refine', free: ['U'], cycles: 20 }] },
+  { name: 'profile', title: 'Cell and intensities without a structure', says: 'Intensities are apportioned from the pattern while cell, widths and background are refined.', stages: [START, LEVEL, PLACES, WIDTHS, BACKGROUND] },
   { name: 'instrument', title: 'Calibrate the instrument', says: 'A standard’s cell is held; zero, widths and axial divergence become the instrument’s.', stages: [START, LEVEL, { title: 'Zero', says: 'The zero of the 2θ scale.', kind: 'refine', free: ['zero'], cycles: 10 }, { title: 'Widths of the instrument', says: 'U, V, W, X, Y and axial divergence.', kind: 'refine', free: ['instrument widths', 'axial divergence', 'overall U'], cycles: 30 }] },
 ];
 
@@ -117,6 +118,9 @@ export async function runRecipe(input: RunInput, context: TaskContext<RunReport>
         made = await tryOrientations(stage, model, input.patterns, chosen(free, held, model, unseen), inner);
         model = made.model;
         if (model.phases.some((p) => p.orientation)) free.add('orientation');
+      } else if (stage.kind === 'background') {
+        made = await refineBackground(stage, model, input.patterns, chosen(free, held, model, unseen), inner);
+        model = made.model;
       } else {
         for (const k of stage.free ?? []) free.add(k);
         const outcome = await fitStage(model, input.patterns, { free: chosen(free, held, model, unseen), cycles: stage.cycles ?? 10 }, inner);
@@ -172,6 +176,34 @@ function chosen(free: ReadonlySet<string>, held: ReadonlySet<string>, m: FitMode
 function plain(stage: Stage, model: FitModel, patterns: readonly Pattern[]): StageResult {
   const problem = new FitProblem(model, patterns, new Set());
   return { title: stage.title, says: stage.says, model, figures: overall(problem), cycles: 1 };
+}
+
+const SMOOTHEST = 24;
+
+/** Adds Chebyshev terms while the sum of weighted squares falls by more than the price of the parameters (Schwarz 1978, Ann. Statist. 6, 461). */
+async function refineBackground(stage: Stage, start: FitModel, patterns: readonly Pattern[], free: Set<string>, context: TaskContext<FitCycle>): Promise<StageResult> {
+  let model = start;
+  const quiet: TaskContext<FitCycle> = { ...context, progress: () => undefined };
+  const first = new FitProblem(start, patterns, new Set());
+  let cost = first.cost();
+  const price = 2 * start.patterns.length * Math.log(first.points);
+  let added = 0, failed = 0, trial = start;
+  const only = new Set([...free].filter((f) => f === 'background' || f.startsWith('scale')));
+  // A hump may need four terms before two more show.
+  while (failed < 2 && trial.patterns[0]!.background.chebyshev.length + 2 <= SMOOTHEST) {
+    trial = { ...trial, patterns: trial.patterns.map((p) => ({ ...p, background: { ...p.background, chebyshev: [...p.background.chebyshev, 0, 0] } })) };
+    const out = await fitStage(trial, patterns, { free: only, cycles: 3 }, quiet);
+    const now = out.problem.cost();
+    trial = out.model;
+    if (cost - now > price * (failed + 1)) {
+      added += 2 * (failed + 1);
+      cost = now;
+      model = trial;
+      failed = 0;
+    } else failed++;
+  }
+  const out = await fitStage(model, patterns, { free, cycles: stage.cycles ?? 12 }, context);
+  return { title: stage.title, says: stage.says, model: out.away ? model : out.model, figures: out.figures, cycles: out.cycles, note: added ? `${added} terms added` : 'no more terms are needed' };
 }
 
 async function tryOrientations(stage: Stage, start: FitModel, patterns: readonly Pattern[], free: Set<string>, context: TaskContext<FitCycle>): Promise<StageResult> {
