@@ -14,7 +14,7 @@ const only = (folder, allowed, depth = 1) => ({
     }],
   },
 });
-const science = ['math', 'crystal', 'formats', 'scattering', 'data', 'solve', 'maps', 'refine', 'geometry', 'publish', 'draw', 'model', 'settle', 'symmetry', 'vet'];
+const science = ['math', 'crystal', 'formats', 'scattering', 'data', 'solve', 'maps', 'refine', 'geometry', 'publish', 'draw', 'model', 'settle', 'symmetry', 'vet', 'powder', 'shelf'];
 
 export default tseslint.config(
   { ignores: ['**/dist/**', '**/node_modules/**', '.scratch/**', 'web/public/**', 'test-results/**'] },
@@ -38,6 +38,8 @@ export default tseslint.config(
   only('settle', ['math', 'crystal', 'geometry', 'maps', 'refine', 'data', 'model']),
   ...['solve', 'maps', 'refine', 'publish', 'draw'].map((f) => only(f, science.filter((x) => x !== 'settle' && x !== 'vet'))),
   only('symmetry', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine']),
+  only('powder', ['math', 'crystal', 'scattering', 'refine', 'shelf']),
+  only('shelf', ['math', 'crystal', 'geometry']),
   only('vet', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine', 'maps', 'model', 'symmetry', 'formats', 'publish']),
   only('vet', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine', 'maps', 'model', 'symmetry', 'formats', 'publish', 'vet'], 2),
   only('tasks', [...science, 'tasks']),

@@ -28,6 +28,7 @@ import { WorkerPool } from '@nagare/server/worker-pool';
 import type { MergeResult, MergeStatistics } from '@nagare/core/data/merge';
 import { BadInput, type Answer } from './answers.ts';
 import { checkAnswer, reportAnswer } from './check.ts';
+import { fitAnswer, identifyAnswer, indexAnswer, patternAnswer } from './powder.ts';
 import { chooseChange, groupJson, resetAnswer, symmetryAnswer } from './symmetry.ts';
 
 const HELP = `Use:
@@ -38,7 +39,11 @@ const HELP = `Use:
   nagare symmetry model.cif [data.cif] [--tolerance 0.25] [--json]
   nagare check  model.cif [data.cif] [--json]
   nagare reset  model.cif --setting standard|"P 1 21/n 1"|"matrix;shift" --out new.cif [--json]
-  nagare report model.cif [data.cif] --out report.html`;
+  nagare report model.cif [data.cif] --out report.html
+  nagare pattern model.cif [--wavelength 1.5406] [--from 10 --to 120] [--json]
+  nagare fit    pattern.xy --phase a.cif [--phase b.cif] [--instrument i.json] [--recipe quantify|cell|size|structure|profile] [--out result.cif] [--json]
+  nagare index  peaks.txt|pattern.xy [--wavelength 1.5406] [--tolerance 0.03] [--json]
+  nagare identify pattern.xy [--elements Zn,Ti,O] [--instrument i.json] [--json]`;
 
 const sameCell = (p: Cell, q: Cell): boolean => cellParameters(p).every((x, i) => Math.abs(x - cellParameters(q)[i]!) < (i < 3 ? 0.01 * x : 0.5));
 
@@ -282,7 +287,7 @@ async function main(): Promise<void> {
   try {
     parsed = parseArgs({
       allowPositionals: true,
-      options: { json: { type: 'boolean' }, help: { type: 'boolean' }, formula: { type: 'string' }, z: { type: 'string' }, 'space-group': { type: 'string' }, seed: { type: 'string' }, seconds: { type: 'string' }, out: { type: 'string' }, adp: { type: 'string' }, disorder: { type: 'string' }, cycles: { type: 'string' }, tolerance: { type: 'string' }, setting: { type: 'string' } },
+      options: { json: { type: 'boolean' }, help: { type: 'boolean' }, formula: { type: 'string' }, z: { type: 'string' }, 'space-group': { type: 'string' }, seed: { type: 'string' }, seconds: { type: 'string' }, out: { type: 'string' }, adp: { type: 'string' }, disorder: { type: 'string' }, cycles: { type: 'string' }, tolerance: { type: 'string' }, setting: { type: 'string' }, wavelength: { type: 'string' }, from: { type: 'string' }, to: { type: 'string' }, phase: { type: 'string', multiple: true }, instrument: { type: 'string' }, recipe: { type: 'string' }, elements: { type: 'string' } },
     });
   } catch (e) {
     throw new BadInput(`${(e as Error).message}\n${HELP}`);
@@ -293,7 +298,9 @@ async function main(): Promise<void> {
     if (!command && !parsed.values.help) process.exitCode = 2;
     return;
   }
-  const commands: Record<string, () => Promise<Answer>> = { merge: () => merge(paths), solve: () => solve(paths, parsed.values), refine: () => refine(paths, parsed.values), settle: () => settle(paths, parsed.values), symmetry: () => symmetry(paths, parsed.values), check: () => check(paths), report: () => report(paths, parsed.values), reset: () => reset(paths, parsed.values) };
+  const flags = Object.fromEntries(Object.entries(parsed.values).map(([k, v]) => [k, Array.isArray(v) ? String(v.at(-1)) : v]));
+  const commands: Record<string, () => Promise<Answer>> = { merge: () => merge(paths), solve: () => solve(paths, flags), refine: () => refine(paths, flags), settle: () => settle(paths, flags), symmetry: () => symmetry(paths, flags), check: () => check(paths), report: () => report(paths, flags), reset: () => reset(paths, flags),
+    pattern: async () => patternAnswer([onePath(paths)], parsed.values, read), fit: () => fitAnswer([onePath(paths)], parsed.values, read), index: () => indexAnswer([onePath(paths)], parsed.values, read), identify: () => identifyAnswer([onePath(paths)], parsed.values, read) };
   const run = commands[command];
   if (!run) throw new BadInput(`"${command}" is not a command.\n${HELP}`);
   const { json, text } = await run();

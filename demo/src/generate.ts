@@ -16,6 +16,7 @@ import { pack } from './packing.ts';
 import { cuprate, withSecondPlace, type DisorderRecipe } from './disorder.ts';
 import type { Mat3 } from '@nagare/core/math/matrix3';
 import { closestContact } from './test-crystals.ts';
+import { writePowderSets } from './powder-sets.ts';
 import { bodyCentred, withFaults, withoutCentre, withoutMirror, type ModelSet } from './models.ts';
 import { crystalSites, measure, withSu, type Measurement } from './simulate.ts';
 
@@ -142,3 +143,5 @@ if (!wanted.length || wanted.includes(ABSORBING.file)) {
   writeFileSync(`${here}truth/${ABSORBING.file}.cif`, structureCif({ name: `${ABSORBING.file}-truth`, structure, experiment: { formula, z: ABSORBING.z, wavelength, kept: {} }, wavelength, date: '2026-11-23' }));
   process.stdout.write(`${ABSORBING.name}: ${formulaText(formula)}, μ ${measured.mu.toFixed(2)} mm⁻¹, ${measured.raw.count} observations\n`);
 }
+
+if (!wanted.length || wanted.includes('powder')) await writePowderSets();

@@ -7,6 +7,7 @@ import { join } from 'node:path';
 import { TASKS, type TaskName } from '@nagare/core/tasks/registry';
 import { breathingContext, Cancelled } from '@nagare/core/task-context';
 import { decodeWire, encodeWire } from '@nagare/core/tasks/wire';
+import { addShelf } from './shelf.ts';
 import { WorkerPool } from './worker-pool.ts';
 
 interface Job {
@@ -90,6 +91,7 @@ export function createApp(dist: string, pool = new WorkerPool()): Express {
     say(res, 200, {});
   });
 
+  addShelf(app);
   app.use('/api', (_req, res) => say(res, 404, { message: 'There is nothing at this address.' }));
   app.use('/assets', express.static(join(dist, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }));
   app.use(express.static(dist, { maxAge: 0 }));

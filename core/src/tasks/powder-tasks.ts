@@ -1,0 +1,73 @@
+/** Powder work as jobs. */
+import { z } from 'zod';
+import type { Instrument, Pattern } from '../crystal/pattern.ts';
+import { instrumentSchema } from '../formats/pattern-file.ts';
+import { extractedReflections } from '../powder/extract.ts';
+import { identify, rankPhases, type IdentifyOptions, type Match } from '../powder/identify.ts';
+import { indexPattern, type IndexedCell, type IndexOptions, type IndexProgress } from '../powder/index-cells.ts';
+import type { FitModel } from '../powder/model.ts';
+import { findPeaks, type Peak, type PeakSearch } from '../powder/peaks.ts';
+import { runRecipe, type RunInput, type RunReport, type RunResult } from '../powder/recipes.ts';
+import { fitSeries, type SeriesInput, type SeriesReport, type SeriesStep } from '../powder/series.ts';
+import { fitCif } from '../publish/pattern-cif.ts';
+import type { FitResult } from '../powder/results.ts';
+import type { RawReflections } from '../crystal/reflections.ts';
+import type { ShelfEntry } from '../shelf/entry.ts';
+import { shaped, task } from './task.ts';
+
+const numbers = z.instanceof(Float64Array);
+export const patternSchema = z.looseObject({ name: z.string(), twoTheta: numbers, intensity: numbers, sigma: numbers, sigmaFrom: z.enum(['file', 'counts']) }) as unknown as z.ZodType<Pattern>;
+const modelSchema = shaped<FitModel>(['phases', 'patterns']);
+const peakSchema = z.array(z.looseObject({ position: z.number(), area: z.number(), d: z.number() })) as unknown as z.ZodType<Peak[]>;
+const instrument = instrumentSchema as unknown as z.ZodType<Instrument>;
+
+export const fitTask = task<RunInput, RunResult, RunReport>({
+  name: 'fit', input: z.looseObject({ model: modelSchema, patterns: z.array(patternSchema).min(1), recipe: z.union([z.string(), z.array(z.unknown())]) }) as unknown as z.ZodType<RunInput>,
+  output: shaped<RunResult>(['stages', 'model', 'result', 'message']), run: runRecipe,
+});
+
+export const seriesTask = task<SeriesInput, { steps: SeriesStep[]; stopped: boolean }, SeriesReport>({
+  name: 'series', input: z.looseObject({ model: modelSchema, patterns: z.array(patternSchema).min(1), recipe: z.string() }) as unknown as z.ZodType<SeriesInput>,
+  output: shaped<{ steps: SeriesStep[]; stopped: boolean }>(['steps', 'stopped']), run: fitSeries,
+});
+
+export const peaksTask = task<{ pattern: Pattern; instrument: Instrument; search?: PeakSearch }, Peak[], never>({
+  name: 'peaks', input: z.object({ pattern: patternSchema, instrument, search: z.object({ significance: z.number().positive(), width: z.number().positive().optional() }).optional() }) as never, output: peakSchema,
+  run: async ({ pattern, instrument: i, search }) => findPeaks(pattern, i, search),
+});
+
+export interface IdentifyInput {
+  peaks: Peak[];
+  entries: ShelfEntry[];
+  options: IdentifyOptions;
+  /** Phases already accepted; absent: find one after another. */
+  accepted?: Match[];
+}
+
+export const identifyTask = task<IdentifyInput, { phases: Match[]; ranked: Match[]; unexplained: number[]; left: number }, never>({
+  name: 'identify', input: z.looseObject({ peaks: peakSchema, entries: z.array(z.unknown()), options: z.looseObject({ instrument }) }) as unknown as z.ZodType<IdentifyInput>, output: shaped<{ phases: Match[]; ranked: Match[]; unexplained: number[]; left: number }>(['phases', 'ranked', 'unexplained', 'left']),
+  run: async ({ peaks, entries, options, accepted }) => {
+    if (!accepted) {
+      const all = identify(peaks, entries, options);
+      return { phases: all.phases, ranked: rankPhases(peaks, entries, options, all.phases).ranked.slice(0, 25), unexplained: all.unexplained, left: all.left };
+    }
+    const { ranked, left } = rankPhases(peaks, entries, options, accepted);
+    const total = peaks.reduce((s, p) => s + p.area, 0), explained = new Set(accepted.flatMap((m) => m.peaks));
+    return { phases: accepted, ranked: ranked.slice(0, 25), unexplained: peaks.flatMap((p, i) => (!explained.has(i) && left[i]! > 0.4 * p.area ? [i] : [])), left: left.reduce((s, x) => s + x, 0) / total };
+  },
+});
+
+export const indexTask = task<{ twoTheta: number[]; options: IndexOptions }, IndexedCell[], IndexProgress>({
+  name: 'index', input: z.object({ twoTheta: z.array(z.number().positive()), options: z.looseObject({ wavelength: z.number().positive(), tolerance: z.number().positive() }) }) as never, output: z.array(shaped<IndexedCell>(['cell', 'm20', 'f20', 'system'])),
+  run: ({ twoTheta, options }, context) => indexPattern(twoTheta, options, context),
+});
+
+export const extractTask = task<{ model: FitModel; phase: number; pattern: Pattern }, RawReflections, never>({
+  name: 'extract', input: z.object({ model: modelSchema, phase: z.number().int().min(0), pattern: patternSchema }) as never, output: shaped<RawReflections>(['count', 'h', 'k', 'l', 'intensity', 'sigma']),
+  run: async ({ model, phase, pattern }) => extractedReflections(model, phase, pattern),
+});
+
+export const fitCifTask = task<{ model: FitModel; result: FitResult; patterns: Pattern[]; date: string }, string, never>({
+  name: 'fitCif', input: z.looseObject({ model: modelSchema, result: shaped<FitResult>(['phases', 'patterns']), patterns: z.array(patternSchema), date: z.string() }) as never, output: z.string(),
+  run: async ({ model, result, patterns, date }) => fitCif(model, result, patterns, date),
+});
