@@ -2,7 +2,7 @@
  * Which phases explain a list of peaks: by spacing and intensity, one after another on what is left.
  *
  * The figure of merit of a phase is 100 · found · agree · √share, where
- * found = Σ c (1 − (Δ/t)²) / Σ c over its reflections in range (c: calculated intensity, Δ: distance to the nearest peak, t: tolerance; 0 beyond it),
+ * found = Σ c (1 − (Δ/t)²) / Σ c over its reflections in range that would be seen (c: calculated intensity, Δ: distance to the nearest peak, t: tolerance; 0 beyond it),
  * agree = Σ min(o, k c) / Σ k c with o the intensity still unexplained at that peak and k the scale that serves best,
  * share = Σ min(o, k c) / Σ o, what the phase explains of all that is left.
  */
@@ -108,7 +108,7 @@ function candidates(entries: readonly ShelfEntry[], o: IdentifyOptions, from: nu
 }
 
 /** Scores one candidate against what is left of the peaks. */
-function score(c: Candidate, x: Float64Array, left: Float64Array, o: IdentifyOptions, from: number, to: number): Match | undefined {
+function score(c: Candidate, x: Float64Array, left: Float64Array, seen: number, o: IdentifyOptions, from: number, to: number): Match | undefined {
   const tolerance = o.tolerance ?? 0.15, wavelength = o.instrument.lines[0]!.wavelength, most = o.stretch ?? 0.01;
   const total = left.reduce((p, q) => p + q, 0);
   if (!(total > 0)) return undefined;
@@ -131,15 +131,16 @@ function score(c: Candidate, x: Float64Array, left: Float64Array, o: IdentifyOpt
       hit.push({ peak: delta < tolerance ? near : -1, c: c.intensity[i]!, close: delta < tolerance ? 1 - (delta / tolerance) ** 2 : 0 });
     }
     if (!(sum > 0)) continue;
-    const found = hit.reduce((p, h) => p + h.c * h.close, 0) / sum;
-    if (found < 0.5) continue;
     const at = new Map<number, number>();
     for (const h of hit) if (h.peak >= 0) at.set(h.peak, (at.get(h.peak) ?? 0) + h.c);
     const ratios = [...at].map(([p, v]) => left[p]! / v).filter((r) => r > 0);
     for (const k of ratios) {
-      let shared = 0;
+      // Reflections too weak to be seen at this scale neither speak for a phase nor against it.
+      let expected = 0, close = 0, shared = 0;
+      for (const h of hit) if (k * h.c >= seen || h.peak >= 0) { expected += h.c; close += h.c * h.close; }
       for (const [p, v] of at) shared += Math.min(left[p]!, k * v);
-      const agree = shared / (k * sum), share = shared / total;
+      const found = close / expected, agree = shared / (k * expected), share = shared / total;
+      if (found < 0.5) continue;
       // A stretched cell needs a reason: a tenth less merit at the edge.
       const merit = 100 * found * agree * Math.sqrt(share) * (1 - 0.1 * Math.abs(stretch) / (most || 1));
       if (!best || merit > best.merit) {
@@ -162,7 +163,9 @@ export function rankPhases(peaks: readonly Peak[], entries: readonly ShelfEntry[
     if (c) takeOff(c, m, x, left, o);
   }
   const taken = new Set(explained.map((m) => m.id));
-  const ranked = all.filter((c) => !taken.has(c.entry.id)).flatMap((c) => score(c, x, left, o, from, to) ?? []).sort((p, q) => q.merit - p.merit || 'ABC'.indexOf(p.quality) - 'ABC'.indexOf(q.quality));
+  // The weakest peak that was found tells what can be seen.
+  const seen = peaks.reduce((s, p) => Math.min(s, p.area), Infinity);
+  const ranked = all.filter((c) => !taken.has(c.entry.id)).flatMap((c) => score(c, x, left, seen, o, from, to) ?? []).sort((p, q) => q.merit - p.merit || 'ABC'.indexOf(p.quality) - 'ABC'.indexOf(q.quality));
   return { ranked, left };
 }
 

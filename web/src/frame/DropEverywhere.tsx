@@ -1,10 +1,12 @@
 /** Files dropped, picked or pasted anywhere: read in a worker, said in one sentence, then taken in. */
 import { createContext, useCallback, useContext, useEffect, useRef, useState, type ReactNode } from 'react';
 import { Button, Modal } from 'react-bootstrap';
-import { useNavigate } from 'react-router';
+import { useLocation, useNavigate } from 'react-router';
 import type { Recognised } from '@nagare/core/formats/recognise';
 import { run } from '../engine/engine.ts';
 import { createProject, importProject } from '../store/projects.ts';
+import { takePowder } from '../store/powder.ts';
+import { db } from '../store/db.ts';
 
 interface Arrival {
   fileName: string;
@@ -14,7 +16,7 @@ interface Arrival {
 interface Drop {
   open(files: File[]): void;
   pick(): void;
-  takeText(text: string, fileName: string): void;
+  takeText(text: string, fileName: string): Promise<void>;
 }
 
 const Context = createContext<Drop | undefined>(undefined);
@@ -91,7 +93,20 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
     };
   }, [open, takeText]);
 
+  const here = /^\/projects\/([^/]+)/.exec(useLocation().pathname)?.[1];
+  const powder = arrivals.some((a) => a.found.some((f) => f.powder || f.instrument));
+  // Patterns, instruments and structures dropped on a powder project belong to it.
+  const [inPowder, setInPowder] = useState(false);
+  useEffect(() => { void (async () => setInPowder(!!here && (await db.powder.get(here)) !== undefined))(); }, [here, arrivals]);
+  const takePatterns = async (into?: string): Promise<void> => {
+    const all = arrivals.flatMap((a) => a.found.map((found) => ({ fileName: a.fileName, found })));
+    const id = await takePowder(all, into);
+    setArrivals([]);
+    const structures = all.some((a) => a.found.structure);
+    void navigate(`/projects/${id}/${structures || into ? 'fit' : 'intake'}`);
+  };
   const takeIn = async (): Promise<void> => {
+    if (powder) return takePatterns();
     let last = '';
     for (const a of arrivals) for (const found of a.found) last = await createProject(found, a.fileName);
     setArrivals([]);
@@ -100,7 +115,7 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
   const count = arrivals.reduce((n, a) => n + a.found.length, 0);
 
   return (
-    <Context.Provider value={{ open: (f) => void open(f), pick: () => picker.current?.click(), takeText: (t, n) => void takeText(t, n) }}>
+    <Context.Provider value={{ open: (f) => void open(f), pick: () => picker.current?.click(), takeText }}>
       {children}
       <input ref={picker} type="file" multiple hidden data-testid="file-picker" onChange={(e) => { void open([...(e.target.files ?? [])]); e.target.value = ''; }} />
       {over && <div className="drop-veil">Let go to read the files</div>}
@@ -116,7 +131,8 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
         </Modal.Body>
         <Modal.Footer>
           <Button variant="outline-secondary" onClick={() => { setArrivals([]); setProblems([]); }}>{arrivals.length ? 'Leave it' : 'Close'}</Button>
-          {count > 0 && <Button autoFocus onClick={() => { setProblems([]); void takeIn(); }}>{count > 1 ? `Take in as ${count} projects` : 'Take it in'}</Button>}
+          {count > 0 && inPowder && <Button autoFocus onClick={() => { setProblems([]); void takePatterns(here); }}>Add to this project</Button>}
+          {count > 0 && (!inPowder || powder) && <Button variant={inPowder ? 'outline-primary' : 'primary'} autoFocus={!inPowder} onClick={() => { setProblems([]); void takeIn(); }}>{inPowder ? 'As a new project' : powder ? (count > 1 ? 'Take them in together' : 'Take it in') : count > 1 ? `Take in as ${count} projects` : 'Take it in'}</Button>}
         </Modal.Footer>
       </Modal>
     </Context.Provider>

@@ -12,6 +12,9 @@ import { VetDesk } from '../stations/vet/Vet.tsx';
 import { useVet } from '../stations/vet/use-vet.ts';
 import { PublishDesk } from '../stations/publish/Publish.tsx';
 import type { VetReport } from '@nagare/core/vet/registry';
+import { PatternIntakeDesk } from '../stations/intake/PatternIntake.tsx';
+import { FitDesk } from '../stations/fit/FitDesk.tsx';
+import { FitProvider, useFit } from '../stations/fit/use-fit.tsx';
 import { Course } from './Course.tsx';
 import { useDrop } from './DropEverywhere.tsx';
 import { Finder } from './Finder.tsx';
@@ -23,17 +26,21 @@ const SectionPane = lazy(() => import('../scene/SectionPane.tsx'));
 const SpaceGroupPage = lazy(() => import('../stations/symmetry/SpaceGroupPage.tsx'));
 const TablesPane = lazy(() => import('../stations/publish/TablesPane.tsx'));
 const CifPane = lazy(() => import('../stations/publish/CifPane.tsx'));
+const FitPane = lazy(() => import('../stations/fit/FitPane.tsx'));
 const DataPane = lazy(() => import('../stations/refine/DataPane.tsx'));
 
 export const STATIONS = [
   { id: 'intake', name: 'Intake' },
   { id: 'solve', name: 'Solve' },
   { id: 'refine', name: 'Refine' },
+  { id: 'fit', name: 'Fit' },
   { id: 'symmetry', name: 'Symmetry' },
   { id: 'vet', name: 'Vet' },
   { id: 'publish', name: 'Publish' },
 ] as const;
 export type StationId = (typeof STATIONS)[number]['id'];
+/** The stations a project needs; the others are reached through the finder. */
+const stationsShown = (powder: boolean, single: boolean): readonly StationId[] => (powder ? [...(single ? (['intake', 'solve', 'refine', 'fit'] as const) : (['intake', 'fit'] as const)), 'symmetry', 'vet', 'publish'] : ['intake', 'solve', 'refine', 'symmetry', 'vet', 'publish']);
 type StopState = 'empty' | 'in flow' | 'settled' | 'needs a look';
 
 /** State glyphs by shape, so colour is not needed to tell them. */
@@ -50,14 +57,17 @@ function StopGlyph({ state }: { state: StopState }): ReactNode {
 
 function useStopStates(vetted: VetReport | undefined): Record<StationId, StopState> {
   const { project, head, intake, hasData, solve, work } = useSession();
+  const { patterns, row, result } = useFit();
+  const powder = patterns.length > 0;
   const complete = !!(project.cell && project.experiment.wavelength && project.group && intake?.merge);
   const refined = head?.readings;
   return {
-    intake: !hasData && !project.cell ? 'empty' : complete ? 'settled' : hasData ? 'in flow' : project.cell ? 'settled' : 'empty',
+    intake: powder ? (row?.instrumentKnown ? 'settled' : 'in flow') : !hasData && !project.cell ? 'empty' : complete ? 'settled' : hasData ? 'in flow' : project.cell ? 'settled' : 'empty',
     solve: work?.title === 'Solving' ? 'in flow' : head ? 'settled' : solve?.message && !solve.candidates.length ? 'needs a look' : 'empty',
-    refine: !head ? 'empty' : refined && refined.maxShiftOverSu < 0.05 ? (refined.r1 < 0.1 ? 'settled' : 'needs a look') : 'in flow',
-    symmetry: !head ? 'empty' : vetted?.findings.some((f) => f.check === 'missed symmetry' || f.check === 'cell and symmetry') ? 'needs a look' : 'settled',
-    vet: !head ? 'empty' : !vetted ? 'in flow' : vetted.findings.some((f) => f.severity === 'mend') ? 'needs a look' : vetted.findings.some((f) => f.severity === 'explain' && !project.explanations?.[f.key]) ? 'in flow' : 'settled',
+    refine: !head || head.fit ? 'empty' : refined && refined.maxShiftOverSu < 0.05 ? (refined.r1 < 0.1 ? 'settled' : 'needs a look') : 'in flow',
+    fit: !powder ? 'empty' : result ? (result.s < 1.6 ? 'settled' : 'needs a look') : 'in flow',
+    symmetry: !head || !head.structure.sites.length ? 'empty' : vetted?.findings.some((f) => f.check === 'missed symmetry' || f.check === 'cell and symmetry') ? 'needs a look' : 'settled',
+    vet: !head || !head.structure.sites.length ? 'empty' : !vetted ? 'in flow' : vetted.findings.some((f) => f.severity === 'mend') ? 'needs a look' : vetted.findings.some((f) => f.severity === 'explain' && !project.explanations?.[f.key]) ? 'in flow' : 'settled',
     publish: refined ? 'in flow' : 'empty',
   };
 }
@@ -67,13 +77,14 @@ export function ProjectFrame(): ReactNode {
   if (!STATIONS.some((s) => s.id === station)) return <Navigate to={`/projects/${id}/intake`} replace />;
   return (
     <SessionProvider key={id} id={id!} missing={<div className="frame"><div /><div className="empty"><h3>This project is not in this browser</h3><p>It may have been deleted, or it was made in another browser. Export it there and drop the file here.</p><Link to="/">All projects</Link></div></div>}>
-      <Frame station={station as StationId} />
+      <FitProvider><Frame station={station as StationId} /></FitProvider>
     </SessionProvider>
   );
 }
 
 function Frame({ station }: { station: StationId }): ReactNode {
   const session = useSession();
+  const powder = useFit().patterns.length > 0;
   const { project, work, problem, setProblem, undo, redo, selection } = session;
   // A comparison belongs to where it was asked for.
   const { setCompareWith } = session;
@@ -134,7 +145,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
         </div>
         <nav aria-label="Stations" className="d-flex flex-grow-1" style={{ minWidth: 0 }}>
           <ul className="stations">
-            {STATIONS.map((s) => (
+            {STATIONS.filter((s) => stationsShown(powder, session.hasData || !!session.marks.some((m) => !m.fit)).includes(s.id) || s.id === station).map((s) => (
               <li key={s.id}><NavLink to={`/projects/${project.id}/${s.id}`} title={`${s.name}: ${states[s.id]}`}><span className="stop"><StopGlyph state={states[s.id]} /></span><span>{s.name}{s.id === 'vet' && open > 0 && <small className="count">{open}</small>}</span></NavLink></li>
             ))}
           </ul>
@@ -145,7 +156,8 @@ function Frame({ station }: { station: StationId }): ReactNode {
         <div className="d-flex" style={{ minHeight: 0 }}>
           {wide > 0 && (
             <aside className="desk" style={{ width: wide }} aria-label="Desk">
-              {station === 'intake' && <IntakeDesk />}
+              {station === 'intake' && (powder && !session.hasData ? <PatternIntakeDesk /> : <IntakeDesk />)}
+              {station === 'fit' && <FitDesk />}
               {station === 'solve' && <SolveDesk />}
               {station === 'refine' && <RefineDesk />}
               {station === 'symmetry' && <SymmetryDesk />}
@@ -163,7 +175,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
         <main className="centre">
           {work && <div className="work" role="status"><b>{work.title}</b><span className="bar" /><span className="detail flex-grow-1">{work.detail}</span><button className="word off" onClick={work.cancel}>Stop</button></div>}
           {problem && <div className="problem" role="alert"><span className="flex-grow-1">{problem}</span><button className="word" onClick={() => setProblem(undefined)}>Close</button></div>}
-          {station === 'intake' ? <IntakeCharts /> : (
+          {station === 'fit' || (station === 'intake' && powder && !session.hasData) ? <Suspense fallback={<div className="empty">Opening the pattern…</div>}><FitPane /></Suspense> : station === 'intake' ? <IntakeCharts /> : (
             <>
               {!(station === 'publish' && (session.pane === 'tables' || session.pane === 'cif')) && !(station === 'symmetry' && session.pane === 'page') && <SelectionLine />}
               <Suspense fallback={<div className="empty">Opening the scene…</div>}>
@@ -172,7 +184,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
             </>
           )}
         </main>
-        {selection.length > 0 && station !== 'intake' && session.pane === 'crystal' && <Inspector />}
+        {selection.length > 0 && station !== 'intake' && station !== 'fit' && session.pane === 'crystal' && <Inspector />}
       </div>
       <Course />
       <Finder show={finder} onHide={() => setFinder(false)} />

@@ -13,6 +13,15 @@ import type { CovarianceData } from '@nagare/core/refine/covariance';
 import type { Readings } from '@nagare/core/refine/single-crystal';
 import type { Treatment } from '@nagare/core/crystal/treatment';
 import { invertedGroup, type AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
+import type { Instrument } from '@nagare/core/crystal/pattern';
+import type { PatternFile } from '@nagare/core/formats/pattern-file';
+import type { Match } from '@nagare/core/powder/identify';
+import type { IndexedCell } from '@nagare/core/powder/index-cells';
+import type { FitModel } from '@nagare/core/powder/model';
+import type { Peak } from '@nagare/core/powder/peaks';
+import type { FitResult } from '@nagare/core/powder/results';
+import type { SeriesStep } from '@nagare/core/powder/series';
+import type { ShelfEntry } from '@nagare/core/shelf/entry';
 import type { MapResult, MergeTaskResult } from '@nagare/core/tasks/registry';
 
 export interface Explanation {
@@ -74,7 +83,7 @@ export interface IntakeRow {
   uncorrected?: RawReflections;
 }
 
-export type MarkKind = 'import' | 'solve' | 'refine' | 'settle' | 'edit';
+export type MarkKind = 'import' | 'solve' | 'refine' | 'settle' | 'edit' | 'fit';
 
 /** One state of the model. Marks are only ever added, so two tabs cannot overwrite each other. */
 export interface Mark {
@@ -99,8 +108,44 @@ export interface Mark {
   decisions?: string[];
   /** A name the person gave it. */
   name?: string;
+  /** The powder fit this mark is of; `r1` is then Rwp. */
+  fit?: FitState;
   /** Axes of this model in terms of those the data are kept in (columns); absent where they are the same. */
   basis?: Mat3;
+}
+
+/** A fit as a mark keeps it: its model, the patterns it is of (by id, in the model's order), and what came out. */
+export interface FitState {
+  model: FitModel;
+  patterns: string[];
+  result?: FitResult;
+  /** Kinds (or kind:phase) that the last run freed. */
+  free?: string[];
+}
+
+/** A measured pattern of a project. */
+export interface PatternRow {
+  id: string;
+  projectId: string;
+  order: number;
+  fileName: string;
+  file: PatternFile;
+}
+
+/** What was found on the way from a pattern to its phases. */
+export interface PowderRow {
+  projectId: string;
+  instrument: Instrument;
+  /** The person has seen and confirmed it. */
+  instrumentKnown?: boolean;
+  /** By pattern id. */
+  peaks?: Record<string, Peak[]>;
+  elements?: string[];
+  matches?: Match[];
+  cells?: IndexedCell[];
+  /** Weight fractions that were weighed, by phase id. */
+  weighed?: Record<string, number>;
+  series?: SeriesStep[];
 }
 
 /** Data merged for a mark whose group or axes are not those of Intake. */
@@ -135,11 +180,16 @@ class NagareDatabase extends Dexie {
   results!: Table<ResultRow, string>;
   solves!: Table<SolveRow, string>;
   merges!: Table<MergeRow, string>;
+  patterns!: Table<PatternRow, string>;
+  powder!: Table<PowderRow, string>;
+  instruments!: Table<Instrument, string>;
+  shelf!: Table<ShelfEntry, string>;
 
   constructor() {
     super('nagare');
     this.version(1).stores({ projects: 'id, updated', data: 'projectId', intake: 'projectId', marks: 'id, projectId, created', results: 'markId, projectId', solves: 'projectId' });
     this.version(2).stores({ merges: 'key, projectId' });
+    this.version(3).stores({ patterns: 'id, projectId', powder: 'projectId', instruments: 'name', shelf: 'id' });
   }
 }
 

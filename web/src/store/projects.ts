@@ -5,7 +5,7 @@ import { newId } from '@nagare/core/crystal/structure';
 import type { Recognised } from '@nagare/core/formats/recognise';
 import { decodeWire, encodeWire } from '@nagare/core/tasks/wire';
 import { experimentSchema, structureSchema } from '@nagare/core/tasks/schemas';
-import { db, type Mark, type Project, type ResultRow } from './db.ts';
+import { db, type Mark, type PatternRow, type PowderRow, type Project, type ResultRow } from './db.ts';
 
 /** Makes a project of what a file held; returns its id. */
 export async function createProject(found: Recognised, fileName: string): Promise<string> {
@@ -49,8 +49,8 @@ export async function addMark(mark: Omit<Mark, 'id' | 'created'>, result?: Omit<
 }
 
 export async function deleteProject(id: string): Promise<void> {
-  await db.transaction('rw', [db.projects, db.data, db.intake, db.marks, db.results, db.solves, db.merges], async () => {
-    await Promise.all([db.merges.where('projectId').equals(id).delete(), db.projects.delete(id), db.data.delete(id), db.intake.delete(id), db.solves.delete(id), db.marks.where('projectId').equals(id).delete(), db.results.where('projectId').equals(id).delete()]);
+  await db.transaction('rw', [db.projects, db.data, db.intake, db.marks, db.results, db.solves, db.merges, db.patterns, db.powder], async () => {
+    await Promise.all([db.patterns.where('projectId').equals(id).delete(), db.powder.delete(id), db.merges.where('projectId').equals(id).delete(), db.projects.delete(id), db.data.delete(id), db.intake.delete(id), db.solves.delete(id), db.marks.where('projectId').equals(id).delete(), db.results.where('projectId').equals(id).delete()]);
   });
 }
 
@@ -73,6 +73,13 @@ export async function exportProject(id: string): Promise<Uint8Array> {
     files['reflections.txt'] = strToU8(`${lines.join('\n')}\n`);
     files['reflections.json'] = strToU8(encodeWire(raw));
   }
+  const patterns = await db.patterns.where('projectId').equals(id).sortBy('order'), powder = await db.powder.get(id);
+  for (const p of patterns) {
+    const { twoTheta, intensity, sigma } = p.file.pattern;
+    files[`patterns/${p.id}.xye`] = strToU8(`# 2theta intensity su\n${Array.from(twoTheta, (t, i) => `${t} ${intensity[i]} ${sigma[i]}`).join('\n')}\n`);
+  }
+  if (patterns.length) files['patterns.json'] = strToU8(encodeWire(patterns));
+  if (powder) files['powder.json'] = strToU8(encodeWire(powder));
   if (intake) files['intake.json'] = strToU8(encodeWire(intake));
   if (solve) files['solve.json'] = strToU8(encodeWire(solve));
   return zipSync(files, { level: 6 });
@@ -99,9 +106,12 @@ export async function importProject(bytes: Uint8Array, fileName: string): Promis
   const ids = new Map(marks.data.map((m) => [m.id, newId()]));
   const old = project.data as unknown as Project;
   const now = Date.now();
-  await db.transaction('rw', [db.projects, db.data, db.intake, db.marks, db.results, db.solves], async () => {
+  await db.transaction('rw', [db.projects, db.data, db.intake, db.marks, db.results, db.solves, db.patterns, db.powder], async () => {
+    const rows = (part('patterns.json') ?? []) as PatternRow[], fresh = new Map(rows.map((r) => [r.id, newId()])), powder = part('powder.json') as PowderRow | undefined;
+    await db.patterns.bulkAdd(rows.map((r) => ({ ...r, id: fresh.get(r.id)!, projectId: id })));
+    if (powder) await db.powder.add({ ...powder, projectId: id, ...(powder.peaks ? { peaks: Object.fromEntries(Object.entries(powder.peaks).map(([k, v]) => [fresh.get(k) ?? k, v])) } : {}) });
     await db.projects.add({ ...old, id, updated: now, ...(old.head ? { head: ids.get(old.head) ?? old.head } : {}) });
-    await db.marks.bulkAdd((marks.data as unknown as Mark[]).map((m) => ({ ...m, id: ids.get(m.id)!, projectId: id, ...(m.parent ? { parent: ids.get(m.parent) ?? m.parent } : {}) })));
+    await db.marks.bulkAdd((marks.data as unknown as Mark[]).map((m) => ({ ...m, id: ids.get(m.id)!, projectId: id, ...(m.fit ? { fit: { ...m.fit, patterns: m.fit.patterns.map((x) => fresh.get(x) ?? x) } } : {}), ...(m.parent ? { parent: ids.get(m.parent) ?? m.parent } : {}) })));
     const results = (part('results.json') ?? []) as ResultRow[];
     await db.results.bulkAdd(results.filter((r) => ids.has(r.markId)).map((r) => ({ ...r, markId: ids.get(r.markId)!, projectId: id })));
     const raw = part('reflections.json'), intake = part('intake.json'), solve = part('solve.json');

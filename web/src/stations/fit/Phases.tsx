@@ -1,0 +1,41 @@
+/** The phases of a fit, and where they come from. */
+import { useState, type ReactNode } from 'react';
+import { Button } from 'react-bootstrap';
+import { prettySymbol } from '@nagare/core/crystal/settings';
+import { formulaText } from '@nagare/core/crystal/formula';
+import { formatMeasured } from '@nagare/core/crystal/uncertainty';
+import { smallestFormula } from '@nagare/core/shelf/entry';
+import { useDrop } from '../../frame/DropEverywhere.tsx';
+import { Sheet } from '../../frame/parts.tsx';
+import { withoutPhase } from '../../store/powder.ts';
+import { phaseColour } from './colours.ts';
+import { ShelfDialog } from './ShelfDialog.tsx';
+import { useFit } from './use-fit.tsx';
+
+export function PhasesSheet(): ReactNode {
+  const { model, result, commit, trial, setTrial } = useFit();
+  const { pick } = useDrop();
+  const [shelf, setShelf] = useState(false);
+  const phases = model?.phases.filter((p) => p.id !== trial?.id) ?? [];
+  return (
+    <Sheet title="Phases" state={phases.length ? `${phases.length} ${phases.length === 1 ? 'phase' : 'phases'} in the fit.` : 'None yet: take them from the shelf, from a file, or find them by peaks below.'} action={<span><button className="word" onClick={pick}>From a file</button></span>}>
+      {phases.length > 0 && (
+        <table className="phase-list"><tbody>
+          {phases.map((p, i) => {
+            const w = result?.patterns[0]?.weightFractions[i];
+            return (
+              <tr key={p.id}>
+                <td><span className="swatch" style={{ background: phaseColour(i) }} /> <b>{p.name}</b><div className="soft">{p.structure.sites.length ? formulaText(smallestFormula(p.structure)) : 'no structure: intensities from the pattern'} · {prettySymbol(p.structure.spaceGroup.symbol)}</div></td>
+                <td className="n">{w ? `${formatMeasured(100 * w.value, 100 * w.su, 1)} %` : ''}</td>
+                <td className="n"><button className="word off" aria-label={`Remove ${p.name}`} onClick={() => void commit(`${p.name} removed`, withoutPhase(model!, p.id))}>×</button></td>
+              </tr>
+            );
+          })}
+        </tbody></table>
+      )}
+      <Button className="mt-2" variant={phases.length ? 'outline-primary' : 'primary'} size="sm" onClick={() => setShelf(true)}>Add from the shelf</Button>
+      {shelf && <ShelfDialog onClose={() => { setShelf(false); setTrial(undefined); }} />}
+    </Sheet>
+  );
+}
+
