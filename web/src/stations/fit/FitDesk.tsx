@@ -13,7 +13,7 @@ export function FitDesk(): ReactNode {
   const { patterns, at, setAt, setWindow, row, state } = useFit();
   const { project, head } = useSession();
   const [free, setFree] = useState<Set<string>>(() => new Set());
-  useEffect(() => setFree(new Set(head?.fit?.free ?? [])), [head?.id]); // eslint-disable-line
+  useEffect(() => setFree(new Set(head?.fit?.free ?? [])), [head?.id]);
   if (!patterns.length) return <Sheet title="Fit" state="A powder pattern is needed here."><p className="soft mb-0">Drop one anywhere: two or three columns of text (2θ, d or Q; counts; s.u.), or a powder CIF. Several at once make a series.</p></Sheet>;
   return (
     <>

@@ -4,7 +4,7 @@ import { Button } from 'react-bootstrap';
 import { findElement } from '@nagare/core/crystal/elements';
 import { newId } from '@nagare/core/crystal/structure';
 import { prettySymbol, spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
-import { cellParameters } from '@nagare/core/crystal/cell';
+import { cellParameters, type Cell } from '@nagare/core/crystal/cell';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import type { Match } from '@nagare/core/powder/identify';
 import type { IndexedCell } from '@nagare/core/powder/index-cells';
@@ -32,6 +32,8 @@ async function shelfEntries(elements: readonly string[]): Promise<Awaited<Return
   }
   return [...own, ...(await Promise.all(ids.map(fetchEntry)))];
 }
+
+const grown = (c: Cell, by: number): Cell => ({ a: c.a * by, b: c.b * by, c: c.c * by, alpha: c.alpha, beta: c.beta, gamma: c.gamma });
 
 export function PeaksSheet(): ReactNode {
   const fit = useFit();
@@ -66,7 +68,8 @@ export function PeaksSheet(): ReactNode {
   };
   const take = async (list: readonly Match[]): Promise<void> => {
     const entries = await Promise.all(list.map((m) => fetchEntry(m.id)));
-    const phases = entries.map((e) => newPhase(newId(), e.name, e.structure));
+    // The stretch that fitted best is where the fit begins.
+    const phases = entries.map((e, i) => newPhase(newId(), e.name, { ...e.structure, cell: grown(e.structure.cell, 1 + list[i]!.stretch) }));
     await fit.addPhases(phases, `${phases.map((p) => p.name).join(', ')} identified`);
   };
   const matches = row.matches ?? [];
@@ -82,7 +85,7 @@ export function PeaksSheet(): ReactNode {
         <details><summary>Table of peaks</summary><div style={{ maxHeight: 200, overflow: 'auto' }}><table><thead><tr><th className="n">2θ</th><th className="n">d / Å</th><th className="n">height</th><th className="n">width</th><th className="n">area</th><th /></tr></thead><tbody>{peaks.map((p, i) => <tr key={i} className="pick" onClick={() => fit.setWindow([p.position - 2, p.position + 2])}><td className="n">{formatMeasured(p.position, p.positionSu)}</td><td className="n">{p.d.toFixed(4)}</td><td className="n">{p.height.toFixed(0)}</td><td className="n">{p.width.toFixed(3)}</td><td className="n">{formatMeasured(p.area, p.areaSu)}</td><td><button className="word off" aria-label={`Remove the peak at ${p.position.toFixed(2)}`} onClick={(e) => { e.stopPropagation(); void updateRow({ peaks: { ...row.peaks, [id]: peaks.filter((_, k) => k !== i) } }); }}>×</button></td></tr>)}</tbody></table></div></details>
       )}
       <div className="d-flex gap-2 align-items-center mt-2">
-        <label htmlFor="elements" className="soft">only of</label><input id="elements" className="form-control form-control-sm" placeholder="any elements, or Sn Ti O Al" value={elements ?? text} onChange={(e) => setElements(e.target.value)} />
+        <label htmlFor="elements" className="soft text-nowrap">only of</label><input id="elements" className="form-control form-control-sm" placeholder="any elements, or Sn Ti O Al" value={elements ?? text} onChange={(e) => setElements(e.target.value)} />
         <Button size="sm" disabled={!!wrong} onClick={() => void identify()}>Identify</Button>
       </div>
       {wrong && <p className="off mb-0">{wrong} is not an element.</p>}

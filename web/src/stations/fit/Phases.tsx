@@ -2,6 +2,9 @@
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { prettySymbol } from '@nagare/core/crystal/settings';
+import { cellVolume } from '@nagare/core/crystal/cell';
+import { newId } from '@nagare/core/crystal/structure';
+import { newPhase } from '@nagare/core/powder/model';
 import { formulaText } from '@nagare/core/crystal/formula';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { smallestFormula } from '@nagare/core/shelf/entry';
@@ -13,12 +16,22 @@ import { ShelfDialog } from './ShelfDialog.tsx';
 import { useFit } from './use-fit.tsx';
 
 export function PhasesSheet(): ReactNode {
-  const { model, result, commit, trial, setTrial } = useFit();
+  const { model, result, commit, trial, setTrial, outside, addPhases } = useFit();
   const { pick } = useDrop();
   const [shelf, setShelf] = useState(false);
   const phases = model?.phases.filter((p) => p.id !== trial?.id) ?? [];
   return (
     <Sheet title="Phases" state={phases.length ? `${phases.length} ${phases.length === 1 ? 'phase' : 'phases'} in the fit.` : 'None yet: take them from the shelf, from a file, or find them by peaks below.'} action={<span><button className="word" onClick={pick}>From a file</button></span>}>
+      {outside && model && (
+        <div className="verdict likely"><p className="mb-1">The model “{outside.name ?? outside.title}” ({outside.structure.sites.length} sites in {prettySymbol(outside.structure.spaceGroup.symbol)}) is not in the fit yet.</p>
+          <Button size="sm" onClick={() => {
+            // It takes the place of the phase whose intensities it was solved from.
+            const empty = model.phases.find((p) => p.extraction && Math.abs(cellVolume(p.structure.cell) / cellVolume(outside.structure.cell) - 1) < 0.02);
+            if (!empty) { void addPhases([newPhase(newId(), outside.name ?? 'Solved model', outside.structure)], 'A model taken into the fit'); return; }
+            const { extraction: _, extracted: __, ...kept } = empty;
+            void commit('The solved model in place of extracted intensities', { phases: model.phases.map((p) => (p.id === empty.id ? { ...kept, structure: { ...outside.structure, cell: empty.structure.cell } } : p)), patterns: model.patterns.map((p) => ({ ...p, scales: p.scales.map((s, i) => (model.phases[i]!.id === empty.id ? 0 : s)) })) });
+          }}>Take it into the fit</Button></div>
+      )}
       {phases.length > 0 && (
         <table className="phase-list"><tbody>
           {phases.map((p, i) => {

@@ -33,7 +33,7 @@ export interface Frame {
 
 export const TICK_ROW = 13;
 export const frameOf = (width: number, height: number, phases: number, small: boolean): Frame => {
-  const axis = small ? 16 : 22, ticks = phases * (small ? 9 : TICK_ROW) + 4, difference = small ? 26 : Math.min(80, height * 0.16);
+  const axis = small ? 16 : 22, ticks = phases * (small ? 9 : TICK_ROW) + 4, difference = !phases ? 0 : small ? 26 : Math.min(80, height * 0.16);
   const top = small ? 18 : 10;
   return { width, height, left: small ? 6 : 58, right: small ? 6 : 14, top, main: Math.max(30, height - top - axis - ticks - difference), ticks, difference };
 };
@@ -164,7 +164,10 @@ export function drawPattern(canvas: HTMLCanvasElement, curves: Curves, window: r
   if (curves.calculated) line(curves.calculated, ink('--indigo'), apart ? 1.5 : 1.1);
   marks.peaks?.forEach((p, i) => {
     if (p.position < window[0] || p.position > window[1]) return;
-    const at = px(p.position), h = Math.max(f.top + 8, py((curves.background ? 0 : low) + p.height + (curves.background?.[Math.min(x.length - 1, first(x, p.position))] ?? 0)) - 6);
+    const i0 = first(x, p.position - 0.25 * p.width), i1 = first(x, p.position + 0.25 * p.width);
+    let summit = 0;
+    for (let m = i0; m <= i1 && m < x.length; m++) summit = Math.max(summit, y[m]!);
+    const at = px(p.position), h = Math.max(f.top + 9, py(summit) - 5);
     const open = marks.unexplained?.has(i);
     g.strokeStyle = g.fillStyle = open ? ink('--vermilion') : ink('--pine');
     g.lineWidth = 1.2;

@@ -9,7 +9,7 @@ import type { CellConstant, FitModel, PatternModel, PhaseModel } from '@nagare/c
 import type { FitResult } from '@nagare/core/powder/results';
 import { addMark } from '../../store/projects.ts';
 import { freshFit, structureOf, withPhases } from '../../store/powder.ts';
-import { db, type FitState, type PatternRow, type PowderRow } from '../../store/db.ts';
+import { db, type FitState, type Mark, type PatternRow, type PowderRow } from '../../store/db.ts';
 import { useSession } from '../../store/session.tsx';
 import { phaseReflections, type Tick } from './reflections.ts';
 
@@ -54,6 +54,8 @@ export interface Fit {
   setWindow(w: [number, number] | undefined): void;
   pins: [number, number][];
   setPins(p: [number, number][]): void;
+  /** The model of the present mark where it is not of a fit, such as one just solved. */
+  outside: Mark | undefined;
   /** A phase looked at before it is taken. */
   trial: PhaseModel | undefined;
   setTrial(p: PhaseModel | undefined): void;
@@ -65,7 +67,13 @@ export const useFit = (): Fit => useContext(Context)!;
 const PAUSE = 1600;
 
 export function FitProvider({ children }: { children: ReactNode }): ReactNode {
-  const { project, head, goTo, setProblem } = useSession();
+  const { project, head, marks, goTo, setProblem } = useSession();
+  // A model solved from extracted intensities has no fit of its own; the last one before it goes on.
+  const lastFit = useMemo(() => {
+    const by = new Map(marks.map((m) => [m.id, m]));
+    for (let m = head; m; m = m.parent ? by.get(m.parent) : undefined) if (m.fit) return m.fit;
+    return head ? marks.filter((m) => m.fit).at(-1)?.fit : undefined;
+  }, [marks, head]);
   const patterns = useLiveQuery(() => db.patterns.where('projectId').equals(project.id).sortBy('order'), [project.id]) ?? EMPTY;
   const row = useLiveQuery(() => db.powder.get(project.id), [project.id]);
   const [chosen, setAt] = useState(0);
@@ -82,7 +90,7 @@ export function FitProvider({ children }: { children: ReactNode }): ReactNode {
   const shownRow = patterns[at];
   const state = useMemo(() => {
     if (!shownRow || !row) return undefined;
-    const fit = head?.fit;
+    const fit = lastFit;
     if (!fit) return freshFit(shownRow, row);
     // Another pattern of the project starts from the same phases with a background of its own.
     if (!fit.patterns.includes(shownRow.id)) {
@@ -90,7 +98,7 @@ export function FitProvider({ children }: { children: ReactNode }): ReactNode {
       return { model: withPhases(bare.model, fit.model.phases), patterns: bare.patterns };
     }
     return fit;
-  }, [head?.fit, shownRow, row]);
+  }, [lastFit, shownRow, row]);
   const within = state && shownRow ? Math.max(0, state.patterns.indexOf(shownRow.id)) : 0;
   const drafted = draft && draft.from === head?.id ? draft.model : undefined;
   const model = shown ?? drafted ?? state?.model;
@@ -113,8 +121,7 @@ export function FitProvider({ children }: { children: ReactNode }): ReactNode {
     } catch {
       return undefined;
     }
-    // The key says all that matters.
-    // eslint-disable-next-line
+    // The key says all that matters of what changes.
   }, [key, pattern]);
   const { calculated, figures, ticks } = useMemo(() => {
     if (!calculator || !own || !previewed) return { calculated: undefined, figures: undefined, ticks: [] as Tick[][] };
@@ -175,7 +182,7 @@ export function FitProvider({ children }: { children: ReactNode }): ReactNode {
   const value: Fit = {
     patterns, row, at, setAt, pattern, state, model: previewed, own, result: !drafted && !shown && !trial && head?.fit?.patterns.includes(shownRow?.id ?? '') ? head.fit.result : undefined, calculator, calculated, figures, ticks, change, changePhase, changePattern, commit, addPhases,
     drop: () => { pending.current = undefined; clearTimeout(timer.current); setDraft(undefined); }, drafting: !!drafted, show, updateRow: async (c) => { await db.powder.update(project.id, c); },
-    hovered, hover, constant, pointAt, dragBy, setDragBy: (p, c) => setDrag((d) => ({ ...d, [p]: c })), window, setWindow, pins, setPins, trial, setTrial,
+    outside: head && !head.fit && head.structure.sites.length ? head : undefined, hovered, hover, constant, pointAt, dragBy, setDragBy: (p, c) => setDrag((d) => ({ ...d, [p]: c })), window, setWindow, pins, setPins, trial, setTrial,
   };
   return <Context.Provider value={value}>{children}</Context.Provider>;
 }

@@ -40,7 +40,7 @@ export function IntakeDesk(): ReactNode {
       <Sheet title="Data" state={project.source ? `${project.source.fileName}: ${project.source.sentence}` : 'Nothing has been brought in yet.'} action={<button className="word" onClick={pick}>Choose files</button>}>
         {merge && project.group && <p className="mb-2"><b>{judgement(merge, project.group, ranked)}</b></p>}
         {merge && <Quality />}
-        {merge && <Button className="mt-2" onClick={() => void navigate(`/projects/${project.id}/${head ? 'refine' : 'solve'}`)}>{head ? 'Go on to Refine' : 'Go on to Solve'}</Button>}
+        {merge && <Button className="mt-2" onClick={() => void navigate(`/projects/${project.id}/${head && !head.fit ? 'refine' : 'solve'}`)}>{head && !head.fit ? 'Go on to Refine' : 'Go on to Solve'}</Button>}
         {ready && !merge && !work && <Button className="mt-2" onClick={() => void analyse(session, project.cell!, project.group)}>Judge the data</Button>}
         {!hasData && <p className="soft mb-0">Drop a CIF or a reflection list anywhere. {project.cell ? 'The structure is here, but without intensities it can be looked at, not refined.' : ''}</p>}
       </Sheet>
