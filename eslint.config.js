@@ -39,7 +39,7 @@ export default tseslint.config(
   ...['solve', 'maps', 'refine', 'publish', 'draw'].map((f) => only(f, science.filter((x) => x !== 'settle' && x !== 'vet'))),
   only('symmetry', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine']),
   only('powder', ['math', 'crystal', 'scattering', 'refine', 'shelf']),
-  only('shelf', ['math', 'crystal', 'geometry']),
+  only('shelf', ['math', 'crystal']),
   only('vet', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine', 'maps', 'model', 'symmetry', 'formats', 'publish']),
   only('vet', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine', 'maps', 'model', 'symmetry', 'formats', 'publish', 'vet'], 2),
   only('tasks', [...science, 'tasks']),

@@ -81,7 +81,7 @@ export function parsePattern(text: string, name: string, wavelength = USUAL_INST
     if (!n) {
       const value = /(?:temperature|T|at)\s*[=:]?\s*([\d.]+)\s*K\b/i.exec(t);
       if (value && at === undefined) at = Number(value[1]);
-      if (isComment(line)) { if (!x.length) head += ` ${t}`; continue; }
+      if (isComment(line) || (!x.length && /[A-Za-zθ]{2}/.test(t))) { if (!x.length) head += ` ${t}`; continue; }
       throw new FileProblem(`expected two or three numbers (2θ, intensity and its s.u.) but found "${t.slice(0, 60)}". Correct or remove this line; nothing was taken.`, i + 1);
     }
     if (n.length !== 2 && n.length !== 3) {

@@ -63,6 +63,8 @@ export interface Match {
   readonly stretch: number;
   /** Observed intensity per calculated unit. */
   readonly scale: number;
+  /** Share of what it explains that lies in peaks of which more than a third was unexplained. */
+  readonly fresh: number;
   /** Indices of the peaks it explains. */
   readonly peaks: readonly number[];
   readonly quality: ShelfCard['quality'];
@@ -108,7 +110,7 @@ function candidates(entries: readonly ShelfEntry[], o: IdentifyOptions, from: nu
 }
 
 /** Scores one candidate against what is left of the peaks. */
-function score(c: Candidate, x: Float64Array, left: Float64Array, seen: number, o: IdentifyOptions, from: number, to: number): Match | undefined {
+function score(c: Candidate, x: Float64Array, left: Float64Array, whole: Float64Array, seen: number, o: IdentifyOptions, from: number, to: number): Match | undefined {
   const tolerance = o.tolerance ?? 0.15, wavelength = o.instrument.lines[0]!.wavelength, most = o.stretch ?? 0.01;
   const total = left.reduce((p, q) => p + q, 0);
   if (!(total > 0)) return undefined;
@@ -138,14 +140,15 @@ function score(c: Candidate, x: Float64Array, left: Float64Array, seen: number, 
       // Reflections too weak to be seen at this scale neither speak for a phase nor against it.
       let expected = 0, close = 0, shared = 0;
       for (const h of hit) if (k * h.c >= seen || h.peak >= 0) { expected += h.c; close += h.c * h.close; }
-      for (const [p, v] of at) shared += Math.min(left[p]!, k * v);
+      let fresh = 0;
+      for (const [p, v] of at) { const part = Math.min(left[p]!, k * v); shared += part; if (left[p]! > 0.35 * whole[p]!) fresh += part; }
       const found = close / expected, agree = shared / (k * expected), share = shared / total;
       if (found < 0.5) continue;
       // A stretched cell needs a reason: a tenth less merit at the edge.
       const merit = 100 * found * agree * Math.sqrt(share) * (1 - 0.1 * Math.abs(stretch) / (most || 1));
       if (!best || merit > best.merit) {
         const e = c.entry;
-        best = { id: e.id, name: e.name, formula: e.formula, merit, found, agree, share, stretch, scale: k, peaks: [...at.keys()].sort((p, q) => p - q), quality: e.quality, warnings: e.warnings };
+        best = { id: e.id, name: e.name, formula: e.formula, merit, found, agree, share, stretch, scale: k, fresh: shared ? fresh / shared : 0, peaks: [...at.keys()].sort((p, q) => p - q), quality: e.quality, warnings: e.warnings };
       }
     }
   }
@@ -156,7 +159,7 @@ function score(c: Candidate, x: Float64Array, left: Float64Array, seen: number, 
 export function rankPhases(peaks: readonly Peak[], entries: readonly ShelfEntry[], o: IdentifyOptions, explained: readonly Match[] = []): { ranked: Match[]; left: Float64Array } {
   const x = Float64Array.from(peaks, (p) => p.position);
   const from = (x[0] ?? 0) - 0.3, to = (x[x.length - 1] ?? 0) + 0.3;
-  const left = Float64Array.from(peaks, (p) => p.area);
+  const whole = Float64Array.from(peaks, (p) => p.area), left = whole.slice();
   const all = candidates(entries, o, from, to);
   for (const m of explained) {
     const c = all.find((k) => k.entry.id === m.id);
@@ -165,7 +168,7 @@ export function rankPhases(peaks: readonly Peak[], entries: readonly ShelfEntry[
   const taken = new Set(explained.map((m) => m.id));
   // The weakest peak that was found tells what can be seen.
   const seen = peaks.reduce((s, p) => Math.min(s, p.area), Infinity);
-  const ranked = all.filter((c) => !taken.has(c.entry.id)).flatMap((c) => score(c, x, left, seen, o, from, to) ?? []).sort((p, q) => q.merit - p.merit || 'ABC'.indexOf(p.quality) - 'ABC'.indexOf(q.quality));
+  const ranked = all.filter((c) => !taken.has(c.entry.id)).flatMap((c) => score(c, x, left, whole, seen, o, from, to) ?? []).sort((p, q) => q.merit - p.merit || 'ABC'.indexOf(p.quality) - 'ABC'.indexOf(q.quality));
   return { ranked, left };
 }
 
@@ -181,7 +184,7 @@ function takeOff(c: Candidate, m: Match, x: Float64Array, left: Float64Array, o:
   }
 }
 
-/** Phases one after another until what is left is noise or nothing fits: merit at least 12 and at least 1 % of the intensity explained. */
+/** Phases one after another until what is left is noise or nothing fits: half of what is expected found, and in peaks that were not explained before. */
 export function identify(peaks: readonly Peak[], entries: readonly ShelfEntry[], o: IdentifyOptions, most = 6): { phases: Match[]; unexplained: number[]; left: number; alternatives: Match[][] } {
   const phases: Match[] = [], alternatives: Match[][] = [];
   let left = Float64Array.from(peaks, (p) => p.area);
@@ -189,9 +192,9 @@ export function identify(peaks: readonly Peak[], entries: readonly ShelfEntry[],
   while (phases.length < most) {
     const r = rankPhases(peaks, entries, o, phases);
     left = Float64Array.from(r.left);
-    const best = r.ranked[0];
+    const best = r.ranked.find((m) => m.fresh >= 0.4);
     const share = best ? (best.share * left.reduce((p, q) => p + q, 0)) / total : 0;
-    if (!best || best.found * best.agree < 0.45 || share < 0.008 || best.peaks.length < 2) break;
+    if (!best || best.found * best.agree < 0.36 || best.fresh < 0.4 || share < 0.008 || best.peaks.length < 2) break;
     phases.push(best);
     alternatives.push(r.ranked.slice(1, 6));
   }

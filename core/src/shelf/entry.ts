@@ -5,7 +5,7 @@ import { formulaText, type Formula } from '../crystal/formula.ts';
 import { crystalSystem, laueClass, type CrystalSystem } from '../crystal/point-group.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { cellContents, siteMultiplicity, type Structure } from '../crystal/structure.ts';
-import { bonds } from '../geometry/bonds.ts';
+import { neighbours } from '../crystal/neighbours.ts';
 import { ENTRIES_TABLE } from './entries-table.ts';
 
 /** What stands on a card of the shelf. */
@@ -73,7 +73,8 @@ export function shelfWarnings(s: Structure, temperature: number | undefined, pre
   const sums = new Map<string, number>();
   for (const x of s.sites) sums.set(x.position.map((v) => v.toFixed(4)).join(), (sums.get(x.position.map((v) => v.toFixed(4)).join()) ?? 0) + x.occupancy);
   if (partial.length) out.push([...sums.values()].every((v) => v > 0.995 && v < 1.005) ? `mixed sites (${[...new Set(partial.map((x) => x.element))].join(', ')})` : `partly empty sites (${partial.map((x) => x.label).join(', ')})`);
-  const short = bonds(s).find((b) => b.distance < 0.7 * (elementOf(s.sites[b.from]!.element).covalentRadius + elementOf(s.sites[b.to]!.element).covalentRadius) && s.sites[b.from]!.occupancy + s.sites[b.to]!.occupancy > 1.5);
+  const least = (i: number, j: number): number => 0.7 * (elementOf(s.sites[i]!.element).covalentRadius + elementOf(s.sites[j]!.element).covalentRadius);
+  const short = neighbours(s.cell, s.spaceGroup, s.sites.map((x) => x.position), least).find((b) => b.distance > 0.05 && s.sites[b.from]!.occupancy + s.sites[b.to]!.occupancy > 1.5);
   if (short) out.push(`implausibly close: ${s.sites[short.from]!.label} and ${s.sites[short.to]!.label}, ${short.distance.toFixed(2)} Å apart`);
   return out;
 }
