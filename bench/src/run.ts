@@ -22,6 +22,11 @@ import { mergeForGroup } from '@nagare/core/solve/prepare';
 import { symmetryReport } from '@nagare/core/symmetry/report';
 import type { VetInput } from '@nagare/core/vet/context';
 import { vet } from '@nagare/core/vet/registry';
+import { USUAL_INSTRUMENT } from '@nagare/core/crystal/pattern';
+import { FitProblem } from '@nagare/core/powder/assemble';
+import { PatternCalculator } from '@nagare/core/powder/engine';
+import { newPatternModel, newPhase } from '@nagare/core/powder/model';
+import { shippedShelf } from '@nagare/core/shelf/entry';
 
 const random = seededRandom(1);
 /** Best of several, ms. */
@@ -106,4 +111,31 @@ await leastSquares(111, 20_000, true);
   say('symmetry report of the same', await time(() => symmetryReport({ ...s }, 0.25, crystal.raw!, quietContext() as never)), '10⁸ multiply-adds', base);
   const plate = recognise(readFileSync(new URL('../../demo/data/enju-6.cif', import.meta.url), 'utf8'), 'enju-6')[0]!;
   say(`scaling of ${plate.raw!.count} observations, 53 parameters`, await time(() => scaleObservations(plate.raw!, plate.cell!, laueRotations(rotationsOf(spaceGroupFromSymbol('P 1 21/c 1'))), { batches: true, decay: false, harmonics: 6 })), '10⁸ multiply-adds', base);
+}
+
+/** The powder pattern as a constant is stepped, against as many bare exponentials as there are values of peaks on points; one least-squares cycle. */
+{
+  const x = Float64Array.from({ length: 8000 }, (_, i) => 10 + i * 0.0125);
+  const pattern = { name: 'bench', twoTheta: x, intensity: x.map(() => 100), sigma: x.map(() => 10), sigmaFrom: 'counts' as const };
+  const structure = (id: string): Structure => shippedShelf().find((e) => e.id === id)!.structure;
+  let phases = ['baddeleyite', 'forsterite', 'quartz'].map((id) => ({ ...newPhase(id, id, structure(id)), inverseSize: 0.02, strain: 0.5 }));
+  const whole = { ...newPatternModel(pattern, USUAL_INSTRUMENT, 3, 8), scales: [1e-3, 1e-3, 1e-3] };
+  const calculator = new PatternCalculator(pattern, whole, phases);
+  const reflections = calculator.works.reduce((n, w) => n + w.list.count, 0);
+  const exponentials = Float64Array.from({ length: 1_000_000 }, (_, i) => -i / 1e6), sink = new Float64Array(1_000_000);
+  const base = await time(() => { for (let i = 0; i < 1_000_000; i++) sink[i] = Math.exp(exponentials[i]!); }, 8);
+  const step = (): void => {
+    phases = phases.map((p) => ({ ...p, structure: { ...p.structure, cell: { ...p.structure.cell, c: p.structure.cell.c + 1e-4 } } }));
+    calculator.update(whole, phases);
+    calculator.calculate();
+  };
+  say(`8 000 points, 3 phases, ${reflections} reflections, changed cells`, await time(step, 20), '10⁶ bare exponentials', base);
+  const problem = new FitProblem({ phases, patterns: [whole] }, [pattern], new Set(['background', 'scale', 'zero', 'displacement', 'cell', 'size', 'strain', 'overall U', 'positions:quartz', 'U:quartz', 'positions:forsterite']));
+  const n = problem.map.independent;
+  say(`least-squares cycle with ${n} parameters`, await time(async () => {
+    const { normal } = await problem.assemble(quietContext());
+    const m = normal.complete();
+    choleskyInPlace(m, n);
+    choleskySolve(m, n, normal.vector);
+  }, 6), '10⁶ bare exponentials', base);
 }

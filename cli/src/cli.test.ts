@@ -8,6 +8,7 @@ import { structureCif } from '@nagare/core/publish/structure-cif';
 import { CifWriter } from '@nagare/core/publish/cif-writer';
 import { cellParameters } from '@nagare/core/crystal/cell';
 import { recognise } from '@nagare/core/formats/recognise';
+import { shippedShelf } from '@nagare/core/shelf/entry';
 
 const folder = mkdtempSync(join(tmpdir(), 'nagare-'));
 const root = new URL('../..', import.meta.url).pathname;
@@ -133,4 +134,63 @@ describe('nagare symmetry, reset, check and report', () => {
     expect((await run('report', demo('suou-5'))).code).toBe(2);
     expect((await run('check', join(root, 'demo/data/aobae.cif'))).err).toContain('no atom sites');
   }, 60_000);
+});
+
+describe('nagare pattern, fit, index and identify', () => {
+  const demo = (name: string): string => join(root, 'demo/data', name);
+  const phase = (id: string): string => {
+    const e = shippedShelf().find((x) => x.id === id)!, path = join(folder, `${id}.cif`);
+    writeFileSync(path, structureCif({ name: id, structure: e.structure, experiment: { kept: { _chemical_name_common: e.name } }, date: '2026-11-23' }));
+    return path;
+  };
+  const json = async (...args: string[]): Promise<Record<string, never>> => {
+    const r = await run(...args, '--json');
+    expect(r.err.replace(/^\(node.*$|^\(Use.*$/gm, '').trim()).toBe('');
+    expect(r.code).toBe(0);
+    return JSON.parse(r.out) as Record<string, never>;
+  };
+
+  it('lists the reflections of a model', async () => {
+    const { reflections } = (await json('pattern', phase('halite'), '--wavelength', '1.5406', '--from', '20', '--to', '60')) as unknown as { reflections: { h: number; k: number; l: number; d: number; twoTheta: number; multiplicity: number; f2: number; intensity: number }[] };
+    expect(reflections.map((r) => `${r.h}${r.k}${r.l}`)).toEqual(['111', '200', '220', '311', '222']);
+    expect(reflections[1]).toMatchObject({ multiplicity: 6, intensity: 100 });
+    expect(reflections[1]!.twoTheta).toBeCloseTo(31.704, 2);
+    expect((await run('pattern', phase('halite'), '--from', '90', '--to', '40')).err).toMatch(/range must run upwards/);
+  }, 60_000);
+
+  it('fits a mixture and writes the result as CIF', async () => {
+    const out = join(folder, 'fit.cif');
+    const r = (await json('fit', demo('frit-12.xy'), '--phase', phase('yamabuki-frit'), '--phase', phase('kurobane-blue'), '--instrument', demo('kiln-diffractometer.json'), '--out', out)) as unknown as { rwp: number; rexp: number; s: number; phases: { name: string; weightFraction: number; su: number; cell: number[]; cellSu: number[]; size: number; strain: number; rBragg: number }[] };
+    expect(r.s).toBeLessThan(1.3);
+    expect(r.rwp / r.rexp).toBeCloseTo(r.s, 6);
+    expect(r.phases.map((p) => p.name)).toEqual(['Yamabuki', 'Kurobane blue']);
+    expect(Math.abs(r.phases[0]!.weightFraction - 0.58)).toBeLessThan(0.01);
+    expect(r.phases[0]!.cellSu[0]).toBeGreaterThan(0);
+    expect(r.phases[0]!.rBragg).toBeLessThan(0.05);
+    const back = recognise(readFileSync(out, 'utf8'), 'fit.cif');
+    expect(back.filter((b) => b.structure).length).toBe(2);
+    expect(back.find((b) => b.powder)!.powder!.pattern.twoTheta.length).toBeGreaterThan(4000);
+  }, 120_000);
+
+  it('indexes a pattern or a list, and identifies', async () => {
+    const a = (await json('index', demo('hatsuyuki.cif'), '--instrument', demo('kiln-diffractometer.json'))) as unknown as { cells: { a: number; volume: number; m20: number; f20: number; system: string }[] };
+    expect(a.cells[0]!.system).toBe('orthorhombic');
+    expect(a.cells[0]!.volume).toBeCloseTo(311.08, 0);
+    const list = join(folder, 'peaks.txt');
+    writeFileSync(list, '# 2theta\n28.443\n47.303\n56.123\n69.130\n76.377\n88.032\n94.954\n106.710\n114.094\n');
+    const b = (await json('index', list, '--wavelength', '1.5406')) as unknown as typeof a;
+    expect(b.cells[0]!.a).toBeCloseTo(5.431, 2);
+    const c = (await json('identify', demo('frit-12.xy'), '--elements', 'Sn,Ti,Al,Co,Zn,O', '--instrument', demo('kiln-diffractometer.json'))) as unknown as { phases: { id: string }[]; unexplained: number[] };
+    expect(c.phases.map((p) => p.id)).toEqual(['yamabuki-frit', 'kurobane-blue']);
+  }, 180_000);
+
+  it('answers wrong powder input with one sentence and status 2', async () => {
+    const bad = join(folder, 'bad.xy');
+    writeFileSync(bad, `${Array.from({ length: 20 }, (_, i) => `${10 + i} 5`).join('\n')}\n30 x\n`);
+    for (const [args, says] of [[['fit', demo('frit-12.xy')], /at least one --phase/], [['fit', bad, '--phase', phase('rutile')], /Line 21/], [['fit', demo('frit-12.xy'), '--phase', phase('rutile'), '--recipe', 'guess'], /no recipe "guess"/], [['fit', demo('frit-12.xy'), '--phase', phase('rutile'), '--instrument', demo('frit-12.xy')], /not JSON/], [['identify', demo('frit-12.xy'), '--elements', 'Zz'], /not an element/], [['index', join(folder, 'none.txt')], /no such file/]] as const) {
+      const r = await run(...args);
+      expect(r.code).toBe(2);
+      expect(r.err).toMatch(says);
+    }
+  }, 120_000);
 });

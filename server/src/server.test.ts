@@ -9,6 +9,7 @@ import { recognise } from '@nagare/core/formats/recognise';
 import { mergeForGroup } from '@nagare/core/solve/prepare';
 import type { SettleReport, SettleResult } from '@nagare/core/settle/settle';
 import { testCrystal } from '../../demo/src/test-crystals.ts';
+import { newPatternModel, newPhase } from '@nagare/core/powder/model';
 import { createApp } from './app.ts';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
@@ -100,4 +101,42 @@ describe('the server', () => {
     expect(three.state).toBe('failed');
     expect(three.message).toContain('from where each reflection was measured');
   }, 60_000);
+
+  it('serves the shelf: search, paging, entries as JSON and CIF, wrong questions in a sentence', async () => {
+    const get = async (path: string): Promise<{ status: number; body: Record<string, never> & { total: number; message: string; entries: { id: string; warnings: string[]; structure?: unknown }[]; nearest?: { change: string; entries: { id: string }[] }[] } }> => { const r = await fetch(`${base}/api/shelf${path}`); return { status: r.status, body: (await r.json()) as never }; };
+    const titania = await get('?present=Ti,O&count=2');
+    expect(titania.body.entries.map((e) => e.id).sort()).toEqual(['anatase', 'rutile']);
+    expect(titania.body.entries[0]!.structure).toBeUndefined();
+    const pages = await Promise.all([1, 2].map((p) => get(`?present=O&size=7&page=${p}`)));
+    expect(pages[0]!.body.total).toBeGreaterThan(40);
+    expect(pages[0]!.body.entries.some((e) => pages[1]!.body.entries.some((f) => f.id === e.id))).toBe(false);
+    expect((await get('?present=Ni,Al,O')).body.nearest!.some((n) => n.change === 'Zn in place of Ni')).toBe(true);
+    expect((await get('?volumeMin=160&volumeMax=165&spaceGroup=Fm-3m')).body.entries.some((e) => e.id === 'fluorite')).toBe(true);
+    expect((await get('/rutile')).body).toMatchObject({ id: 'rutile', spaceGroup: 'P 42/m n m' });
+    const cif = await (await fetch(`${base}/api/shelf/rutile.cif`)).text();
+    expect(recognise(cif, 'rutile.cif')[0]!.structure!.sites.length).toBe(2);
+    expect((await get('?present=Xx')).body.message).toMatch(/not an element/);
+    expect((await get('?present=Xx')).status).toBe(400);
+    expect((await get('?colour=red')).body.message).toMatch(/does not know "colour"/);
+    expect((await get('?formula=((')).status).toBe(400);
+    expect((await get('/nothing')).status).toBe(404);
+  });
+
+  it('fits a series on the job queue, each pattern from the one before', async () => {
+    const files = ['titania-02', 'titania-03', 'titania-04'].map((n) => recognise(readFileSync(join(root, `demo/data/${n}.xy`), 'utf8'), `${n}.xy`)[0]!.powder!.pattern);
+    const instrument = recognise(readFileSync(join(root, 'demo/data/kiln-diffractometer.json'), 'utf8'), 'i.json')[0]!.instrument!;
+    const structure = async (id: string): Promise<never> => ((await (await fetch(`${base}/api/shelf/${id}`)).json()) as { structure: never }).structure;
+    const phases = [newPhase('a', 'Anatase', await structure('anatase')), newPhase('r', 'Rutile', await structure('rutile'))];
+    const job = await wait((await post('series', { model: { phases, patterns: [newPatternModel(files[0]!, instrument, 2, 6)] }, patterns: files, recipe: 'quantify' })).body.id);
+    expect(job.message).toBeUndefined();
+    const { steps } = job.result as { steps: { at: number; result: { s: number; phases: { cell: { c: number } }[]; patterns: { weightFractions: { value: number }[] }[] } }[] };
+    expect(steps.map((s) => s.at)).toEqual([350, 400, 450]);
+    for (const [i, s] of steps.entries()) {
+      const truth = JSON.parse(readFileSync(join(root, `demo/truth/titania-0${i + 2}.json`), 'utf8')) as { phases: { weight: number; cell: { c: number } }[] };
+      expect(s.result.s).toBeLessThan(1.3);
+      expect(Math.abs(s.result.patterns[0]!.weightFractions[0]!.value - truth.phases[0]!.weight)).toBeLessThan(0.015);
+      expect(Math.abs(s.result.phases[0]!.cell.c / truth.phases[0]!.cell.c - 1)).toBeLessThan(3e-4);
+    }
+    expect((await post('series', { model: {}, patterns: files, recipe: 'quantify' })).status).toBe(400);
+  }, 120_000);
 });

@@ -1,5 +1,5 @@
 /** Chemical formulae: reading, printing, mass, electrons and atom volumes. */
-import { elementOf, findElement } from './elements.ts';
+import { isMetal, elementOf, findElement } from './elements.ts';
 
 /** Element → count; counts may be fractional. */
 export type Formula = Readonly<Record<string, number>>;
@@ -52,7 +52,12 @@ const ATOM_VOLUMES: Record<string, number> = {
   K: 36, Ca: 45, Ti: 27.3, V: 24, Cr: 28.1, Mn: 31.9, Fe: 30.4, Co: 29.4, Ni: 26, Cu: 26.9, Zn: 39, Ga: 37.8, Ge: 41.6, As: 36.4, Se: 30.3, Br: 32.7,
   Mo: 38, Ru: 37.3, Rh: 31.2, Pd: 35, Ag: 35, Cd: 51, Sn: 52.8, I: 46.2, W: 38.8, Re: 42.7, Os: 41.9, Ir: 34.3, Pt: 38, Au: 43, Hg: 38, Pb: 52,
 };
-export const formulaVolume = (f: Formula): number => Object.entries(f).reduce((sum, [e, n]) => sum + n * (ATOM_VOLUMES[e] ?? 24), 0);
+const ANIONS = ['O', 'F', 'Cl', 'Br', 'I', 'S', 'Se', 'Te', 'N'];
+/** Volume of a formula unit, Å³. Without carbon the anions fill the space, and cations between them take about 10 Å³. */
+export const formulaVolume = (f: Formula): number => {
+  const ionic = !f['C'] && ANIONS.some((e) => f[e]);
+  return Object.entries(f).reduce((sum, [e, n]) => sum + n * (ionic && (isMetal(e) || ['Si', 'Ge', 'B', 'P'].includes(e)) ? 10 : ATOM_VOLUMES[e] ?? 24), 0);
+};
 
 /** Formula units per cell that the volume suggests: the multiple of a likely step that comes nearest. */
 export function proposeZ(f: Formula, volume: number, groupOrder?: number): number {

@@ -107,11 +107,12 @@ export function SolveDesk(): ReactNode {
     const row = await db.intake.get(project.id);
     const done = row?.merge ? await run('residual', { structure: c.structure, reflections: row.merge.reflections, wavelength: project.experiment.wavelength!, weights: { a: 0.1, b: 0 }, extinction: 0 }).result.catch(() => undefined) : undefined;
     const id = await addMark(
-      { projectId: project.id, kind: 'solve', title: `First model from seed ${c.seed}`, structure: c.structure, r1: done?.r1 ?? c.r1, ...(done ? { wr2: done.wr2, residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma } } : {}), message: `${group.symbol}, ${c.structure.sites.length} atoms${c.guessed ? '; elements are a guess' : ''}` },
+      { projectId: project.id, ...(head?.fit ? { parent: head.id } : {}), kind: 'solve', title: `First model from seed ${c.seed}`, structure: c.structure, r1: done?.r1 ?? c.r1, ...(done ? { wr2: done.wr2, residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma } } : {}), message: `${group.symbol}, ${c.structure.sites.length} atoms${c.guessed ? '; elements are a guess' : ''}` },
       done ? { map: done.map } : undefined,
     );
     goTo(id);
-    void navigate(`/projects/${project.id}/refine`);
+    // What was solved from a pattern is refined against the pattern.
+    void navigate(`/projects/${project.id}/${head?.fit ? 'fit' : 'refine'}`);
   };
 
   return (
@@ -136,7 +137,7 @@ export function SolveDesk(): ReactNode {
             </span>
           </button>
         ))}
-        {candidates[chosen] && !running && <Button disabled={!!work} onClick={() => void take(candidates[chosen]!)}>{head ? 'Take it on a new branch' : 'Take it to Refine'}</Button>}
+        {candidates[chosen] && !running && <Button disabled={!!work} onClick={() => void take(candidates[chosen]!)}>{head?.fit ? 'Take it back to Fit' : head ? 'Take it on a new branch' : 'Take it to Refine'}</Button>}
       </Sheet>
     </>
   );
