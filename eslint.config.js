@@ -38,7 +38,7 @@ export default tseslint.config(
   only('settle', ['math', 'crystal', 'geometry', 'maps', 'refine', 'data', 'model']),
   ...['solve', 'maps', 'refine', 'publish', 'draw'].map((f) => only(f, science.filter((x) => x !== 'settle' && x !== 'vet'))),
   only('symmetry', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine']),
-  only('powder', ['math', 'crystal', 'scattering', 'refine', 'shelf']),
+  only('powder', ['math', 'crystal', 'scattering', 'refine', 'shelf', 'geometry']),
   only('shelf', ['math', 'crystal']),
   only('vet', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine', 'maps', 'model', 'symmetry', 'formats', 'publish']),
   only('vet', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine', 'maps', 'model', 'symmetry', 'formats', 'publish', 'vet'], 2),

@@ -16,6 +16,11 @@ import { fitStage } from '@nagare/core/powder/least-squares';
 import { readFit } from '@nagare/core/powder/results';
 import { extractedReflections } from '@nagare/core/powder/extract';
 import { shippedShelf } from '@nagare/core/shelf/entry';
+import { PhaseWork } from '@nagare/core/powder/engine';
+import { freeTorsions, groupIntensities, looseMolecule, placeMolecule } from '@nagare/core/powder/place-molecule';
+import { powderReflections } from '@nagare/core/powder/reflections';
+import { add, normalize, subtract, turn } from '@nagare/core/math/matrix3';
+import { testCrystal } from './test-crystals.ts';
 import { quietContext, type TaskContext } from '@nagare/core/task-context';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { directF2, directPattern, directProfile, measurePowder, type PowderPhase } from './powder.ts';
@@ -210,6 +215,28 @@ describe('without a structure', () => {
     expect(stopped.stages.length).toBeGreaterThanOrEqual(2);
     expect(stopped.stages.length).toBeLessThan(6);
   }, 120_000);
+});
+
+describe('a molecule', () => {
+  it('is turned, moved and twisted to where it stands, from its shape alone', async () => {
+    const { structure: s } = testCrystal('OCc1ccc(Cl)nc1', 'P 21 21 21', 14, { dMin: 1.5, repeats: 1 });
+    const molecule = looseMolecule(s);
+    expect(molecule.elements.length).toBe(s.sites.length);
+    const torsions = freeTorsions(molecule);
+    expect(torsions.length).toBe(1);
+    // Twisted by a radian, so that the shape itself is not given away.
+    const t = torsions[0]!, axis = normalize(subtract(molecule.positions[t.to]!, molecule.positions[t.from]!));
+    const twisted = { ...molecule, positions: molecule.positions.map((p, i) => (t.moving.includes(i) ? add(molecule.positions[t.to]!, turn(subtract(p, molecule.positions[t.to]!), axis, 1)) : p)) };
+    const list = powderReflections(s.cell, s.spaceGroup, 1.6), work = new PhaseWork(newPhase('x', 'x', s), 1.54, 1.6, list);
+    const position = Float64Array.from({ length: list.count }, (_, i) => i * 0.1);
+    const intensities = groupIntensities({ ...list, position, width: position.map((_, i) => (i % 5 ? 0.12 : 0.2)), f2: work.f2 });
+    expect(intensities.observed.length).toBeLessThan(list.count);
+    const found = await placeMolecule({ cell: s.cell, spaceGroup: s.spaceGroup, molecule: twisted, intensities, seed: 3, seconds: 60 }, quiet());
+    expect(found.r).toBeLessThan(0.15);
+    expect(found.torsions).toBe(1);
+    await expect(placeMolecule({ cell: s.cell, spaceGroup: s.spaceGroup, molecule: { elements: ['H'], positions: [[0, 0, 0]], bonds: [] }, intensities, seed: 1, seconds: 1 }, quiet())).rejects.toThrow(/no molecule/);
+    expect(() => looseMolecule(fromShelf('quartz'))).toThrow(/framework/);
+  }, 90_000);
 });
 
 describe('several patterns at once', () => {

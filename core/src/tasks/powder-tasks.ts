@@ -10,6 +10,9 @@ import { findPeaks, type Peak, type PeakSearch } from '../powder/peaks.ts';
 import { runRecipe, type RunInput, type RunReport, type RunResult } from '../powder/recipes.ts';
 import { fitSeries, type SeriesInput, type SeriesReport, type SeriesStep } from '../powder/series.ts';
 import { fitCif } from '../publish/pattern-cif.ts';
+import { extractedGroups, looseMolecule, placeMolecule, type PlaceReport, type PlaceResult } from '../powder/place-molecule.ts';
+import type { Structure } from '../crystal/structure.ts';
+import { structureSchema } from './schemas.ts';
 import type { FitResult } from '../powder/results.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { ShelfEntry } from '../shelf/entry.ts';
@@ -70,4 +73,24 @@ export const extractTask = task<{ model: FitModel; phase: number; pattern: Patte
 export const fitCifTask = task<{ model: FitModel; result: FitResult; patterns: Pattern[]; date: string }, string, never>({
   name: 'fitCif', input: z.looseObject({ model: modelSchema, result: shaped<FitResult>(['phases', 'patterns']), patterns: z.array(patternSchema), date: z.string() }) as never, output: z.string(),
   run: async ({ model, result, patterns, date }) => fitCif(model, result, patterns, date),
+});
+
+export interface PlaceTaskInput {
+  model: FitModel;
+  phase: number;
+  pattern: Pattern;
+  /** A structure that holds the molecule, in any cell. */
+  molecule: Structure;
+  seed: number;
+  seconds: number;
+  rigid?: boolean;
+}
+
+export const placeTask = task<PlaceTaskInput, PlaceResult, PlaceReport>({
+  name: 'place', input: z.looseObject({ model: modelSchema, phase: z.number().int().min(0), pattern: patternSchema, molecule: structureSchema, seed: z.number().int(), seconds: z.number().positive().max(3600) }) as unknown as z.ZodType<PlaceTaskInput>,
+  output: shaped<PlaceResult>(['structure', 'r', 'torsions', 'steps']),
+  run: async ({ model, phase, pattern, molecule, seed, seconds, rigid }, context) => {
+    const { cell, spaceGroup } = model.phases[phase]!.structure;
+    return placeMolecule({ cell, spaceGroup, molecule: looseMolecule(molecule), intensities: extractedGroups(model, phase, pattern), seed, seconds, ...(rigid ? { rigid } : {}) }, context);
+  },
 });

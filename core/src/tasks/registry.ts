@@ -28,7 +28,7 @@ import { cellSchema, experimentSchema, mergedSchema, rawSchema, spaceGroupSchema
 import { elementsTask, mapTask, maskTask, matchTask, placesTask, planTask, plotsTask, twinsTask } from './model-tasks.ts';
 import { raiseTask, symmetryTask } from './symmetry-tasks.ts';
 import { compareSetsTask, diagnoseTask, reworkTask, scaleTask } from './data-tasks.ts';
-import { extractTask, fitCifTask, fitTask, identifyTask, indexTask, peaksTask, seriesTask } from './powder-tasks.ts';
+import { extractTask, fitCifTask, fitTask, identifyTask, indexTask, peaksTask, placeTask, seriesTask } from './powder-tasks.ts';
 import { vetTask } from './vet-task.ts';
 import { shaped, task, type Task } from './task.ts';
 import type { Grid } from '../math/fft.ts';
@@ -191,7 +191,7 @@ const contourTask = task<ContourInput, { excess: Surface; deficit: Surface }, ne
   },
 });
 
-export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, settle: settleTask, plan: planTask, places: placesTask, elements: elementsTask, plots: plotsTask, twins: twinsTask, mask: maskTask, map: mapTask, match: matchTask, symmetry: symmetryTask, raise: raiseTask, vet: vetTask, scale: scaleTask, diagnose: diagnoseTask, compareSets: compareSetsTask, rework: reworkTask, table: tableTask, report: reportTask, cifProblems: cifProblemsTask, residual: residualTask, cif: cifTask, contour: contourTask, fit: fitTask, series: seriesTask, peaks: peaksTask, identify: identifyTask, index: indexTask, extract: extractTask, fitCif: fitCifTask } as const;
+export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, settle: settleTask, plan: planTask, places: placesTask, elements: elementsTask, plots: plotsTask, twins: twinsTask, mask: maskTask, map: mapTask, match: matchTask, symmetry: symmetryTask, raise: raiseTask, vet: vetTask, scale: scaleTask, diagnose: diagnoseTask, compareSets: compareSetsTask, rework: reworkTask, table: tableTask, report: reportTask, cifProblems: cifProblemsTask, residual: residualTask, cif: cifTask, contour: contourTask, fit: fitTask, series: seriesTask, peaks: peaksTask, identify: identifyTask, index: indexTask, extract: extractTask, place: placeTask, fitCif: fitCifTask } as const;
 export type TaskName = keyof typeof TASKS;
 export type TaskInput<N extends TaskName> = Parameters<(typeof TASKS)[N]['run']>[0];
 export type TaskOutput<N extends TaskName> = Awaited<ReturnType<(typeof TASKS)[N]['run']>>;

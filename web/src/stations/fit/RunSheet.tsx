@@ -15,6 +15,7 @@ import { db, type FitState } from '../../store/db.ts';
 import { useSession } from '../../store/session.tsx';
 import { phaseColour } from './colours.ts';
 import { useFit } from './use-fit.tsx';
+import { recognise } from '@nagare/core/formats/recognise';
 import { fitCsv } from '@nagare/core/publish/pattern-cif';
 
 export function RunSheet({ free, setFree }: { free: ReadonlySet<string>; setFree(f: Set<string>): void }): ReactNode {
@@ -88,8 +89,9 @@ export function RunSheet({ free, setFree }: { free: ReadonlySet<string>; setFree
 }
 
 export function ResultsSheet(): ReactNode {
-  const { result, model, row, updateRow, state, patterns } = useFit();
-  const { project, perform } = useSession();
+  const { result, model, row, updateRow, state, patterns, commit } = useFit();
+  const { project, perform, setProblem } = useSession();
+  const picker = useRef<HTMLInputElement>(null), placing = useRef(0);
   const navigate = useNavigate();
   if (!result || !model || !state) return null;
   const p = result.patterns[0]!;
@@ -109,6 +111,20 @@ export function ResultsSheet(): ReactNode {
     await db.solves.delete(project.id);
     await updateProject(project.id, { cell: phase.structure.cell, group: phase.structure.spaceGroup, experiment: { ...project.experiment, wavelength: model.patterns[0]!.instrument.lines[0]!.wavelength } });
     void navigate(`/projects/${project.id}/intake`);
+  };
+  /** Moves, turns and twists a molecule until the extracted intensities agree; the best goes on as the phase. */
+  const place = async (file: File): Promise<void> => {
+    const index = placing.current, phase = model.phases[index]!;
+    try {
+      const molecule = recognise(await file.text(), file.name).find((r) => r.structure)?.structure;
+      if (!molecule) { setProblem(`${file.name} holds no atom sites.`); return; }
+      const done = await perform('Placing the molecule', (tell) => run('place', { model, phase: index, pattern: data[0]!, molecule, seed: 1, seconds: 40 }, (r: { steps: number; best: number; torsions: number }) => tell(`${r.steps} trials, ${r.torsions} free torsions, disagreement ${(100 * r.best).toFixed(1)} %`)));
+      if (!done) return;
+      const { extraction: _, extracted: __, ...kept } = phase;
+      await commit(`Molecule placed, R ${percent(done.r, 1)} on intensities`, { phases: model.phases.map((p, i) => (i === index ? { ...kept, structure: done.structure } : p)), patterns: model.patterns.map((p) => ({ ...p, scales: p.scales.map((s, i) => (i === index ? 0 : s)) })) });
+    } catch (e) {
+      setProblem((e as Error).message);
+    }
   };
   return (
     <Sheet title="Results" fold state={quantified ? 'Weight fractions by scale, mass and volume of the cell (Hill & Howard 1987).' : undefined} action={<span><button className="word" onClick={() => saveFile(fitCsv(result), `${project.name}.csv`, 'text/csv')}>CSV</button><button className="word" onClick={() => void cif()}>CIF</button></span>}>
@@ -130,7 +146,8 @@ export function ResultsSheet(): ReactNode {
         {result.phases.map((f, i) => <tr key={f.id}><td>{f.name}<div className="soft">{f.density ? `${f.density.toFixed(3)} g cm⁻³` : ''}</div></td><td className="n">{freeConstants(model.phases[i]!.structure.spaceGroup).map(({ constant }) => { const k = ['a', 'b', 'c', 'alpha', 'beta', 'gamma'].indexOf(constant); return <div key={constant}><span className="soft">{CONSTANT_SIGNS[constant]}</span> {formatMeasured(cellParameters(f.cell)[k]!, f.cellSu[k] || undefined, 5)}</div>; })}</td><td className="n">{f.size ? formatMeasured(f.size.value, f.size.su, 1) : 'large'}{f.sizeAcross && <div>{formatMeasured(f.sizeAcross.value, f.sizeAcross.su, 1)} across</div>}</td><td className="n">{formatMeasured(f.strain.value, f.strain.su, 2)}</td><td className="n">{percent(p.rBragg[i], 1)}</td></tr>)}
       </tbody></table>
       <p className="soft mt-1 mb-1">Rwp {percent(p.rwp)}, Rp {percent(p.rp)}, Rexp {percent(p.rExp)}, S {p.s.toFixed(2)}; displacement {formatMeasured(p.displacement.value, p.displacement.su || undefined, 3)} mm.{result.phases.some((f) => f.orientation) ? ` Orientation: ${result.phases.flatMap((f, i) => (f.orientation ? [`${f.name} [${model.phases[i]!.orientation!.axis.join(' ')}] r ${formatMeasured(f.orientation.value, f.orientation.su)}`] : [])).join('; ')}.` : ''}</p>
-      {model.phases.map((ph, i) => ph.extraction && <Button key={ph.id} size="sm" className="me-2" onClick={() => void toSolve(i)}>Solve {ph.name} from these intensities</Button>)}
+      {model.phases.map((ph, i) => ph.extraction && <div key={ph.id} className="mb-2"><Button size="sm" className="me-2" onClick={() => void toSolve(i)}>Solve {ph.name} from these intensities</Button><button className="word" onClick={() => { placing.current = i; picker.current?.click(); }}>or place a molecule from a CIF</button></div>)}
+      <input ref={picker} type="file" hidden accept=".cif" data-testid="molecule-picker" onChange={(e) => { const file = e.target.files?.[0]; e.target.value = ''; if (file) void place(file); }} />
       <details><summary>Correlations above 0.6 ({result.correlations.length})</summary><table><tbody>{result.correlations.map((c, i) => <tr key={i}><td>{c.between[0]}</td><td>{c.between[1]}</td><td className="n">{c.value.toFixed(2)}</td></tr>)}</tbody></table></details>
     </Sheet>
   );
@@ -139,8 +156,8 @@ export function ResultsSheet(): ReactNode {
 const QUANTITIES = [{ id: 'weight', name: 'weight fraction / %' }, { id: 'a', name: 'a / Å' }, { id: 'b', name: 'b / Å' }, { id: 'c', name: 'c / Å' }, { id: 'beta', name: 'β / °' }, { id: 'volume', name: 'volume / Å³' }, { id: 'size', name: 'size / nm' }, { id: 'strain', name: 'strain / 10⁻³' }, { id: 'rwp', name: 'Rwp / %' }] as const;
 
 export function SeriesSheet(): ReactNode {
-  const { patterns, model, state, row, updateRow, show, own } = useFit();
-  const { perform, place } = useSession();
+  const { patterns, model, state, row, updateRow, show, own, setAt } = useFit();
+  const { perform, place, project, head, goTo } = useSession();
   const [quantity, setQuantity] = useState<(typeof QUANTITIES)[number]['id']>('weight');
   const kept = useRef<NonNullable<typeof row>['series']>([]);
   const steps = row?.series ?? [];
@@ -154,6 +171,13 @@ export function SeriesSheet(): ReactNode {
       if (r.step) { kept.current = [...(kept.current ?? []), r.step]; void updateRow({ series: kept.current }); }
     }, place));
     show(undefined);
+  };
+  const open = async (x: number): Promise<void> => {
+    const s = steps.find((k) => k.at === x), i = patterns.findIndex((p) => p.file.pattern.name === s?.pattern);
+    if (!s || i < 0) return;
+    const id = await addMark({ projectId: project.id, ...(head ? { parent: head.id } : {}), kind: 'fit', title: `${s.pattern} of the series`, structure: structureOf(s.model), r1: s.result.rwp, message: s.message, fit: { model: s.model, patterns: [patterns[i]!.id], result: s.result } });
+    setAt(i);
+    goTo(id);
   };
   const phases = steps[0]?.result.phases ?? [];
   const value = (s: (typeof steps)[number], i: number): { v: number; su: number } | undefined => {
@@ -177,12 +201,12 @@ export function SeriesSheet(): ReactNode {
       <Button size="sm" variant="outline-primary" disabled={!model.phases.length} onClick={() => void go()}>Fit the series</Button>
       {!model.phases.length && <span className="soft ms-2">Add the phases first.</span>}
       {steps.length > 0 && <><div className="d-flex align-items-center gap-2 mt-2"><label className="soft" htmlFor="series-quantity">along the series</label><select id="series-quantity" className="form-select form-select-sm" value={quantity} onChange={(e) => setQuantity(e.target.value as never)}>{QUANTITIES.map((q) => <option key={q.id} value={q.id}>{q.name}</option>)}</select></div>
-        <SeriesChart steps={steps} names={quantity === 'rwp' ? ['Rwp'] : phases.map((f) => f.name)} value={value} /></>}
+        <SeriesChart steps={steps} names={quantity === 'rwp' ? ['Rwp'] : phases.map((f) => f.name)} value={value} open={(x) => void open(x)} /><p className="soft mb-0">Click a point to open its pattern with its fit.</p></>}
     </Sheet>
   );
 }
 
-function SeriesChart({ steps, names, value }: { steps: NonNullable<NonNullable<ReturnType<typeof useFit>['row']>['series']>; names: string[]; value(s: (typeof steps)[number], i: number): { v: number; su: number } | undefined }): ReactNode {
+function SeriesChart({ steps, names, value, open }: { open(at: number): void; steps: NonNullable<NonNullable<ReturnType<typeof useFit>['row']>['series']>; names: string[]; value(s: (typeof steps)[number], i: number): { v: number; su: number } | undefined }): ReactNode {
   const width = 370, height = 190, left = 52, bottom = 22;
   const points = names.map((_, i) => steps.flatMap((s) => { const p = value(s, i); return p && Number.isFinite(p.v) ? [{ x: s.at, ...p }] : []; }));
   const all = points.flat();
@@ -192,9 +216,9 @@ function SeriesChart({ steps, names, value }: { steps: NonNullable<NonNullable<R
   const digits = Math.max(0, Math.min(5, 2 - Math.floor(Math.log10(hi - lo || 1))));
   return (
     <figure className="m-0 mt-2"><svg viewBox={`0 0 ${width} ${height}`} width="100%" role="img" aria-label="Chart along the series">
-      {[lo, (lo + hi) / 2, hi].map((v) => <g key={v}><line x1={left} x2={width - 10} y1={Y(v)} y2={Y(v)} stroke="var(--line)" /><text x={left - 5} y={Y(v) + 4} fontSize="10" textAnchor="end" fill="var(--soft)">{v.toFixed(digits)}</text></g>)}
+      {[lo, (lo + hi) / 2, hi].map((v) => <g key={v}><line x1={left} x2={width - 10} y1={Y(v)} y2={Y(v)} stroke="var(--line)" /><text x={left - 5} y={Y(v) + 4} fontSize="10" textAnchor="end" fill="var(--soft)">{v.toFixed(digits).replace(/^-(0(?:\.0*)?)$/, '$1')}</text></g>)}
       {[x0, (x0 + x1) / 2, x1].map((v) => <text key={v} x={X(v)} y={height - 6} fontSize="10" textAnchor="middle" fill="var(--soft)">{Number(v.toFixed(1))}</text>)}
-      {points.map((list, i) => <g key={names[i]} stroke={phaseColour(i)} fill={phaseColour(i)}><polyline points={list.map((p) => `${X(p.x)},${Y(p.v)}`).join(' ')} fill="none" strokeWidth="1.5" />{list.map((p) => <g key={p.x}><line x1={X(p.x)} x2={X(p.x)} y1={Y(p.v - p.su)} y2={Y(p.v + p.su)} /><circle cx={X(p.x)} cy={Y(p.v)} r="2.6"><title>{`${names[i]} at ${p.x}: ${formatMeasured(p.v, p.su || undefined)}`}</title></circle></g>)}</g>)}
+      {points.map((list, i) => <g key={names[i]} stroke={phaseColour(i)} fill={phaseColour(i)}><polyline points={list.map((p) => `${X(p.x)},${Y(p.v)}`).join(' ')} fill="none" strokeWidth="1.5" />{list.map((p) => <g key={p.x}><line x1={X(p.x)} x2={X(p.x)} y1={Y(p.v - p.su)} y2={Y(p.v + p.su)} /><circle cx={X(p.x)} cy={Y(p.v)} r="3" role="button" tabIndex={0} style={{ cursor: 'pointer' }} onClick={() => open(p.x)} onKeyDown={(e) => { if (e.key === 'Enter') open(p.x); }}><title>{`${names[i]} at ${p.x}: ${formatMeasured(p.v, p.su || undefined)}`}</title></circle></g>)}</g>)}
     </svg><figcaption className="soft">{names.map((n, i) => <span key={n} className="me-3"><span className="swatch" style={{ background: phaseColour(i) }} /> {n}</span>)}</figcaption></figure>
   );
 }
