@@ -68,7 +68,7 @@ function useStopStates(vetted: VetReport | undefined): Record<StationId, StopSta
     fit: !powder ? 'empty' : result ? (result.s < 1.6 ? 'settled' : 'needs a look') : 'in flow',
     symmetry: !head || !head.structure.sites.length ? 'empty' : vetted?.findings.some((f) => f.check === 'missed symmetry' || f.check === 'cell and symmetry') ? 'needs a look' : 'settled',
     vet: !head || !head.structure.sites.length ? 'empty' : !vetted ? 'in flow' : vetted.findings.some((f) => f.severity === 'mend') ? 'needs a look' : vetted.findings.some((f) => f.severity === 'explain' && !project.explanations?.[f.key]) ? 'in flow' : 'settled',
-    publish: refined ? 'in flow' : 'empty',
+    publish: refined || head?.fit?.result ? 'in flow' : 'empty',
   };
 }
 

@@ -11,11 +11,33 @@ import { run } from '../../engine/engine.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { exportProject, saveFile, updateProject } from '../../store/projects.ts';
 import { useSession } from '../../store/session.tsx';
+import { fitCsv } from '@nagare/core/publish/pattern-cif';
+import { useFit } from '../fit/use-fit.tsx';
 import { useVet } from '../vet/use-vet.ts';
 import { useCifInput } from './cif-input.ts';
 import { FormSheet } from './Form.tsx';
 
 const SECTION = '_publ_section_exptl_refinement';
+
+/** The record of a fit against patterns. */
+function PowderRecord(): ReactNode {
+  const { project, head, perform, work } = useSession();
+  const { model, result, state, patterns } = useFit();
+  const navigate = useNavigate();
+  const fit = head!.fit!;
+  if (!fit.result || !result || !model || !state) return <Sheet title="Nothing to publish yet" state="This mark has not been fitted to its end."><Button onClick={() => void navigate(`/projects/${project.id}/fit`)}>Go to Fit</Button></Sheet>;
+  const data = state.patterns.map((id) => patterns.find((p) => p.id === id)!.file.pattern);
+  const write = (): Promise<string | undefined> => perform('Writing the CIF', () => run('fitCif', { model, result, patterns: data, date: new Date().toISOString() }));
+  return (
+    <>
+      <Sheet title="CIF of the fit" state="One block for each phase with its cell, sites and s.u., one for each pattern with observed and calculated points, reflections and weight fractions.">
+        <p className="mb-2">{head!.title}: <span className="mono">Rwp {percent(result.rwp)}, S {result.s.toFixed(2)}</span>, {result.phases.length} {result.phases.length === 1 ? 'phase' : 'phases'}, {result.parameters} parameters.</p>
+        <div className="d-flex gap-2"><Button disabled={!!work} onClick={() => void write().then((t) => { if (t) saveFile(t, `${project.name.replace(/\s+/g, '-').toLowerCase()}.cif`, 'chemical/x-cif'); })}>Take the CIF home</Button><Button variant="outline-primary" disabled={!!work} onClick={() => void write().then((t) => { if (t) void navigator.clipboard.writeText(t); })}>Copy</Button><Button variant="outline-primary" onClick={() => saveFile(fitCsv(result), `${project.name}.csv`, 'text/csv')}>Table as CSV</Button></div>
+      </Sheet>
+      <Sheet title="Project file" state="Patterns, course, phases and results, as one file that any Nagare opens."><Button variant="outline-primary" onClick={() => void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip'))}>Export this project</Button></Sheet>
+    </>
+  );
+}
 
 export function PublishDesk(): ReactNode {
   const { project, head, perform, work, pane, setPane } = useSession();
@@ -24,6 +46,7 @@ export function PublishDesk(): ReactNode {
   const { report } = useVet();
   const told = useMemo(() => (input ? experimentalSentence(input) : ''), [input]);
   if (!head || !input) return <Sheet title="Nothing to publish yet" state="A CIF is written from a model. Solve and refine first." />;
+  if (head.fit) return <PowderRecord />;
   const file = project.name.replace(/\s+/g, '-').toLowerCase();
   const { z, formula } = formulaUnits(head.structure, project.experiment);
   const missing = missingItems(project.experiment).length;
