@@ -383,11 +383,16 @@ export interface CalculatedPattern {
   readonly tables: readonly PeakTable[];
 }
 
+/** Whether two models put peaks of like shape in like places. */
+const sameOptics = (p: PatternModel, q: PatternModel): boolean => p === q || (p.instrument === q.instrument && p.zero === q.zero && p.displacement === q.displacement && p.absorption === q.absorption);
+
 /** A pattern that is calculated again and again while its model changes: reflections and |F|² are kept as long as they hold. */
 export class PatternCalculator {
   readonly points: Points;
   readonly works: PhaseWork[];
   private readonly orientations: (OrientationAverage | undefined)[];
+  /** What each phase gave the last time: while one is changed by hand the others stay as they are. */
+  private readonly kept: { phase: PhaseModel; model: PatternModel; scale: number; y: Float64Array; table: PeakTable }[] = [];
 
   constructor(readonly pattern: Pattern, public model: PatternModel, phases: readonly PhaseModel[]) {
     this.points = fittedPoints(pattern, model);
@@ -414,10 +419,15 @@ export class PatternCalculator {
     const calculated = Float64Array.from(background);
     const tables: PeakTable[] = [];
     const phases = this.works.map((w, i) => {
-      const table = peakTable(w, this.model, this.model.scales[i] ?? 0, this.orientations[i]);
+      const scale = this.model.scales[i] ?? 0, before = this.kept[i];
+      const same = before && before.phase === w.phase && before.scale === scale && sameOptics(before.model, this.model);
+      const table = same ? before.table : peakTable(w, this.model, scale, this.orientations[i]);
+      const y = same ? before.y : new Float64Array(n);
+      if (!same) {
+        addPeaks(table, this.model, x, y);
+        this.kept[i] = { phase: w.phase, model: this.model, scale, y, table };
+      }
       tables.push(table);
-      const y = new Float64Array(n);
-      addPeaks(table, this.model, x, y);
       for (let m = 0; m < n; m++) calculated[m]! += y[m]!;
       return y;
     });

@@ -109,7 +109,7 @@ function ReadoutLine(): ReactNode {
         <span><span className="soft">2θ</span> <span className="value">{hovered.x.toFixed(4)}°</span></span>
         <span><span className="soft">area</span> <span className="value">{hovered.intensity.toFixed(1)}</span></span>
         <span><span className="soft">{moved.length === 1 ? 'depends on ' : 'moves '}</span>{moved.map((s) => <span key={s.constant} className="me-2"><b>{CONSTANT_SIGNS[s.constant]}</b>{moved.length === 1 ? ' alone: ' : ' '}<span className="mono">{s.slope.toFixed(2)}</span><span className="soft">°/{s.constant.length === 1 ? 'Å' : '°'}</span></span>)}</span>
-        {freeConstants(phase.structure.spaceGroup).length > 1 && <label className="soft">drag changes <select className="inline" aria-label="Constant that dragging changes" value={dragBy[phase.id] ?? ''} onChange={(e) => setDragBy(phase.id, (e.target.value || undefined) as never)}><option value="">the most sensitive</option>{all.map((s) => <option key={s.constant} value={s.constant}>{CONSTANT_SIGNS[s.constant]}</option>)}</select></label>}
+        {freeConstants(phase.structure.spaceGroup).length > 1 && <label className="soft" title="What dragging a tick changes">drag: <select className="inline" aria-label="Constant that dragging changes" value={dragBy[phase.id] ?? ''} onChange={(e) => setDragBy(phase.id, (e.target.value || undefined) as never)}><option value="">the most sensitive</option>{all.map((s) => <option key={s.constant} value={s.constant}>{CONSTANT_SIGNS[s.constant]}</option>)}</select></label>}
       </div>
     );
   }

@@ -1,5 +1,8 @@
 /** Every parameter of the fit, changed live or freed for the next run. */
-import { useState, type ReactNode } from 'react';
+import { useMemo, useState, type ReactNode } from 'react';
+import { metricTensor } from '@nagare/core/crystal/cell';
+import { siteSymmetry } from '@nagare/core/crystal/space-group';
+import type { Site } from '@nagare/core/crystal/structure';
 import { CONSTANT_SIGNS, freeConstants, withConstant, type PhaseModel } from '@nagare/core/powder/model';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 import { backgroundPoints } from '@nagare/core/powder/peaks';
@@ -69,6 +72,7 @@ function PhaseParameters({ phase, index, open, flip, free, setFree }: { phase: P
           <LiveField id={id('strain')} label="strain" name={`Strain of ${phase.name}`} unit="10⁻³" value={phase.strain} su={f?.strain.su ?? 0} digits={3} step={0.05} min={0} max={60} free={isFree('strain')} onFree={setFree(key('strain'))} onChange={(v) => changePhase(`Strain of ${phase.name} by hand`, phase.id, (p) => ({ ...p, strain: v }))} />
           {phase.orientation && <LiveField id={id('march')} label={`orientation [${phase.orientation.axis.join(' ')}]`} name={`Orientation of ${phase.name}`} unit={phase.orientation.r < 0.98 ? 'plates' : phase.orientation.r > 1.02 ? 'needles' : ''} value={phase.orientation.r} su={f?.orientation?.su ?? 0} digits={3} step={0.02} min={0.15} max={5} free={isFree('orientation')} onFree={setFree(key('orientation'))} onChange={(v) => changePhase(`Orientation of ${phase.name} by hand`, phase.id, (p) => ({ ...p, orientation: { ...p.orientation!, r: v } }))} />}
           {!phase.extraction && <div className="d-flex flex-wrap"><FreeKind name="overall U" label="displacements together" phase={phase} free={free} setFree={setFree} /><FreeKind name="U" label="each site’s U" phase={phase} free={free} setFree={setFree} /><FreeKind name="positions" label="positions" phase={phase} free={free} setFree={setFree} /><FreeKind name="occupancies" label="occupancies" phase={phase} free={free} setFree={setFree} /></div>}
+          {!phase.extraction && <SiteParameters phase={phase} index={index} />}
           <details><summary>Direction and kind</summary>
             <DirectionField label="Preferred orientation along" value={phase.orientation?.axis} onChange={(axis) => changePhase(`Orientation of ${phase.name}`, phase.id, ({ orientation: _, ...p }) => (axis ? { ...p, orientation: { axis, r: phase.orientation?.r ?? 1 } } : p))} id={id('axis')} />
             <DirectionField label="Size along and across" value={phase.anisotropicSize?.axis} onChange={(axis) => changePhase(`Size of ${phase.name} by direction`, phase.id, ({ anisotropicSize: _, ...p }) => (axis ? { ...p, anisotropicSize: { axis, inverseAcross: phase.inverseSize || 0.01 } } : p))} id={id('shape')} />
@@ -79,6 +83,32 @@ function PhaseParameters({ phase, index, open, flip, free, setFree }: { phase: P
         </>
       )}
     </div>
+  );
+}
+
+/** One site at a time: coordinates that its symmetry allows, occupancy and displacement, live. */
+function SiteParameters({ phase, index }: { phase: PhaseModel; index: number }): ReactNode {
+  const { changePhase } = useFit();
+  const [chosen, setChosen] = useState(0);
+  const s = phase.structure, at = Math.min(chosen, s.sites.length - 1), site = s.sites[at];
+  const symmetry = useMemo(() => (site ? siteSymmetry(s.spaceGroup, metricTensor(s.cell), site.position).operators : []), [site, s]);
+  if (!site) return null;
+  const put = (what: string, change: (x: Site) => Site): void => changePhase(`${what} of ${site.label} in ${phase.name} by hand`, phase.id, (p) => ({ ...p, structure: { ...p.structure, sites: p.structure.sites.map((x, i) => (i === at ? change(x) : x)) } }));
+  /** The mean over the operators that keep the site keeps it on its element. */
+  const place = (axis: number, value: number): Vec3 => {
+    const x = site.position.map((v, i) => (i === axis ? value : v));
+    const sum = [0, 0, 0];
+    for (const o of symmetry) for (let i = 0; i < 3; i++) sum[i]! += (o.r[3 * i]! * x[0]! + o.r[3 * i + 1]! * x[1]! + o.r[3 * i + 2]! * x[2]! + o.t[i]!) / symmetry.length;
+    return sum as unknown as Vec3;
+  };
+  const moves = [0, 1, 2].map((axis) => Math.abs(place(axis, site.position[axis]! + 0.01)[axis]! - site.position[axis]!) > 1e-6);
+  return (
+    <details><summary>Sites ({s.sites.length})</summary>
+      <select className="form-select form-select-sm mb-1" aria-label={`Site of ${phase.name}`} value={at} onChange={(e) => setChosen(Number(e.target.value))}>{s.sites.map((x, i) => <option key={x.id} value={i}>{x.label}, {x.element}</option>)}</select>
+      {(['x', 'y', 'z'] as const).map((name, axis) => (moves[axis] ? <LiveField key={name} id={`site-${index}-${name}`} label={name} name={`${name} of ${site.label}`} value={site.position[axis]!} su={site.positionSu?.[axis] ?? 0} digits={5} step={0.001} onChange={(v) => { const position = place(axis, v); put(name, (x) => ({ ...x, position })); }} /> : <div key={name} className="live"><span /><span className="soft">{name}</span><span className="mono">{site.position[axis]!.toFixed(5)}</span><span className="soft unit">held by symmetry</span></div>))}
+      <LiveField id={`site-${index}-occ`} label="occupancy" name={`Occupancy of ${site.label}`} value={site.occupancy} su={site.occupancySu ?? 0} digits={4} step={0.01} min={0} max={1.5} onChange={(v) => put('occupancy', (x) => ({ ...x, occupancy: v }))} />
+      {site.displacement.kind === 'iso' && <LiveField id={`site-${index}-u`} label="U" name={`U of ${site.label}`} unit="Å²" value={site.displacement.u} su={site.displacement.su ?? 0} digits={5} step={0.001} min={-0.02} max={0.5} onChange={(v) => put('U', (x) => ({ ...x, displacement: { kind: 'iso', u: v } }))} />}
+    </details>
   );
 }
 

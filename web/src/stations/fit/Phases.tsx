@@ -2,15 +2,16 @@
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { prettySymbol } from '@nagare/core/crystal/settings';
-import { cellVolume } from '@nagare/core/crystal/cell';
-import { newId } from '@nagare/core/crystal/structure';
+import { cellParameters, cellVolume } from '@nagare/core/crystal/cell';
+import { newId, siteMultiplicity } from '@nagare/core/crystal/structure';
 import { newPhase } from '@nagare/core/powder/model';
 import { formulaText } from '@nagare/core/crystal/formula';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
-import { smallestFormula } from '@nagare/core/shelf/entry';
+import { shelfWarnings, smallestFormula } from '@nagare/core/shelf/entry';
 import { useDrop } from '../../frame/DropEverywhere.tsx';
 import { Sheet } from '../../frame/parts.tsx';
 import { withoutPhase } from '../../store/powder.ts';
+import { bareScene } from './picture.ts';
 import { phaseColour } from './colours.ts';
 import { ShelfDialog } from './ShelfDialog.tsx';
 import { useFit } from './use-fit.tsx';
@@ -38,7 +39,7 @@ export function PhasesSheet(): ReactNode {
             const w = result?.patterns[0]?.weightFractions[i];
             return (
               <tr key={p.id}>
-                <td><span className="swatch" style={{ background: phaseColour(i) }} /> <b>{p.name}</b><div className="soft">{p.structure.sites.length ? formulaText(smallestFormula(p.structure)) : 'no structure: intensities from the pattern'} · {prettySymbol(p.structure.spaceGroup.symbol)}</div></td>
+                <td><span className="swatch" style={{ background: phaseColour(i) }} /> <b>{p.name}</b><div className="soft">{p.structure.sites.length ? formulaText(smallestFormula(p.structure)) : 'no structure: intensities from the pattern'} · {prettySymbol(p.structure.spaceGroup.symbol)}</div>{p.structure.sites.length > 0 && <details><summary>What was read</summary><div className="d-flex gap-2"><img src={bareScene(p.structure)} width="110" alt={`Picture of ${p.name}`} /><div className="mono">{cellParameters(p.structure.cell).map((v, k) => v.toFixed(k < 3 ? 4 : 2)).join(' ')}<div className="soft">{p.structure.sites.slice(0, 8).map((x) => `${x.label} ×${siteMultiplicity(p.structure, x)}`).join(', ')}{p.structure.sites.length > 8 ? ` and ${p.structure.sites.length - 8} more` : ''}</div>{shelfWarnings(p.structure, undefined, 0).map((t) => <div key={t} className="off">◇ {t}</div>)}</div></div></details>}</td>
                 <td className="n">{w ? `${formatMeasured(100 * w.value, 100 * w.su, 1)} %` : ''}</td>
                 <td className="n"><button className="word off" aria-label={`Remove ${p.name}`} onClick={() => void commit(`${p.name} removed`, withoutPhase(model!, p.id))}>×</button></td>
               </tr>
