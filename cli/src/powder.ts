@@ -86,7 +86,14 @@ export async function fitAnswer(paths: string[], options: Options, read: (path: 
   const context = breathingContext<RunReport>({ aborted: false }, (r) => {
     if (r.done && !options['json']) process.stderr.write(`${r.done.title}: Rwp ${(100 * r.done.figures.rwp).toFixed(2)} %, S ${r.done.figures.s.toFixed(2)}${r.done.undone ? ` (${r.done.undone})` : ''}\n`);
   }, {}, 1e9);
-  const run = await TASKS.fit.run({ model, patterns: [pattern], recipe }, context);
+  let run = await TASKS.fit.run({ model, patterns: [pattern], recipe }, context);
+  let radiation = '';
+  // Nobody said whether the second line was there: where the doublet fits badly one line is tried.
+  if (run.result.s > 1.5 && instrument.lines.length > 1 && options['instrument'] === undefined && !file.powder?.lines) {
+    const single = { ...instrument, lines: instrument.lines.slice(0, 1) };
+    const other = await TASKS.fit.run({ model: { phases, patterns: [newPatternModel(pattern, single, phases.length, 8)] }, patterns: [pattern], recipe }, context);
+    if (other.result.rwp < 0.8 * run.result.rwp) { run = other; radiation = ` One line of ${single.lines[0]!.wavelength.toFixed(5)} Å fits better than a doublet and was taken; give --instrument to decide it.`; }
+  }
   const date = new Date().toISOString();
   if (typeof options['out'] === 'string') writeFileSync(options['out'], fitCif(run.model, run.result, [pattern], date));
   const p = run.result.patterns[0]!;
@@ -95,8 +102,8 @@ export async function fitAnswer(paths: string[], options: Options, read: (path: 
     size: f.size?.value ?? null, sizeSu: f.size?.su ?? null, strain: f.strain.value, strainSu: f.strain.su, density: rounded(f.density, 4), rBragg: p.rBragg[i]!, ...(f.orientation ? { orientation: f.orientation } : {}),
   }));
   return {
-    json: { rwp: run.result.rwp, rp: run.result.rp, rexp: run.result.rExp, s: run.result.s, parameters: run.result.parameters, phases: list, displacement: p.displacement, zero: p.zero, stages: run.stages.map((s) => ({ title: s.title, rwp: s.figures.rwp, cycles: s.cycles, ...(s.undone ? { undone: s.undone } : {}), ...(s.note ? { note: s.note } : {}) })), message: run.message, seconds: rounded((performance.now() - started) / 1000, 2) },
-    text: [run.message, ...run.result.phases.map((f, i) => { const w = p.weightFractions[i]; return `${f.name}: ${w ? `${formatMeasured(100 * w.value, 100 * w.su)} % by weight, ` : ''}a ${formatMeasured(f.cell.a, f.cellSu[0])} b ${formatMeasured(f.cell.b, f.cellSu[1])} c ${formatMeasured(f.cell.c, f.cellSu[2])} Å${f.size ? `, size ${formatMeasured(f.size.value, f.size.su)} nm` : ''}, strain ${formatMeasured(f.strain.value, f.strain.su)} × 10⁻³, R_Bragg ${(100 * p.rBragg[i]!).toFixed(2)} %`; })].join('\n'),
+    json: { rwp: run.result.rwp, rp: run.result.rp, rexp: run.result.rExp, s: run.result.s, parameters: run.result.parameters, phases: list, displacement: p.displacement, zero: p.zero, stages: run.stages.map((s) => ({ title: s.title, rwp: s.figures.rwp, cycles: s.cycles, ...(s.undone ? { undone: s.undone } : {}), ...(s.note ? { note: s.note } : {}) })), message: run.message + radiation, seconds: rounded((performance.now() - started) / 1000, 2) },
+    text: [run.message + radiation, ...run.result.phases.map((f, i) => { const w = p.weightFractions[i]; return `${f.name}: ${w ? `${formatMeasured(100 * w.value, 100 * w.su)} % by weight, ` : ''}a ${formatMeasured(f.cell.a, f.cellSu[0])} b ${formatMeasured(f.cell.b, f.cellSu[1])} c ${formatMeasured(f.cell.c, f.cellSu[2])} Å${f.size ? `, size ${formatMeasured(f.size.value, f.size.su)} nm` : ''}, strain ${formatMeasured(f.strain.value, f.strain.su)} × 10⁻³, R_Bragg ${(100 * p.rBragg[i]!).toFixed(2)} %`; })].join('\n'),
   };
 }
 

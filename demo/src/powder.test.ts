@@ -181,6 +181,18 @@ describe('fits of the demo sets', () => {
     }
   }, 240_000);
 
+  it('an instrument nobody has calibrated: its zero and widths follow the pattern, amounts and cells are right within their s.u.', async () => {
+    const sharp: Instrument = { ...TRUE_INSTRUMENT, zero: 0.03, profile: { u: 0.002, v: -0.001, w: 0.0015, x: 0, y: 0, sampleHeight: 0, detectorHeight: 0 } };
+    const rutile = stretched(fromShelf('rutile'), 1.003), random = seededRandom(4);
+    const pattern = measurePowder('m', [{ name: 'r', structure: rutile, weight: 0.3, size: 60, strain: 0.4 }, { name: 'p', structure: fromShelf('periclase'), weight: 0.7, size: 90, strain: 0.2 }], { from: 20, to: 105, step: 0.025, instrument: sharp, counts: 8000, background: () => 150, displacement: 0, zero: 0 }, random);
+    const run = await quantify(pattern, [['Rutile', fromShelf('rutile')], ['Periclase', fromShelf('periclase')]], USUAL_INSTRUMENT);
+    expect(run.result.s).toBeLessThan(1.3);
+    expect(run.stages.find((s) => s.title === 'Widths')!.note).toMatch(/not calibrated/);
+    const w = run.result.patterns[0]!.weightFractions[0]!, f = run.result.phases[0]!;
+    expect(Math.abs(w.value - 0.3)).toBeLessThan(0.01);
+    expect(Math.abs(f.cell.a - rutile.cell.a)).toBeLessThan(3 * f.cellSu[0]!);
+  }, 120_000);
+
   it('scales a factor of ten off come back in one step', () => {
     const pattern = demoPattern('frit-12.xy');
     const phases = [newPhase('b', 'b', fromShelf('kurobane-blue'))];

@@ -9,7 +9,7 @@ import type { Mat3 } from '../math/matrix3.ts';
 import { cellOfQuadratic, quadraticForm, quarticRotation, type FitModel, type PatternModel, type PhaseModel } from './model.ts';
 
 /** Kinds of parameters that are freed together; "kind:phase id" frees them for one phase only. */
-export const KINDS = ['background', 'scale', 'zero', 'displacement', 'absorption', 'cell', 'size', 'strain', 'strain by direction', 'orientation', 'overall U', 'positions', 'U', 'occupancies', 'intensities', 'instrument widths', 'axial divergence'] as const;
+export const KINDS = ['background', 'scale', 'zero', 'displacement', 'absorption', 'cell', 'size', 'strain', 'strain by direction', 'orientation', 'overall U', 'positions', 'U', 'occupancies', 'intensities', 'instrument widths', 'Gaussian widths', 'axial divergence'] as const;
 export type Kind = (typeof KINDS)[number];
 export type Free = ReadonlySet<string>;
 
@@ -142,7 +142,8 @@ export function fitMap(m: FitModel, l: Layout, free: Free, intensities: readonly
     if (isFree(free, 'zero')) single(at + ZERO);
     if (isFree(free, 'displacement')) single(at + SHIFT);
     if (isFree(free, 'absorption')) single(at + ABSORPTION);
-    if (isFree(free, 'instrument widths')) for (let k = 0; k < 5; k++) single(at + WIDTHS + k);
+    const widths = isFree(free, 'instrument widths') ? 5 : isFree(free, 'Gaussian widths') ? 3 : 0;
+    for (let k = 0; k < widths; k++) single(at + WIDTHS + k);
     if (isFree(free, 'axial divergence') && w.sampleHeight + w.detectorHeight > 0) b.add([[at + SAMPLE, 1], [at + DETECTOR, 1]]);
     // The scale of a Pawley phase is one with its intensities, that of a Le Bail phase with its extraction.
     m.phases.forEach((phase, k) => { if (!phase.extraction && isFree(free, 'scale', phase.id)) single(at + SCALES + k); });

@@ -123,14 +123,23 @@ export async function runRecipe(input: RunInput, context: TaskContext<RunReport>
         model = made.model;
       } else {
         for (const k of stage.free ?? []) free.add(k);
+        // Widths of an instrument that no standard has told: its zero and Gaussian part follow the pattern, all that is Lorentzian is the sample's.
+        const untold = stage.free?.includes('size') && model.patterns.some((p) => !p.instrument.calibrated) && !held.has('Gaussian widths');
+        if (untold) {
+          free.add('Gaussian widths');
+          free.add('zero');
+          model = { ...model, patterns: model.patterns.map((p) => (p.instrument.calibrated ? p : { ...p, instrument: { ...p.instrument, profile: { ...p.instrument.profile, x: 0, y: 0 } } })), phases: model.phases.map((p) => (p.inverseSize || p.strain ? p : { ...p, inverseSize: 0.01, strain: 0.3 })) };
+        }
         const outcome = await fitStage(model, input.patterns, { free: chosen(free, held, model, unseen), cycles: stage.cycles ?? 10 }, inner);
         if (outcome.away) {
           for (const k of stage.free ?? []) free.delete(k);
+          if (untold) { free.delete('Gaussian widths'); free.delete('zero'); }
+          model = before;
           made = { title: stage.title, says: stage.says, model: before, figures: done.at(-1)?.figures ?? outcome.figures, cycles: outcome.cycles, undone: `${outcome.away}; the stage was undone and what it freed is held again.` };
         } else {
           model = outcome.model;
           last = outcome.problem;
-          const notes = [outcome.settled ? '' : `still moving after ${outcome.cycles} cycles`];
+          const notes = [untold ? 'the instrument is not calibrated: its zero and Gaussian widths are refined too, and sizes are lower limits' : '', outcome.settled ? '' : `still moving after ${outcome.cycles} cycles`];
           const { result } = await readFit(outcome.problem, input.patterns, context as TaskContext);
           // A phase that cannot be told from nothing would let its cell and widths wander.
           const gone = new Set(model.phases.filter((_, i) => result.patterns.every((p) => { const f = p.weightFractions[i]; return f !== undefined && f.su > 0 && f.value < 3 * f.su; })).map((p) => p.id));
@@ -158,7 +167,7 @@ export async function runRecipe(input: RunInput, context: TaskContext<RunReport>
 /** Freed kinds spread over the phases that can bear them. */
 function chosen(free: ReadonlySet<string>, held: ReadonlySet<string>, m: FitModel, unseen: ReadonlySet<string>): Set<string> {
   const out = new Set<string>();
-  const whole: readonly string[] = ['background', 'zero', 'displacement', 'absorption', 'instrument widths', 'axial divergence'];
+  const whole: readonly string[] = ['background', 'zero', 'displacement', 'absorption', 'instrument widths', 'Gaussian widths', 'axial divergence'];
   for (const f of free) {
     const [kind, phase] = f.split(':') as [string, string | undefined];
     if (held.has(kind)) continue;
