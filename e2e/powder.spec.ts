@@ -180,3 +180,54 @@ test('a series on the server, identification, a wrong file, a run that is stoppe
   await series.getByRole('button', { name: 'CSV' }).click();
   expect(readFileSync(await (await download).path(), 'utf8').trim().split('\n').length).toBe(13);
 });
+
+test('the instrument is calibrated from a standard and remembered; the shelf takes files of one’s own; regions are left out', async ({ page }) => {
+  await page.goto('/');
+  await page.getByRole('button', { name: /^Silicon standard/ }).click();
+  await page.getByRole('button', { name: 'Take it in' }).click();
+  const instrument = sheet(page, 'Instrument');
+  await expect(instrument).toContainText('Until then a usual laboratory diffractometer is assumed');
+  await instrument.getByLabel('name').fill('Diffractometer by the window');
+  await instrument.getByRole('button', { name: 'Use it' }).click();
+  await expect(instrument).toContainText('not calibrated');
+  const calibrate = sheet(page, 'Calibrate with a standard');
+  await calibrate.getByRole('button', { name: 'Calibrate', exact: true }).click();
+  await expect(calibrate).toContainText(/Zero 0\.02\d+°/, { timeout: 60_000 });
+  await expect(instrument).toContainText('calibrated with silicon');
+  // A wrong standard leaves the instrument as it was.
+  await calibrate.getByLabel('Standard').selectOption('halite');
+  await calibrate.getByRole('button', { name: 'Calibrate', exact: true }).click();
+  await expect(page.getByRole('alert')).toContainText('does not fit Sodium chloride', { timeout: 60_000 });
+  await expect(instrument).toContainText('calibrated with silicon');
+  // The next pattern comes with it.
+  await page.goto('/');
+  await page.getByTestId('file-picker').setInputFiles('demo/data/bengara-nano.xy');
+  await page.getByRole('button', { name: 'Take it in' }).click();
+  await expect(sheet(page, 'Instrument').getByLabel('name')).toHaveValue('Diffractometer by the window');
+  await page.getByRole('button', { name: 'Go on to Fit' }).click();
+  // A search that finds nothing offers the nearest.
+  await page.getByRole('button', { name: 'Add from the shelf' }).click();
+  const shelf = page.getByRole('dialog', { name: 'Shelf of reference structures' });
+  await shelf.getByLabel('all of').fill('Ni Al O');
+  await expect(shelf).toContainText('Nearest: Zn in place of Ni');
+  await shelf.getByLabel('all of').fill('Xx');
+  await expect(shelf.getByRole('alert')).toContainText('Xx is not an element');
+  const cif = 'data_mine\n_chemical_name_common Murasaki\n_cell_length_a 5.02\n_cell_length_b 5.02\n_cell_length_c 13.70\n_cell_angle_alpha 90\n_cell_angle_beta 90\n_cell_angle_gamma 120\n_space_group_name_H-M_alt "R -3 c:H"\nloop_\n_atom_site_label\n_atom_site_type_symbol\n_atom_site_fract_x\n_atom_site_fract_y\n_atom_site_fract_z\nFe1 Fe 0 0 0.355\nO1 O 0.306 0 0.25\n';
+  await shelf.locator('input[type=file]').setInputFiles({ name: 'mine.cif', mimeType: 'chemical/x-cif', buffer: Buffer.from(cif) });
+  await shelf.getByLabel('all of').fill('Fe O');
+  await expect(shelf).toContainText('Your own');
+  await shelf.locator('li button', { hasText: 'Murasaki' }).first().click();
+  await shelf.getByRole('button', { name: 'Take Murasaki', exact: true }).click();
+  await expect(page.locator('.mark-info b')).toContainText('Murasaki taken');
+  await shelf.getByRole('button', { name: 'Close' }).click();
+  // Leaving a region out changes the number of points; clicking it brings it back.
+  await page.getByRole('button', { name: 'Leave out' }).click();
+  const plot = page.getByTestId('pattern'), box = (await plot.boundingBox())!;
+  await page.mouse.move(box.x + 200, box.y + 80);
+  await page.mouse.down();
+  await page.mouse.move(box.x + 260, box.y + 80, { steps: 4 });
+  await page.mouse.up();
+  await expect(page.locator('.mark-info b')).toContainText('A region is left out', { timeout: 10_000 });
+  await plot.click({ position: { x: 230, y: 80 } });
+  await expect(page.locator('.mark-info b')).toContainText('A region is fitted again', { timeout: 10_000 });
+});

@@ -148,7 +148,7 @@ describe('recognition', () => {
     expect(found!.sentence).toBe('2 reflections in blank-separated columns; the cell and the wavelength are still to be given.');
   });
 
-  it.each([['', /is empty/], ['PNG\u0000\u0001', /binary file/], ['Dear reader', /was not recognised.*Dear reader/], ['data_x\n_note hello\n', /neither a cell, reflections nor atom sites/]])('of %j says what to do', (text, message) => {
+  it.each([['', /is empty/], ['PNG\u0000\u0001', /binary file/], ['Dear reader', /was not recognised.*Dear reader/], ['data_x\n_note hello\n', /neither a cell, reflections, atom sites nor a powder pattern/]])('of %j says what to do', (text, message) => {
     expect(() => recognise(text, 'file.dat')).toThrow(message);
   });
 });

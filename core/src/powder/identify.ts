@@ -9,7 +9,8 @@
 import type { Instrument } from '../crystal/pattern.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { ShelfCard, ShelfEntry } from '../shelf/entry.ts';
-import { absorptionFactor, DEGREES, lorentzPolarization, PhaseWork } from './engine.ts';
+import { DEGREES, PhaseWork } from './engine.ts';
+import { absorptionFactor, lorentzPolarization } from './points.ts';
 import { newPhase, quadraticForm } from './model.ts';
 import type { Peak } from './peaks.ts';
 

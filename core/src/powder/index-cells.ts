@@ -7,17 +7,13 @@
 import { cellVolume, reciprocalMetric, type Cell } from '../crystal/cell.ts';
 import { niggliReduce } from '../crystal/lattice.ts';
 import { metricTensor, transformCell } from '../crystal/cell.ts';
-import { crystalSystem, laueClass, type CrystalSystem } from '../crystal/point-group.ts';
-import { groupOfSetting, SETTINGS } from '../crystal/settings.ts';
-import { reflectionSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
+import { laueClass } from '../crystal/point-group.ts';
+import type { SpaceGroup } from '../crystal/space-group.ts';
 import { choleskyInPlace, choleskySolve } from '../math/linear.ts';
 import type { TaskContext } from '../task-context.ts';
-import { cellOfQuadratic, quadraticForm } from './model.ts';
-import { powderReflections } from './reflections.ts';
+import { cellOfQuadratic } from './model.ts';
+import { CENTRINGS, groupHints, groupsOf, INDEX_SYSTEMS, LAUE_SYMBOL, obeys, possibleLines, type IndexedLine, type IndexSystem, type Lines } from './index-groups.ts';
 import type { Mat3 } from '../math/matrix3.ts';
-
-export type IndexSystem = 'cubic' | 'tetragonal' | 'hexagonal' | 'orthorhombic' | 'monoclinic' | 'triclinic';
-export const INDEX_SYSTEMS: readonly IndexSystem[] = ['cubic', 'tetragonal', 'hexagonal', 'orthorhombic', 'monoclinic', 'triclinic'];
 
 export interface IndexOptions {
   readonly wavelength: number;
@@ -30,15 +26,6 @@ export interface IndexOptions {
   readonly maxVolume?: number;
   /** Seconds after which the search of the lower systems ends. */
   readonly seconds?: number;
-}
-
-export interface IndexedLine {
-  readonly line: number;
-  readonly h: number;
-  readonly k: number;
-  readonly l: number;
-  /** Observed less calculated 2θ, degrees. */
-  readonly delta: number;
 }
 
 export interface IndexedCell {
@@ -70,12 +57,6 @@ const TIES: Readonly<Record<IndexSystem, readonly (readonly number[])[]>> = {
   orthorhombic: [[1, 0, 0, 0, 0, 0], [0, 1, 0, 0, 0, 0], [0, 0, 1, 0, 0, 0]], monoclinic: [[1, 0, 0, 0, 0, 0], [0, 1, 0, 0, 0, 0], [0, 0, 1, 0, 0, 0], [0, 0, 0, 0, 1, 0]],
   triclinic: [0, 1, 2, 3, 4, 5].map((i) => [0, 1, 2, 3, 4, 5].map((j) => (i === j ? 1 : 0))),
 };
-
-interface Lines {
-  readonly q: Float64Array;
-  readonly error: Float64Array;
-  readonly twoTheta: readonly number[];
-}
 
 function linesOf(twoTheta: readonly number[], o: IndexOptions): Lines {
   const sorted = [...twoTheta].sort((p, q) => p - q);
@@ -196,62 +177,6 @@ function assign(L: Lines, n: number, q: readonly number[], tolerance: number): (
   });
 }
 
-/** Different calculated 1/d² up to a limit under a lattice and group. */
-function possibleLines(cell: Cell, group: SpaceGroup, top: number): number[] {
-  const list = powderReflections(cell, group, 1 / Math.sqrt(top));
-  const q = quadraticForm(cell);
-  const out: number[] = [];
-  for (let i = 0; i < list.count; i++) {
-    const h = list.h[i]!, k = list.k[i]!, l = list.l[i]!;
-    const v = h * h * q[0]! + k * k * q[1]! + l * l * q[2]! + k * l * q[3]! + h * l * q[4]! + h * k * q[5]!;
-    if (!out.length || v - out[out.length - 1]! > 1e-7) out.push(v);
-  }
-  return out;
-}
-
-const LAUE_SYMBOL: Readonly<Record<IndexSystem, string>> = { cubic: 'm-3m', tetragonal: '4/mmm', hexagonal: '6/mmm', orthorhombic: 'mmm', monoclinic: '2/m', triclinic: '-1' };
-const CENTRINGS: Readonly<Record<IndexSystem, readonly string[]>> = { cubic: ['F', 'I', 'P'], tetragonal: ['I', 'P'], hexagonal: ['R', 'P'], orthorhombic: ['F', 'I', 'C', 'A', 'B', 'P'], monoclinic: ['C', 'A', 'I', 'P'], triclinic: ['P'] };
-const systemOfClass = (laue: string): IndexSystem => {
-  const s: CrystalSystem = crystalSystem(laue);
-  return s === 'trigonal' ? 'hexagonal' : s;
-};
-
-let byClass: Map<string, { group: SpaceGroup; symbol: string }[]> | undefined;
-/** Groups by system and centring letter, one setting of a type and monoclinic settings with b unique. */
-function groupsOf(system: IndexSystem, centring: string): { group: SpaceGroup; symbol: string }[] {
-  if (!byClass) {
-    byClass = new Map();
-    const seen = new Set<string>();
-    for (const s of SETTINGS) {
-      const group = groupOfSetting(s);
-      const laue = laueClass(group), sys = systemOfClass(laue);
-      if (sys === 'monoclinic' && !/^.\s1\s\S+\s1$/.test(s.symbol)) continue;
-      if (/:R|:1/i.test(`:${s.code}`)) continue;
-      const key = `${sys}|${s.symbol[0]}`;
-      const name = `${key}|${s.symbol}`;
-      if (seen.has(name)) continue;
-      seen.add(name);
-      byClass.set(key, [...(byClass.get(key) ?? []), { group, symbol: s.symbol }]);
-    }
-  }
-  return byClass.get(`${system}|${centring}`) ?? [];
-}
-
-const obeys = (group: SpaceGroup, lines: readonly (IndexedLine | undefined)[], L: Lines, cell: Cell): boolean => {
-  // A line may have another index that is allowed at the same place.
-  const allowed = new Set<number>();
-  const top = L.q[lines.length - 1]! * 1.02;
-  const list = possibleLines(cell, group, top);
-  for (const x of lines) {
-    if (!x) continue;
-    if (!reflectionSymmetry(group, x.h, x.k, x.l).absent) { allowed.add(x.line); continue; }
-    const error = L.error[x.line]! * 1.15;
-    if (list.some((v) => Math.abs(v - L.q[x.line]!) < error)) { allowed.add(x.line); continue; }
-    return false;
-  }
-  return true;
-};
-
 /** Judges refined coefficients: best centring, M and F, group hints. */
 function judge(L: Lines, n: number, system: IndexSystem, q: number[], indexed: (IndexedLine | undefined)[], o: IndexOptions): IndexedCell | undefined {
   const cell = cellOfQuadratic(q), volume = cellVolume(cell);
@@ -275,22 +200,6 @@ function judge(L: Lines, n: number, system: IndexSystem, q: number[], indexed: (
 }
 
 const quad = (q: readonly number[], x: { h: number; k: number; l: number }): number => x.h * x.h * q[0]! + x.k * x.k * q[1]! + x.l * x.l * q[2]! + x.k * x.l * q[3]! + x.h * x.l * q[4]! + x.h * x.k * q[5]!;
-
-function groupHints(L: Lines, c: IndexedCell): IndexedCell['groups'] {
-  const last = L.q[c.lines - 1]! + L.error[c.lines - 1]!;
-  const lines = Array.from({ length: c.lines }, (_, i) => c.indexed.find((x) => x.line === i));
-  const seen = new Map<string, { symbol: string; possible: number; order: number }>();
-  for (const { group, symbol } of groupsOf(c.system, c.centring)) {
-    if (!obeys(group, lines, L, c.cell)) continue;
-    const found = possibleLines(c.cell, group, last);
-    const key = found.map((v) => v.toFixed(6)).join();
-    const known = seen.get(key);
-    // Among groups with the same conditions the one of highest order stands for them.
-    if (!known) seen.set(key, { symbol, possible: found.length, order: group.representatives.length });
-    else if (group.representatives.length > known.order) seen.set(key, { symbol, possible: found.length, order: group.representatives.length });
-  }
-  return [...seen.values()].sort((p, r) => p.possible - r.possible).slice(0, 6).map(({ symbol, possible: count }) => ({ symbol, possible: count }));
-}
 
 interface Search { L: Lines; n: number; o: IndexOptions; found: IndexedCell[]; deadline: number; context: TaskContext<IndexProgress>; told: number }
 

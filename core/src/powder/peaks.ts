@@ -2,7 +2,8 @@
 import { spacingAt, type Instrument, type Pattern } from '../crystal/pattern.ts';
 import { choleskyInPlace, choleskyInverse, choleskySolve } from '../math/linear.ts';
 import { median } from '../math/statistics.ts';
-import { DEGREES, lowerBound } from './engine.ts';
+import { DEGREES } from './engine.ts';
+import { lowerBound } from './points.ts';
 import { GAUSS_NORM, LORENTZ_NORM, pseudoVoigt } from './profile.ts';
 
 export interface Peak {
