@@ -23,7 +23,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
   const [words, setWords] = useState('');
   const [at, setAt] = useState(0);
   useEffect(() => { if (show) { setWords(''); setAt(0); } }, [show]);
-  const fit = useFit();
+  const { patterns, ticks, setWindow, hover } = useFit();
   const entries = useMemo<Entry[]>(() => {
     const out: Entry[] = STATIONS.map((s) => ({ text: s.name, kind: 'station', act: () => void navigate(`/projects/${project.id}/${s.id}`) }));
     out.push(
@@ -36,11 +36,11 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
       { text: 'Show the page of the space group', kind: 'symmetry', act: () => { session.setPane('page'); void navigate(`/projects/${project.id}/symmetry`); } }, { text: 'Show the tables', kind: 'publish', act: () => { session.setPane('tables'); void navigate(`/projects/${project.id}/publish`); } }, { text: 'Show the CIF as text', kind: 'publish', act: () => { session.setPane('cif'); void navigate(`/projects/${project.id}/publish`); } },
       { text: 'All projects', kind: 'project', act: () => void navigate('/') },
     );
-    if (fit.patterns.length) {
+    if (patterns.length) {
       const toFit = (): void => void navigate(`/projects/${project.id}/fit`);
-      out.push({ text: 'Show the whole pattern', kind: 'fit', act: () => { fit.setWindow(undefined); toFit(); } }, { text: 'Run a recipe against the pattern', kind: 'fit', act: toFit }, { text: 'Find peaks and identify phases', kind: 'fit', act: toFit }, { text: 'Describe or calibrate the instrument', kind: 'intake', act: () => void navigate(`/projects/${project.id}/intake`) });
+      out.push({ text: 'Show the whole pattern', kind: 'fit', act: () => { setWindow(undefined); toFit(); } }, { text: 'Run a recipe against the pattern', kind: 'fit', act: toFit }, { text: 'Find peaks and identify phases', kind: 'fit', act: toFit }, { text: 'Describe or calibrate the instrument', kind: 'intake', act: () => void navigate(`/projects/${project.id}/intake`) });
       // Reflections by name, the strong ones first.
-      if (words.trim()) for (const t of fit.ticks.flat().sort((p, r) => r.intensity - p.intensity).slice(0, 400)) out.push({ text: `${t.name} ${t.h} ${t.k} ${t.l}`, kind: `reflection at ${t.x.toFixed(2)}°`, act: () => { fit.setWindow([t.x - 1.5, t.x + 1.5]); fit.hover(t); toFit(); } });
+      if (words.trim()) for (const t of ticks.flat().sort((p, r) => r.intensity - p.intensity).slice(0, 400)) out.push({ text: `${t.name} ${t.h} ${t.k} ${t.l}`, kind: `reflection at ${t.x.toFixed(2)}°`, act: () => { setWindow([t.x - 1.5, t.x + 1.5]); hover(t); toFit(); } });
     }
     const s = head?.fit ? undefined : head?.structure;
     if (s) {
@@ -51,7 +51,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
       s.sites.forEach((x, i) => out.push({ text: x.label, kind: `site, ${x.element}`, act: choose((j) => j === i) }));
     }
     return out;
-  }, [words, head, navigate, pick, project.id, project.name, redo, select, setView, undo, vetted, fit]);
+  }, [words, head, navigate, pick, project.id, project.name, redo, select, setView, undo, vetted, patterns, ticks, setWindow, hover]);
   const q = words.trim().toLowerCase();
   const found = entries.filter((e) => e.kind === 'selection' || !q || q.split(/\s+/).every((w) => e.text.toLowerCase().includes(w))).slice(0, 12);
   const go = (e: Entry | undefined): void => { if (e) { onHide(); e.act(); } };

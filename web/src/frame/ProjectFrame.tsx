@@ -1,5 +1,5 @@
 /** The frame around a project: stations on one line, desk, scene, inspector, course, finder. */
-import { lazy, Suspense, useCallback, useEffect, useState, type ReactNode } from 'react';
+import { lazy, Suspense, useCallback, useEffect, useRef, useState, type ReactNode } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { Link, Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import { SessionProvider, useSession } from '../store/session.tsx';
@@ -102,17 +102,20 @@ function Frame({ station }: { station: StationId }): ReactNode {
     document.title = `${project.name} · Nagare`;
   }, [project.name]);
 
+  // What is on screen is what a key acts on, though effects have not run again yet.
+  const latest = useRef({ undo, redo });
+  latest.current = { undo, redo };
   useEffect(() => {
     const key = (e: KeyboardEvent): void => {
       const typing = (e.target as HTMLElement).closest('input, textarea, select');
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') { e.preventDefault(); setFinder(true); }
       else if (typing) return;
       else if (e.key === '/') { e.preventDefault(); setFinder(true); }
-      else if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z') { e.preventDefault(); (e.shiftKey ? redo : undo)(); }
+      else if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z') { e.preventDefault(); (e.shiftKey ? latest.current.redo : latest.current.undo)(); }
     };
     addEventListener('keydown', key);
     return () => removeEventListener('keydown', key);
-  }, [undo, redo]);
+  }, []);
 
   const resize = useCallback((width: number) => {
     const next = width < 200 ? 0 : Math.max(340, Math.min(520, width));

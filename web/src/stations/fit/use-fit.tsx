@@ -179,11 +179,17 @@ export function FitProvider({ children }: { children: ReactNode }): ReactNode {
     }
   }, [model, pattern, within, commit, setProblem]);
 
-  const value: Fit = {
-    patterns, row, at, setAt, pattern, state, model: previewed, own, result: !drafted && !shown && !trial && head?.fit?.patterns.includes(shownRow?.id ?? '') ? head.fit.result : undefined, calculator, calculated, figures, ticks, change, changePhase, changePattern, commit, addPhases,
-    drop: () => { pending.current = undefined; clearTimeout(timer.current); setDraft(undefined); }, drafting: !!drafted, show, updateRow: async (c) => { await db.powder.update(project.id, c); },
-    outside: head && !head.fit && head.structure.sites.length ? head : undefined, hovered, hover, constant, pointAt, dragBy, setDragBy: (p, c) => setDrag((d) => ({ ...d, [p]: c })), window, setWindow, pins, setPins, trial, setTrial,
-  };
+  const result = !drafted && !shown && !trial && head?.fit?.patterns.includes(shownRow?.id ?? '') ? head.fit.result : undefined;
+  const outside = head && !head.fit && head.structure.sites.length ? head : undefined;
+  const drop = useCallback(() => { pending.current = undefined; clearTimeout(timer.current); setDraft(undefined); }, []);
+  const updateRow = useCallback(async (c: Partial<PowderRow>) => { await db.powder.update(project.id, c); }, [project.id]);
+  const setDragBy = useCallback((p: string, c: CellConstant | undefined) => setDrag((d) => ({ ...d, [p]: c })), []);
+  const drafting = !!drafted;
+  // Kept the same as long as nothing of it changes: the whole frame reads it.
+  const value = useMemo<Fit>(() => ({
+    patterns, row, at, setAt, pattern, state, model: previewed, own, result, calculator, calculated, figures, ticks, change, changePhase, changePattern, commit, addPhases, drop, drafting, show, updateRow,
+    outside, hovered, hover, constant, pointAt, dragBy, setDragBy, window, setWindow, pins, setPins, trial, setTrial,
+  }), [patterns, row, at, pattern, state, previewed, own, result, calculator, calculated, figures, ticks, change, changePhase, changePattern, commit, addPhases, drop, drafting, updateRow, outside, hovered, constant, dragBy, setDragBy, window, pins, trial]);
   return <Context.Provider value={value}>{children}</Context.Provider>;
 }
 

@@ -42,7 +42,7 @@ function Figures(): ReactNode {
   const r = head!.readings, m = head!;
   return (
     <Sheet title="Figures" state={m.message ?? (r ? '' : 'This mark was not refined yet; R1 is that of the model as it stands.')}>
-      <Gauge name="R1" value={m.r1} text={percent(m.r1)} from={0} to={0.2} target={0.05} better="below" hint="On F, for I > 2σ(I)" />
+      <Gauge name={m.fit ? 'Rwp' : 'R1'} value={m.r1} text={percent(m.r1)} from={0} to={0.2} target={0.05} better="below" hint="On F, for I > 2σ(I)" />
       <Gauge name="wR2" value={m.wr2} text={percent(m.wr2)} from={0} to={0.5} target={0.15} better="below" hint="On F², all data" />
       {r && <>
         <Gauge name="S" value={r.s} text={r.s.toFixed(3)} from={0.5} to={1.5} target={1} better="near" hint="Goodness of fit" />
