@@ -73,10 +73,8 @@ test('a frit: phases from the shelf, a constant nudged by keys and by dragging, 
   await page.keyboard.press('f');
   await expect(plot).toHaveAttribute('data-window', full!);
   // A tick is dragged: the most sensitive constant follows.
-  const ticks = { y: box.y + (await plot.evaluate((c) => { const h = c.clientHeight, t = 2 * 13 + 4, d = Math.min(80, h * 0.16); return 10 + Math.max(30, h - 10 - 22 - t - d) + 9; })) };
   const value = await page.getByLabel('a of Yamabuki', { exact: true }).inputValue();
   const w = full!.split(' ').map(Number), at = (t: number): number => box.x + 58 + ((t - w[0]!) / (w[1]! - w[0]!)) * (box.width - 72);
-  await page.mouse.move(at(26.83), ticks.y + (await page.locator('.pins').count() ? 0 : 0));
   const pane = (await plot.boundingBox())!;
   const tickY = pane.y + (await plot.evaluate((c) => { const h = c.clientHeight, t = 2 * 13 + 4, d = Math.min(80, h * 0.16); return 10 + Math.max(30, h - 10 - 22 - t - d) + 9; }));
   await page.mouse.move(at(26.83), tickY);

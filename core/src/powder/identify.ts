@@ -14,13 +14,6 @@ import { absorptionFactor, lorentzPolarization } from './points.ts';
 import { newPhase, quadraticForm } from './model.ts';
 import type { Peak } from './peaks.ts';
 
-/** Calculated reflections of a structure as lines: fallen together where they overlap. */
-export interface StickPattern {
-  readonly d: Float64Array;
-  /** Relative intensity, the strongest 100. */
-  readonly intensity: Float64Array;
-}
-
 export interface CalculatedReflection {
   readonly h: number;
   readonly k: number;

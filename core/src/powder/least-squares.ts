@@ -6,7 +6,7 @@ import { DISPLACEMENT, siteOffset } from '../refine/parameters.ts';
 import type { TaskContext } from '../task-context.ts';
 import { FitProblem } from './assemble.ts';
 import { agreement, apportion, type Figures } from './engine.ts';
-import { cellOfQuadratic, quadraticForm, type FitModel } from './model.ts';
+import { quadraticForm, type FitModel } from './model.ts';
 import { ACROSS, MARCH, QUADRATIC, SIZE, STRAIN, type Free } from './parameters.ts';
 import { cellVolume } from '../crystal/cell.ts';
 
@@ -195,6 +195,3 @@ export async function covarianceAt(problem: FitProblem, context: TaskContext): P
   for (let i = 0; i < n; i++) for (let j = 0; j < n; j++) full[i * n + j]! *= chi2 / (diagonal[i]! * diagonal[j]!);
   return full;
 }
-
-/** Cell of a phase from its place in the vector. */
-export const cellIn = (problem: FitProblem, phase: number): ReturnType<typeof cellOfQuadratic> => cellOfQuadratic(problem.values.subarray(problem.layout.extra[phase]!, problem.layout.extra[phase]! + 6));

@@ -1,6 +1,5 @@
 /** What is fitted to powder patterns: phases and, for each pattern, its background, corrections and scales. Plain data. */
-import { cellParameters, cellVolume, reciprocalMetric, type Cell } from '../crystal/cell.ts';
-import { elementOf } from '../crystal/elements.ts';
+import { cellFromMetric, cellParameters, cellVolume, metricTensor, reciprocalMetric, type Cell } from '../crystal/cell.ts';
 import { formulaWeight } from '../crystal/formula.ts';
 import type { Instrument, Pattern } from '../crystal/pattern.ts';
 import { rotationsOf } from '../crystal/point-group.ts';
@@ -8,7 +7,6 @@ import type { SpaceGroup } from '../crystal/space-group.ts';
 import { cellContents, type Structure } from '../crystal/structure.ts';
 import { inverse3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { seededRandom } from '../math/random.ts';
-import { cellFromMetric } from '../crystal/cell.ts';
 
 /** A broad hump under the pattern. */
 export interface BackgroundPeak {
@@ -75,10 +73,6 @@ export interface FitModel {
   readonly patterns: readonly PatternModel[];
 }
 
-export interface FitData {
-  readonly patterns: readonly Pattern[];
-}
-
 /** Coefficients of 1/d² = Q·(h², k², l², kl, hl, hk). */
 export function quadraticForm(cell: Cell): number[] {
   const g = reciprocalMetric(cell);
@@ -91,18 +85,12 @@ export function cellOfQuadratic(q: ArrayLike<number>): Cell {
 
 /** A metric tensor averaged over the rotations of a group: the nearest cell that has its symmetry. */
 export function symmetricCell(cell: Cell, group: SpaceGroup): Cell {
-  const g = metricOf(cell);
+  const g = metricTensor(cell);
   const sum = new Array<number>(9).fill(0);
   const rotations = rotationsOf(group);
   for (const r of rotations) multiply3(transpose3(r), multiply3(g, r)).forEach((x, i) => (sum[i]! += x / rotations.length));
   return cellFromMetric(sum as unknown as Mat3);
 }
-
-const metricOf = (c: Cell): Mat3 => {
-  const k = Math.PI / 180;
-  const ab = c.a * c.b * Math.cos(c.gamma * k), ac = c.a * c.c * Math.cos(c.beta * k), bc = c.b * c.c * Math.cos(c.alpha * k);
-  return [c.a * c.a, ab, ac, ab, c.b * c.b, bc, ac, bc, c.c * c.c];
-};
 
 export const CONSTANTS = ['a', 'b', 'c', 'alpha', 'beta', 'gamma'] as const;
 export type CellConstant = (typeof CONSTANTS)[number];
@@ -181,9 +169,4 @@ export function newPatternModel(pattern: Pattern, instrument: Instrument, phases
   const sorted = Float64Array.from(pattern.intensity).sort();
   const level = sorted[Math.floor(sorted.length * 0.15)] ?? 0;
   return { instrument, background: { chebyshev: [level, ...new Array<number>(terms - 1).fill(0)], peaks: [], points: [] }, zero: 0, displacement: 0, absorption: 0, excluded: [], scales: new Array<number>(phases).fill(0) };
-}
-
-/** Elements whose form factor or weight is not known would spoil a phase silently. */
-export function checkPhase(p: PhaseModel): void {
-  for (const site of p.structure.sites) elementOf(site.element);
 }

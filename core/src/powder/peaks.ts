@@ -1,7 +1,6 @@
 /** Background estimate and peak search of a powder pattern. */
 import { spacingAt, type Instrument, type Pattern } from '../crystal/pattern.ts';
 import { choleskyInPlace, choleskyInverse, choleskySolve } from '../math/linear.ts';
-import { median } from '../math/statistics.ts';
 import { DEGREES } from './engine.ts';
 import { lowerBound } from './points.ts';
 import { GAUSS_NORM, LORENTZ_NORM, pseudoVoigt } from './profile.ts';
@@ -240,6 +239,3 @@ export function peakAt(p: Pattern, instrument: Instrument, twoTheta: number): Pe
   for (let i = from; i < to; i++) if (p.intensity[i]! > p.intensity[best]!) best = i;
   return fitPeaks(p, background, [p.twoTheta[best]!], instrument, width)[0];
 }
-
-/** Median width of a list of peaks, degrees. */
-export const medianWidth = (peaks: readonly Peak[]): number => median(peaks.map((x) => x.width));

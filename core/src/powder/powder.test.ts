@@ -81,7 +81,7 @@ describe('files', () => {
     const pattern = mixture([['periclase', 1]]), phase = newPhase('p', 'Periclase', entry('periclase').structure);
     const model: FitModel = { phases: [{ ...phase, inverseSize: 0.01 }], patterns: [{ ...newPatternModel(pattern, inst, 1, 3), scales: [1e-3] }] };
     const out = await fitStage(model, [pattern], { free: new Set(['background', 'scale', 'cell']), cycles: 8 }, quiet());
-    const { result, model: done } = await readFit(out.problem, [pattern], quietContext());
+    const { result, model: done } = await readFit(out.problem, quietContext());
     const text = fitCif(done, result, [pattern], '2026-11-23T00:00:00Z');
     const back = recognise(text, 'out.cif');
     expect(back.find((b) => b.structure)!.cell!.a).toBeCloseTo(result.phases[0]!.cell.a, 4);
@@ -165,9 +165,9 @@ describe('quantities', () => {
     const pattern = mixture([['corundum', 0.5], ['rutile', 1]]);
     const make = (weighed?: number): FitModel => ({ phases: [{ ...newPhase('c', 'c', entry('corundum').structure), inverseSize: 0.01, ...(weighed ? { weighed } : {}) }, { ...newPhase('r', 'r', entry('rutile').structure), inverseSize: 0.01 }], patterns: [{ ...newPatternModel(pattern, inst, 2, 3), scales: [1e-3, 1e-3] }] });
     const out = await fitStage(make(), [pattern], { free: new Set(['background', 'scale']), cycles: 8 }, quiet());
-    const w = (await readFit(out.problem, [pattern], quietContext())).result.patterns[0]!.weightFractions[0]!.value;
+    const w = (await readFit(out.problem, quietContext())).result.patterns[0]!.weightFractions[0]!.value;
     const half = await fitStage(make(w / 2), [pattern], { free: new Set(['background', 'scale']), cycles: 8 }, quiet());
-    const p = (await readFit(half.problem, [pattern], quietContext())).result.patterns[0]!;
+    const p = (await readFit(half.problem, quietContext())).result.patterns[0]!;
     expect(p.amorphous!.value).toBeCloseTo(0.5, 3);
     expect(p.amorphous!.su).toBeGreaterThan(0);
     expect(p.absolute![1]!.value).toBeCloseTo((1 - w) / 2, 3);

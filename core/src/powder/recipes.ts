@@ -140,7 +140,7 @@ export async function runRecipe(input: RunInput, context: TaskContext<RunReport>
           model = outcome.model;
           last = outcome.problem;
           const notes = [untold ? 'the instrument is not calibrated: its zero and Gaussian widths are refined too, and sizes are lower limits' : '', outcome.settled ? '' : `still moving after ${outcome.cycles} cycles`];
-          const { result } = await readFit(outcome.problem, input.patterns, context as TaskContext);
+          const { result } = await readFit(outcome.problem, context as TaskContext);
           // A phase that cannot be told from nothing would let its cell and widths wander.
           const gone = new Set(model.phases.filter((_, i) => result.patterns.every((p) => { const f = p.weightFractions[i]; return f !== undefined && f.su > 0 && f.value < 3 * f.su; })).map((p) => p.id));
           for (const p of model.phases) if (gone.has(p.id) && !unseen.has(p.id)) notes.push(`${p.name} is not seen beyond three s.u.: its cell and widths are held`);
@@ -158,7 +158,7 @@ export async function runRecipe(input: RunInput, context: TaskContext<RunReport>
   }
   const rest: TaskContext = { progress: () => undefined, breath: async () => undefined, parallel: 1 };
   const problem = last && last.model === model ? last : new FitProblem(model, input.patterns, chosen(free.size ? free : new Set(['scale', 'background']), held, model, unseen));
-  const { result, model: final } = await readFit(problem, input.patterns, rest);
+  const { result, model: final } = await readFit(problem, rest);
   const undone = done.filter((d) => d.undone);
   const message = `${stopped ? 'Stopped; the stages before it are kept. ' : ''}Rwp ${(100 * result.rwp).toFixed(2)} %, S ${result.s.toFixed(2)}${undone.length ? `. Undone: ${undone.map((d) => `${d.title} (${d.undone})`).join(' ')}` : '.'}`;
   return { stages: done, model: final, result, message, stopped };

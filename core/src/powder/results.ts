@@ -1,6 +1,5 @@
 /** What a powder fit says, with s.u. from the covariance matrix: weight fractions, cells, sizes, strains, agreement. */
 import type { Cell } from '../crystal/cell.ts';
-import type { Pattern } from '../crystal/pattern.ts';
 import type { TaskContext } from '../task-context.ts';
 import type { FitProblem } from './assemble.ts';
 import { agreement, apportion, type Figures } from './engine.ts';
@@ -62,7 +61,7 @@ export function weightFractions(scales: readonly number[], masses: readonly numb
 }
 
 /** Reads a converged problem. */
-export async function readFit(problem: FitProblem, _patterns: readonly Pattern[], context: TaskContext): Promise<{ result: FitResult; model: FitModel }> {
+export async function readFit(problem: FitProblem, context: TaskContext): Promise<{ result: FitResult; model: FitModel }> {
   const { map, layout } = problem, n = map.independent;
   const full = n ? await covarianceAt(problem, context) : new Float64Array(0);
   const covariance = (p: number, q: number): number => {

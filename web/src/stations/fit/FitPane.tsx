@@ -51,7 +51,7 @@ export default function FitPane(): ReactNode {
     setWindow([from, from + w]);
   }, [window, full, setWindow]);
   const step = useCallback((by: 1 | -1): void => {
-    const all = ticks.flat().filter((t) => t.intensity > 0 || true).sort((p, q) => p.x - q.x);
+    const all = ticks.flat().sort((p, q) => p.x - q.x);
     if (!all.length) return;
     const middle = (window[0] + window[1]) / 2;
     const i = hovered ? all.findIndex((t) => t.phase === hovered.phase && t.h === hovered.h && t.k === hovered.k && t.l === hovered.l) : all.findIndex((t) => t.x >= middle) - (by > 0 ? 1 : 0);

@@ -134,7 +134,7 @@ export function IndexSheet(): ReactNode {
         <table className="mt-2"><thead><tr><th>cell</th><th className="n">V / Å³</th><th className="n">M20</th><th className="n">F20</th></tr></thead><tbody>
           {row.cells.slice(0, 8).map((c, i) => (
             <tr key={i} className={`pick${seen === i ? ' chosen' : ''}`} onClick={() => { setSeen(i); setTrial(phaseOf(c, c.groups[0]?.symbol ?? 'P 1')); }}>
-              <td><button className="plain" onClick={() => undefined}>{c.system} {c.centring}</button><div className="mono">{cellParameters(c.cell).map((v, k) => v.toFixed(k < 3 ? 3 : 2)).filter((_, k) => k < 3 || ![90, 120].includes(Math.round(cellParameters(c.cell)[k]! * 100) / 100)).join(' ')}</div>
+              <td><button className="plain">{c.system} {c.centring}</button><div className="mono">{cellParameters(c.cell).map((v, k) => v.toFixed(k < 3 ? 3 : 2)).filter((_, k) => k < 3 || ![90, 120].includes(Math.round(cellParameters(c.cell)[k]! * 100) / 100)).join(' ')}</div>
                 {seen === i && <div>{c.groups.slice(0, 5).map((g) => <button key={g.symbol} className="word" title={`${g.possible} reflections possible to the last line`} onClick={(e) => { e.stopPropagation(); setTrial(undefined); const p = phaseOf(c, g.symbol); void fit.addPhases([{ ...p, id: newId(), name: 'Unknown' }], `Unknown cell taken as ${prettySymbol(g.symbol)}`); setSeen(undefined); }}>Take as {prettySymbol(g.symbol)}</button>)}</div>}</td>
               <td className="n">{c.volume.toFixed(1)}</td><td className="n">{c.m20.toFixed(1)}</td><td className="n">{c.f20.toFixed(0)}</td>
             </tr>

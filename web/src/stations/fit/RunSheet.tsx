@@ -2,7 +2,7 @@
 import { useMemo, useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
-import { cellParameters } from '@nagare/core/crystal/cell';
+import { cellParameters, cellVolume } from '@nagare/core/crystal/cell';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { CONSTANT_SIGNS, freeConstants } from '@nagare/core/powder/model';
 import type { FitCycle } from '@nagare/core/powder/least-squares';
@@ -15,7 +15,6 @@ import { db, type FitState } from '../../store/db.ts';
 import { useSession } from '../../store/session.tsx';
 import { phaseColour } from './colours.ts';
 import { useFit } from './use-fit.tsx';
-import { recognise } from '@nagare/core/formats/recognise';
 import { fitCsv } from '@nagare/core/publish/pattern-cif';
 
 export function RunSheet({ free, setFree }: { free: ReadonlySet<string>; setFree(f: Set<string>): void }): ReactNode {
@@ -116,7 +115,7 @@ export function ResultsSheet(): ReactNode {
   const place = async (file: File): Promise<void> => {
     const index = placing.current, phase = model.phases[index]!;
     try {
-      const molecule = recognise(await file.text(), file.name).find((r) => r.structure)?.structure;
+      const molecule = (await run('recognise', { text: await file.text(), fileName: file.name }).result).find((r) => r.structure)?.structure;
       if (!molecule) { setProblem(`${file.name} holds no atom sites.`); return; }
       const done = await perform('Placing the molecule', (tell) => run('place', { model, phase: index, pattern: data[0]!, molecule, seed: 1, seconds: 40 }, (r: { steps: number; best: number; torsions: number }) => tell(`${r.steps} trials, ${r.torsions} free torsions, disagreement ${(100 * r.best).toFixed(1)} %`)));
       if (!done) return;
@@ -192,8 +191,7 @@ export function SeriesSheet(): ReactNode {
     if (quantity === 'strain') return { v: f.strain.value, su: f.strain.su };
     const k = ['a', 'b', 'c', 'alpha', 'beta', 'gamma'].indexOf(quantity);
     if (k >= 0) return { v: cellParameters(f.cell)[k]!, su: f.cellSu[k]! };
-    const { a, b, c, alpha, beta, gamma } = f.cell, r = Math.PI / 180, [x, y, z] = [Math.cos(alpha * r), Math.cos(beta * r), Math.cos(gamma * r)];
-    return { v: a * b * c * Math.sqrt(1 - x * x - y * y - z * z + 2 * x * y * z), su: 0 };
+    return { v: cellVolume(f.cell), su: 0 };
   };
   const csv = (): string => [`pattern,at,Rwp,${phases.flatMap((f) => [`${f.name} weight`, 'su', 'a', 'su a', 'c', 'su c', 'size nm', 'su', 'strain', 'su']).join(',')}`, ...steps.map((s) => [s.pattern, s.at, s.result.rwp, ...s.result.phases.flatMap((f, i) => [s.result.patterns[0]!.weightFractions[i]?.value ?? '', s.result.patterns[0]!.weightFractions[i]?.su ?? '', f.cell.a, f.cellSu[0], f.cell.c, f.cellSu[2], f.size?.value ?? '', f.size?.su ?? '', f.strain.value, f.strain.su])].join(','))].join('\n');
   return (

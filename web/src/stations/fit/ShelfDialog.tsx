@@ -11,7 +11,7 @@ import { bareScene } from './picture.ts';
 import { newPhase } from '@nagare/core/powder/model';
 import { cardOf, type ShelfCard, type ShelfEntry } from '@nagare/core/shelf/entry';
 import { searchShelf, type ShelfPage } from '@nagare/core/shelf/search';
-import { recognise } from '@nagare/core/formats/recognise';
+import { run } from '../../engine/engine.ts';
 import { db } from '../../store/db.ts';
 import { useFit } from './use-fit.tsx';
 
@@ -69,7 +69,7 @@ export function ShelfDialog({ onClose }: { onClose(): void }): ReactNode {
   const addFile = async (files: FileList | null): Promise<void> => {
     for (const file of files ?? []) {
       try {
-        for (const r of recognise(await file.text(), file.name)) if (r.structure) await db.shelf.put(cardOf(`own-${newId()}`, r.experiment.kept['_chemical_name_common'] ?? r.name, r.structure, { ...(r.experiment.temperature ? { temperature: r.experiment.temperature } : {}), source: file.name, quality: 'own' }));
+        for (const r of await run('recognise', { text: await file.text(), fileName: file.name }).result) if (r.structure) await db.shelf.put(cardOf(`own-${newId()}`, r.experiment.kept['_chemical_name_common'] ?? r.name, r.structure, { ...(r.experiment.temperature ? { temperature: r.experiment.temperature } : {}), source: file.name, quality: 'own' }));
           else setProblem(`${file.name} holds no atom sites.`);
       } catch (e) {
         setProblem((e as Error).message);
