@@ -107,6 +107,7 @@ describe('the server', () => {
     const titania = await get('?present=Ti,O&count=2');
     expect(titania.body.entries.map((e) => e.id).sort()).toEqual(['anatase', 'rutile']);
     expect(titania.body.entries[0]!.structure).toBeUndefined();
+    expect((await get('?formula=Ti O2&structures=yes')).body.entries[0]!.structure).toMatchObject({ sites: expect.any(Array) });
     const pages = await Promise.all([1, 2].map((p) => get(`?present=O&size=7&page=${p}`)));
     expect(pages[0]!.body.total).toBeGreaterThan(40);
     expect(pages[0]!.body.entries.some((e) => pages[1]!.body.entries.some((f) => f.id === e.id))).toBe(false);

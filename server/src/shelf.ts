@@ -9,7 +9,7 @@ import { findElement } from '@nagare/core/crystal/elements';
 const elements = z.string().transform((t) => t.split(/[\s,;]+/).filter(Boolean)).refine((list) => list.every((e) => findElement(e)), { message: 'names something that is not an element. Write symbols separated by commas, such as Zn,Ti,O' });
 const whole = z.coerce.number().int().positive();
 const querySchema = z.object({
-  present: elements.optional(), absent: elements.optional(), optional: elements.optional(), count: whole.optional(), formula: z.string().max(200).optional(), volumeMin: z.coerce.number().min(0).optional(), volumeMax: z.coerce.number().min(0).optional(), spaceGroup: z.string().max(40).optional(), text: z.string().max(200).optional(), page: whole.optional(), size: whole.max(200).optional(),
+  present: elements.optional(), absent: elements.optional(), optional: elements.optional(), count: whole.optional(), formula: z.string().max(200).optional(), volumeMin: z.coerce.number().min(0).optional(), volumeMax: z.coerce.number().min(0).optional(), spaceGroup: z.string().max(40).optional(), text: z.string().max(200).optional(), page: whole.optional(), size: whole.max(200).optional(), structures: z.enum(['yes', 'no']).optional(),
 }).strict();
 
 const cardOnly = ({ structure: _, ...card }: ShelfEntry): Omit<ShelfEntry, 'structure'> => card;
@@ -21,11 +21,12 @@ export function addShelf(app: Express): void {
       const issue = parsed.error.issues[0]!;
       return void res.status(400).json({ message: issue.code === 'unrecognized_keys' ? `The shelf does not know "${issue.keys.join('", "')}".` : `"${issue.path.join('.')}" ${issue.message}.` });
     }
-    const { volumeMin, volumeMax, ...rest } = parsed.data;
+    const { volumeMin, volumeMax, structures, ...rest } = parsed.data;
+    const show = structures === 'yes' ? (e: ShelfEntry): Omit<ShelfEntry, 'structure'> => e : cardOnly;
     const query = Object.fromEntries(Object.entries(rest).filter(([, v]) => v !== undefined));
     try {
       const page = searchShelf(shippedShelf(), { ...query, ...(volumeMin !== undefined || volumeMax !== undefined ? { volume: [volumeMin ?? 0, volumeMax ?? Infinity] as const } : {}) });
-      res.json({ ...page, entries: page.entries.map(cardOnly), ...(page.nearest ? { nearest: page.nearest.map((n) => ({ ...n, entries: n.entries.map(cardOnly) })) } : {}) });
+      res.json({ ...page, entries: page.entries.map(show), ...(page.nearest ? { nearest: page.nearest.map((n) => ({ ...n, entries: n.entries.map(show) })) } : {}) });
     } catch (e) {
       res.status(400).json({ message: (e as Error).message });
     }

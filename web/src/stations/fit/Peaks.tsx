@@ -9,7 +9,10 @@ import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import type { Match } from '@nagare/core/powder/identify';
 import type { IndexedCell } from '@nagare/core/powder/index-cells';
 import { newPhase, symmetricCell } from '@nagare/core/powder/model';
+import type { ShelfEntry } from '@nagare/core/shelf/entry';
+import type { ShelfPage } from '@nagare/core/shelf/search';
 import { run } from '../../engine/engine.ts';
+import { queryClient } from '../../engine/server.ts';
 import { Sheet } from '../../frame/parts.tsx';
 import { db } from '../../store/db.ts';
 import { saveFile } from '../../store/projects.ts';
@@ -19,18 +22,22 @@ import { useFit } from './use-fit.tsx';
 
 const symbols = (text: string): string[] => text.split(/[\s,;]+/).filter(Boolean).map((s) => s[0]!.toUpperCase() + s.slice(1).toLowerCase());
 
-/** Every entry that the filter lets through, with its structure. */
-async function shelfEntries(elements: readonly string[]): Promise<Awaited<ReturnType<typeof fetchEntry>>[]> {
-  const own = await db.shelf.toArray();
-  const ids: string[] = [];
-  for (let page = 1; ; page++) {
-    const answer = await fetch(`/api/shelf?size=200&page=${page}${elements.length ? `&optional=${elements.join(',')}` : ''}`);
-    if (!answer.ok) throw new Error('The shelf does not answer. Is the server running?');
-    const body = (await answer.json()) as { total: number; entries: { id: string }[] };
-    ids.push(...body.entries.map((e) => e.id));
-    if (ids.length >= body.total || !body.entries.length) break;
-  }
-  return [...own, ...(await Promise.all(ids.map(fetchEntry)))];
+/** Every entry that the filter lets through, with its structure; asked for once a filter. */
+async function shelfEntries(elements: readonly string[]): Promise<ShelfEntry[]> {
+  const shipped = await queryClient.fetchQuery({
+    queryKey: ['shelf structures', ...elements], staleTime: Infinity,
+    queryFn: async (): Promise<ShelfEntry[]> => {
+      const all: ShelfEntry[] = [];
+      for (let page = 1; ; page++) {
+        const answer = await fetch(`/api/shelf?structures=yes&size=200&page=${page}${elements.length ? `&optional=${elements.join(',')}` : ''}`);
+        if (!answer.ok) throw new Error('The shelf does not answer. Is the server running?');
+        const body = (await answer.json()) as ShelfPage<ShelfEntry>;
+        all.push(...body.entries);
+        if (all.length >= body.total || !body.entries.length) return all;
+      }
+    },
+  });
+  return [...(await db.shelf.toArray()), ...shipped];
 }
 
 const grown = (c: Cell, by: number): Cell => ({ a: c.a * by, b: c.b * by, c: c.c * by, alpha: c.alpha, beta: c.beta, gamma: c.gamma });
