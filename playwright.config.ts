@@ -14,8 +14,24 @@ export default defineConfig({
     viewport: { width: 1280, height: 800 },
     launchOptions: {
       executablePath: process.env['CHROMIUM'] ?? '/usr/bin/chromium',
-      args: ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--no-first-run', '--disable-quic', '--use-gl=angle', '--use-angle=swiftshader', '--enable-unsafe-swiftshader'],
+      args: [
+        '--no-sandbox',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+        '--no-first-run',
+        '--disable-quic',
+        '--use-gl=angle',
+        '--use-angle=swiftshader',
+        '--enable-unsafe-swiftshader',
+      ],
     },
   },
-  webServer: { command: 'npx tsx server/src/main.ts', env: { PORT: String(port) }, url: `http://127.0.0.1:${port}`, reuseExistingServer: false, timeout: 60_000 },
+  webServer: {
+    command: 'npx tsx server/src/main.ts',
+    env: { PORT: String(port) },
+    url: `http://127.0.0.1:${port}`,
+    reuseExistingServer: false,
+    timeout: 60_000,
+  },
 });

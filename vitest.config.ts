@@ -1,5 +1,11 @@
 import { defineConfig } from 'vitest/config';
 
 export default defineConfig({
-  test: { include: ['{core,web,server,cli,demo}/**/*.test.{ts,tsx}'], testTimeout: 120_000, hookTimeout: 120_000, pool: 'threads', maxWorkers: 2 },
+  test: {
+    include: ['{core,web,server,cli,demo}/**/*.test.{ts,tsx}'],
+    testTimeout: 120_000,
+    hookTimeout: 120_000,
+    pool: 'threads',
+    maxWorkers: 2,
+  },
 });

@@ -14,13 +14,20 @@ test('from measured reflections to a refined structure and a CIF, and back in ag
   await page.getByRole('button', { name: 'Refine', exact: true }).click();
   await expect(page.getByText(/Settled/).first()).toBeVisible({ timeout: 120_000 });
   expect(await marks(page).count()).toBe(before + 1);
-  const r1 = Number((await page.locator('.gauge', { hasText: 'R1' }).first().locator('.value').textContent())!.replace(' %', ''));
+  const r1 = Number(
+    (await page.locator('.gauge', { hasText: 'R1' }).first().locator('.value').textContent())!.replace(' %', ''),
+  );
   expect(r1).toBeLessThan(7);
   await expect(page.getByRole('cell', { name: 'ρ1', exact: true })).toBeVisible();
 
   // A distance with its s.u. from two rows of the table.
   await page.locator('.sites .row-line').nth(0).locator('.mono').first().click();
-  await page.locator('.sites .row-line').nth(1).locator('.mono').first().click({ modifiers: ['Control'] });
+  await page
+    .locator('.sites .row-line')
+    .nth(1)
+    .locator('.mono')
+    .first()
+    .click({ modifiers: ['Control'] });
   await expect(page.getByTestId('measurement')).toHaveText(/^distance \d+\.\d+\(\d+\) Å$/);
 
   // The scene by keyboard and by mouse.
@@ -44,7 +51,10 @@ test('from measured reflections to a refined structure and a CIF, and back in ag
   await page.getByRole('button', { name: 'Clear' }).click();
 
   await page.getByRole('link', { name: /Publish/ }).click();
-  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Take the CIF home' }).click()]);
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: 'Take the CIF home' }).click(),
+  ]);
   const path = info.outputPath('out.cif');
   await download.saveAs(path);
   const cif = readFileSync(path, 'utf8');
@@ -108,15 +118,24 @@ test('marks survive a reload in the middle of a solve and of a refinement; undo 
   await expect(page.locator('.sites .row-line.picked')).toHaveCount(2);
 });
 
-test('two tabs on one project do not overwrite each other, and a project goes out and in as one file', async ({ page, context }, info) => {
+test('two tabs on one project do not overwrite each other, and a project goes out and in as one file', async ({
+  page,
+  context,
+}, info) => {
   await openDemo(page, 'Benigara-2');
   await solve(page);
   const other = await context.newPage();
   await other.goto(page.url());
   await expect(marks(other)).toHaveCount(1);
-  for (const [tab, row] of [[page, 5], [other, 6]] as const) {
+  for (const [tab, row] of [
+    [page, 5],
+    [other, 6],
+  ] as const) {
     await tab.locator('.sites .row-line').nth(row).locator('.mono').first().click();
-    await tab.getByRole('complementary', { name: 'Inspector' }).getByRole('button', { name: /^Delete/ }).click();
+    await tab
+      .getByRole('complementary', { name: 'Inspector' })
+      .getByRole('button', { name: /^Delete/ })
+      .click();
   }
   for (const tab of [page, other]) {
     await expect(marks(tab)).toHaveCount(3);
@@ -124,7 +143,10 @@ test('two tabs on one project do not overwrite each other, and a project goes ou
   }
   await other.close();
   await page.getByRole('button', { name: 'Benigara-2' }).click();
-  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Export this project' }).click()]);
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: 'Export this project' }).click(),
+  ]);
   const path = info.outputPath('out.nagare');
   await download.saveAs(path);
   await page.goto('/');
@@ -139,7 +161,8 @@ test('two tabs on one project do not overwrite each other, and a project goes ou
 
 test('a wrong file gets a sentence with its line, and the project stays', async ({ page }) => {
   await page.goto('/');
-  const drop = (name: string, text: string) => page.getByTestId('file-picker').setInputFiles({ name, mimeType: 'text/plain', buffer: Buffer.from(text) });
+  const drop = (name: string, text: string) =>
+    page.getByTestId('file-picker').setInputFiles({ name, mimeType: 'text/plain', buffer: Buffer.from(text) });
   await drop('broken.cif', 'data_x\n_cell_length_a 7\nloop_\n_a\n_b\n1 2 3\n');
   await expect(page.getByRole('alert')).toContainText('broken.cif: Line 3: the loop of _a has 2 columns but 3 values');
   await page.getByRole('button', { name: 'Close', exact: true }).last().click();
@@ -151,11 +174,33 @@ test('a wrong file gets a sentence with its line, and the project stays', async 
 
 test('a plain list asks once for cell and wavelength', async ({ page }) => {
   const cif = readFileSync('demo/data/benigara-2.cif', 'utf8');
-  const rows = cif.slice(cif.indexOf('_diffrn_refln_intensity_u') + 26).trim().split('\n').map((l) => { const [h, k, m, i, s] = l.split(' ').map(Number) as [number, number, number, number, number]; return [h, k, m].map((x) => String(x).padStart(4)).join('') + i.toFixed(2).slice(0, 8).padStart(8) + s.toFixed(2).padStart(8); });
-  const cell = ['a', 'b', 'c'].map((x) => new RegExp(`_cell_length_${x}\\s+([\\d.]+)`).exec(cif)![1]).concat(['alpha', 'beta', 'gamma'].map((x) => new RegExp(`_cell_angle_${x}\\s+([\\d.]+)`).exec(cif)![1])).join(' ');
+  const rows = cif
+    .slice(cif.indexOf('_diffrn_refln_intensity_u') + 26)
+    .trim()
+    .split('\n')
+    .map((l) => {
+      const [h, k, m, i, s] = l.split(' ').map(Number) as [number, number, number, number, number];
+      return (
+        [h, k, m].map((x) => String(x).padStart(4)).join('') +
+        i.toFixed(2).slice(0, 8).padStart(8) +
+        s.toFixed(2).padStart(8)
+      );
+    });
+  const cell = ['a', 'b', 'c']
+    .map((x) => new RegExp(`_cell_length_${x}\\s+([\\d.]+)`).exec(cif)![1])
+    .concat(['alpha', 'beta', 'gamma'].map((x) => new RegExp(`_cell_angle_${x}\\s+([\\d.]+)`).exec(cif)![1]))
+    .join(' ');
   await page.goto('/');
-  await page.getByTestId('file-picker').setInputFiles({ name: 'list.txt', mimeType: 'text/plain', buffer: Buffer.from(`${rows.join('\n')}\n   0   0   0    0.00    0.00\n`) });
-  await expect(page.getByRole('dialog')).toContainText('in fixed columns; the cell and the wavelength are still to be given');
+  await page
+    .getByTestId('file-picker')
+    .setInputFiles({
+      name: 'list.txt',
+      mimeType: 'text/plain',
+      buffer: Buffer.from(`${rows.join('\n')}\n   0   0   0    0.00    0.00\n`),
+    });
+  await expect(page.getByRole('dialog')).toContainText(
+    'in fixed columns; the cell and the wavelength are still to be given',
+  );
   await page.getByRole('button', { name: 'Take it in' }).click();
   await page.getByLabel('Cell, Å and °').fill('1 2');
   await page.getByRole('button', { name: 'Judge the data' }).click();
@@ -174,8 +219,14 @@ test('solving runs on the server too, and half a million reflections do not free
   await page.goto('/');
   let seed = 1;
   const next = (): number => (seed = (seed * 16807) % 2147483647) / 2147483647;
-  const rows = Array.from({ length: 500_000 }, () => `${Math.floor(next() * 30) - 15} ${Math.floor(next() * 30) - 15} ${Math.floor(next() * 30) + 1} ${(next() * 1000).toFixed(2)} 3.50`);
-  await page.getByTestId('file-picker').setInputFiles({ name: 'large.txt', mimeType: 'text/plain', buffer: Buffer.from(rows.join('\n')) });
+  const rows = Array.from(
+    { length: 500_000 },
+    () =>
+      `${Math.floor(next() * 30) - 15} ${Math.floor(next() * 30) - 15} ${Math.floor(next() * 30) + 1} ${(next() * 1000).toFixed(2)} 3.50`,
+  );
+  await page
+    .getByTestId('file-picker')
+    .setInputFiles({ name: 'large.txt', mimeType: 'text/plain', buffer: Buffer.from(rows.join('\n')) });
   await expect(page.getByRole('dialog')).toContainText('500 000 reflections', { timeout: 60_000 });
   await page.getByRole('button', { name: 'Take it in' }).click();
   await expect(page.getByLabel('Cell, Å and °')).toBeVisible();

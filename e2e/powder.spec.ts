@@ -5,7 +5,8 @@ import { watchForErrors } from './support.ts';
 watchForErrors();
 const idle = (page: Page) => expect(page.locator('.work')).toHaveCount(0, { timeout: 120_000 });
 const sheet = (page: Page, name: string) => page.getByRole('region', { name, exact: true });
-const rwp = async (page: Page): Promise<number> => Number((await page.getByTestId('live-rwp').innerText()).replace('%', ''));
+const rwp = async (page: Page): Promise<number> =>
+  Number((await page.getByTestId('live-rwp').innerText()).replace('%', ''));
 
 async function openPowder(page: Page, name: RegExp): Promise<void> {
   await page.goto('/');
@@ -26,7 +27,9 @@ async function fromShelf(page: Page, elements: string, name: string): Promise<vo
   await shelf.getByRole('button', { name: 'Close' }).click();
 }
 
-test('a frit: phases from the shelf, a constant nudged by keys and by dragging, a staged run to weight fractions', async ({ page }) => {
+test('a frit: phases from the shelf, a constant nudged by keys and by dragging, a staged run to weight fractions', async ({
+  page,
+}) => {
   await openPowder(page, /^Frit 12/);
   await fromShelf(page, 'Sn Ti', 'Yamabuki');
   await fromShelf(page, 'Co Al Zn', 'Kurobane blue');
@@ -74,9 +77,17 @@ test('a frit: phases from the shelf, a constant nudged by keys and by dragging, 
   await expect(plot).toHaveAttribute('data-window', full!);
   // A tick is dragged: the most sensitive constant follows.
   const value = await page.getByLabel('a of Yamabuki', { exact: true }).inputValue();
-  const w = full!.split(' ').map(Number), at = (t: number): number => box.x + 58 + ((t - w[0]!) / (w[1]! - w[0]!)) * (box.width - 72);
+  const w = full!.split(' ').map(Number),
+    at = (t: number): number => box.x + 58 + ((t - w[0]!) / (w[1]! - w[0]!)) * (box.width - 72);
   const pane = (await plot.boundingBox())!;
-  const tickY = pane.y + (await plot.evaluate((c) => { const h = c.clientHeight, t = 2 * 13 + 4, d = Math.min(80, h * 0.16); return 10 + Math.max(30, h - 10 - 22 - t - d) + 9; }));
+  const tickY =
+    pane.y +
+    (await plot.evaluate((c) => {
+      const h = c.clientHeight,
+        t = 2 * 13 + 4,
+        d = Math.min(80, h * 0.16);
+      return 10 + Math.max(30, h - 10 - 22 - t - d) + 9;
+    }));
   await page.mouse.move(at(26.83), tickY);
   await expect(page.getByTestId('readout')).toContainText('Yamabuki 1 1 0');
   await expect(page.getByTestId('readout')).toContainText('depends on a alone');
@@ -154,7 +165,13 @@ test('a series on the server, identification, a wrong file, a run that is stoppe
   await peaks.getByRole('button', { name: /into the fit/ }).click();
   await expect(page.locator('.mark-info b')).toContainText('identified', { timeout: 30_000 });
   // A wrong file is told with its line and changes nothing.
-  await page.getByTestId('file-picker').setInputFiles({ name: 'broken.xy', mimeType: 'text/plain', buffer: Buffer.from(`${Array.from({ length: 30 }, (_, i) => `${20 + i * 0.1} 12`).join('\n')}\n23.1 twelve\n`) });
+  await page
+    .getByTestId('file-picker')
+    .setInputFiles({
+      name: 'broken.xy',
+      mimeType: 'text/plain',
+      buffer: Buffer.from(`${Array.from({ length: 30 }, (_, i) => `${20 + i * 0.1} 12`).join('\n')}\n23.1 twelve\n`),
+    });
   await expect(page.getByRole('alert')).toContainText('Line 31');
   await page.getByRole('dialog').getByText('Close', { exact: true }).click();
   await expect(sheet(page, 'Phases')).toContainText('2 phases');
@@ -176,10 +193,16 @@ test('a series on the server, identification, a wrong file, a run that is stoppe
   await expect(series.locator('circle').first()).toBeVisible();
   const download = page.waitForEvent('download');
   await series.getByRole('button', { name: 'CSV' }).click();
-  expect(readFileSync(await (await download).path(), 'utf8').trim().split('\n').length).toBe(13);
+  expect(
+    readFileSync(await (await download).path(), 'utf8')
+      .trim()
+      .split('\n').length,
+  ).toBe(13);
 });
 
-test('the instrument is calibrated from a standard and remembered; the shelf takes files of one’s own; regions are left out', async ({ page }) => {
+test('the instrument is calibrated from a standard and remembered; the shelf takes files of one’s own; regions are left out', async ({
+  page,
+}) => {
   await page.goto('/');
   await page.getByRole('button', { name: /^Silicon standard/ }).click();
   await page.getByRole('button', { name: 'Take it in' }).click();
@@ -210,8 +233,11 @@ test('the instrument is calibrated from a standard and remembered; the shelf tak
   await expect(shelf).toContainText('Nearest: Zn in place of Ni');
   await shelf.getByLabel('all of').fill('Xx');
   await expect(shelf.getByRole('alert')).toContainText('Xx is not an element');
-  const cif = 'data_mine\n_chemical_name_common Murasaki\n_cell_length_a 5.02\n_cell_length_b 5.02\n_cell_length_c 13.70\n_cell_angle_alpha 90\n_cell_angle_beta 90\n_cell_angle_gamma 120\n_space_group_name_H-M_alt "R -3 c:H"\nloop_\n_atom_site_label\n_atom_site_type_symbol\n_atom_site_fract_x\n_atom_site_fract_y\n_atom_site_fract_z\nFe1 Fe 0 0 0.355\nO1 O 0.306 0 0.25\n';
-  await shelf.locator('input[type=file]').setInputFiles({ name: 'mine.cif', mimeType: 'chemical/x-cif', buffer: Buffer.from(cif) });
+  const cif =
+    'data_mine\n_chemical_name_common Murasaki\n_cell_length_a 5.02\n_cell_length_b 5.02\n_cell_length_c 13.70\n_cell_angle_alpha 90\n_cell_angle_beta 90\n_cell_angle_gamma 120\n_space_group_name_H-M_alt "R -3 c:H"\nloop_\n_atom_site_label\n_atom_site_type_symbol\n_atom_site_fract_x\n_atom_site_fract_y\n_atom_site_fract_z\nFe1 Fe 0 0 0.355\nO1 O 0.306 0 0.25\n';
+  await shelf
+    .locator('input[type=file]')
+    .setInputFiles({ name: 'mine.cif', mimeType: 'chemical/x-cif', buffer: Buffer.from(cif) });
   await shelf.getByLabel('all of').fill('Fe O');
   await expect(shelf).toContainText('Your own');
   await shelf.locator('li button', { hasText: 'Murasaki' }).first().click();
@@ -220,7 +246,8 @@ test('the instrument is calibrated from a standard and remembered; the shelf tak
   await shelf.getByRole('button', { name: 'Close' }).click();
   // Leaving a region out changes the number of points; clicking it brings it back.
   await page.getByRole('button', { name: 'Leave out' }).click();
-  const plot = page.getByTestId('pattern'), box = (await plot.boundingBox())!;
+  const plot = page.getByTestId('pattern'),
+    box = (await plot.boundingBox())!;
   await page.mouse.move(box.x + 200, box.y + 80);
   await page.mouse.down();
   await page.mouse.move(box.x + 260, box.y + 80, { steps: 4 });

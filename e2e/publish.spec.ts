@@ -24,7 +24,7 @@ test('symmetry that was missed is found, moved to and refined; both branches can
   await expect(page.locator('.comparison')).toContainText('R1');
   await expect(page.locator('.comparison')).toContainText('in other axes');
   await expect(page.locator('.big-symbol')).toHaveText('P n m a');
-  const r1 = Number(/R1 ([\d.]+) %/.exec((await page.locator('.mark-info').innerText()))![1]);
+  const r1 = Number(/R1 ([\d.]+) %/.exec(await page.locator('.mark-info').innerText())![1]);
   expect(r1).toBeLessThan(3);
   // The page of the space group: click the mirror to see who stands there.
   await page.getByRole('button', { name: 'Page of the space group' }).click();
@@ -44,7 +44,10 @@ test('symmetry that was missed is found, moved to and refined; both branches can
   expect(await marks(page).count()).toBe(3);
   // The opposite way: a subgroup with the twin law it implies, as another branch.
   const down = page.getByRole('region', { name: 'Too much symmetry?' });
-  await down.getByRole('button', { name: /^Go down to P n 2₁ a/ }).first().click({ timeout: 60_000 });
+  await down
+    .getByRole('button', { name: /^Go down to P n 2₁ a/ })
+    .first()
+    .click({ timeout: 60_000 });
   await expect(page.locator('.mark-info b')).toContainText('refined in P n 21 a', { timeout: 120_000 });
   await expect(page.locator('.big-symbol')).toHaveText('P n 2₁ a');
 });
@@ -56,8 +59,12 @@ test('a setting is changed with R1 shown to stay, by button and by typed axes', 
   await expect(page.getByText('Settled after').first()).toBeVisible({ timeout: 120_000 });
   await page.getByRole('link', { name: 'Symmetry' }).click();
   await page.getByRole('button', { name: 'Re-set to C 2/c' }).click({ timeout: 60_000 });
-  await expect(page.getByRole('status').filter({ hasText: 're-set in' })).toContainText('the same to rounding', { timeout: 120_000 });
-  await expect(page.getByRole('status').filter({ hasText: 're-set in' })).toContainText(/refined again, the same to rounding/);
+  await expect(page.getByRole('status').filter({ hasText: 're-set in' })).toContainText('the same to rounding', {
+    timeout: 120_000,
+  });
+  await expect(page.getByRole('status').filter({ hasText: 're-set in' })).toContainText(
+    /refined again, the same to rounding/,
+  );
   const axes = page.getByLabel('Other axes');
   await axes.fill('a, b');
   await expect(page.getByText('Three axes are needed')).toBeVisible();
@@ -84,7 +91,13 @@ test('five planted faults are found and mended one by one; the rest is explained
   const mend = page.getByRole('region', { name: 'Must be mended' });
   const line = (text: RegExp) => page.locator('.findings .line', { hasText: text }).first();
   await expect(line(/O9 looks lighter than O/)).toBeVisible({ timeout: 60_000 });
-  for (const text of [/A hydrogen is missing on C3/, /C4: the displacement cannot be/, /H14···/, /the formula says C10 H14 N2 O4/]) await expect(line(text)).toBeVisible();
+  for (const text of [
+    /A hydrogen is missing on C3/,
+    /C4: the displacement cannot be/,
+    /H14···/,
+    /the formula says C10 H14 N2 O4/,
+  ])
+    await expect(line(text)).toBeVisible();
   await expect(page.locator('.stations .count')).toBeVisible();
   await line(/O9 looks lighter than O/).click();
   await expect(page.locator('.selection-line b')).toHaveText('O9');
@@ -110,7 +123,9 @@ test('five planted faults are found and mended one by one; the rest is explained
   await expect(page.locator('.vet-verdict')).toContainText('Nothing must be mended', { timeout: 60_000 });
   await expect(mend).toHaveCount(0);
   await line(/···/).click();
-  await page.getByLabel('Explanation for the CIF').fill('The two water hydrogens meet across a centre and are disordered.');
+  await page
+    .getByLabel('Explanation for the CIF')
+    .fill('The two water hydrogens meet across a centre and are disordered.');
   await page.keyboard.press('Control+Enter');
   await page.getByRole('link', { name: /Publish/ }).click();
   const download = page.waitForEvent('download');
@@ -136,16 +151,22 @@ test('the record: form, tables, text with problems by line, report', async ({ pa
   await page.getByRole('checkbox', { name: /^Row / }).first().uncheck();
   const csv = page.waitForEvent('download');
   await page.getByRole('button', { name: 'CSV' }).click();
-  const rows = readFileSync(await (await csv).path(), 'utf8').trim().split('\r\n');
+  const rows = readFileSync(await (await csv).path(), 'utf8')
+    .trim()
+    .split('\r\n');
   expect(rows[0]).toBe('bond,"length, Å"');
-  expect(rows.length).toBe(await page.locator('.tables-pane tbody tr').count() + (await page.locator('.tables-pane article > p').count()));
+  expect(rows.length).toBe(
+    (await page.locator('.tables-pane tbody tr').count()) + (await page.locator('.tables-pane article > p').count()),
+  );
   await page.getByRole('button', { name: 'CIF as text' }).click();
   const editor = page.getByRole('textbox', { name: 'CIF' });
   await expect(editor).toContainText('microfocus tube', { timeout: 60_000 });
   await editor.getByText('_cell_length_a').first().click();
   await page.keyboard.press('End');
   await page.keyboard.type(' wide');
-  await expect(page.locator('.cif-problems')).toContainText('"wide" stands where a data name is expected', { timeout: 30_000 });
+  await expect(page.locator('.cif-problems')).toContainText('"wide" stands where a data name is expected', {
+    timeout: 30_000,
+  });
   await expect(page.getByText('Changed by hand')).toBeVisible();
   const report = page.waitForEvent('download');
   await page.getByRole('button', { name: 'Take the report home' }).click();
@@ -175,7 +196,9 @@ test('data are scaled, a bad run left out, and layers of the reciprocal lattice 
   await sheet.getByText('Directions and rings').click();
   await expect(sheet).toContainText('where ice diffracts', { timeout: 60_000 });
   // A file that does not belong gets a sentence and changes nothing.
-  await sheet.getByTestId('more-data').setInputFiles({ name: 'other.txt', mimeType: 'text/plain', buffer: Buffer.from('nothing of use\n') });
+  await sheet
+    .getByTestId('more-data')
+    .setInputFiles({ name: 'other.txt', mimeType: 'text/plain', buffer: Buffer.from('nothing of use\n') });
   await expect(page.getByRole('alert')).toContainText('other.txt was not recognised');
   await page.getByRole('alert').getByRole('button', { name: 'Close' }).click();
   // A second set of the same crystal is compared before it is taken in, as batches of its own.
@@ -193,7 +216,9 @@ test('data are scaled, a bad run left out, and layers of the reciprocal lattice 
   await sheet.getByRole('button', { name: 'Take it back' }).click();
   await expect(sheet).toContainText('not corrected yet', { timeout: 60_000 });
   await page.reload();
-  await expect(page.getByRole('region', { name: 'Scale and absorption' })).toContainText('not corrected yet', { timeout: 60_000 });
+  await expect(page.getByRole('region', { name: 'Scale and absorption' })).toContainText('not corrected yet', {
+    timeout: 60_000,
+  });
 });
 
 test('without a model, Symmetry and Vet say what is missing', async ({ page }) => {

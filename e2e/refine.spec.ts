@@ -3,8 +3,10 @@ import { marks, openDemo, solve, watchForErrors } from './support.ts';
 
 watchForErrors();
 
-const r1 = async (page: Page): Promise<number> => Number((await page.locator('.gauge', { hasText: 'R1' }).first().locator('.value').textContent())!.replace(' %', ''));
-const idle = (page: Page) => expect(page.getByRole('status').filter({ hasText: 'Stop' })).toHaveCount(0, { timeout: 240_000 });
+const r1 = async (page: Page): Promise<number> =>
+  Number((await page.locator('.gauge', { hasText: 'R1' }).first().locator('.value').textContent())!.replace(' %', ''));
+const idle = (page: Page) =>
+  expect(page.getByRole('status').filter({ hasText: 'Stop' })).toHaveCount(0, { timeout: 240_000 });
 
 async function solved(page: Page, name: string): Promise<void> {
   await openDemo(page, name);
@@ -17,7 +19,9 @@ async function find(page: Page, words: string): Promise<void> {
   await page.keyboard.press('Enter');
 }
 
-test('a hydrate settles with its hydrogens planned, shown with evidence, placed, changed and turned', async ({ page }) => {
+test('a hydrate settles with its hydrogens planned, shown with evidence, placed, changed and turned', async ({
+  page,
+}) => {
   await solved(page, 'Mizuasagi');
   await page.getByRole('button', { name: 'Refine', exact: true }).click();
   await expect(page.getByText(/Settled/).first()).toBeVisible({ timeout: 120_000 });
@@ -58,7 +62,9 @@ test('a hydrate settles with its hydrogens planned, shown with evidence, placed,
   expect(await r1(page)).toBeLessThan(2);
 });
 
-test('a molecule in two places is modelled without typing, and both places can be seen, compared and undone', async ({ page }) => {
+test('a molecule in two places is modelled without typing, and both places can be seen, compared and undone', async ({
+  page,
+}) => {
   await solved(page, 'Kasumi');
   await page.getByRole('button', { name: 'Settle', exact: true }).click();
   await expect(page.getByText(/may lie in two places/).first()).toBeVisible({ timeout: 240_000 });
@@ -81,7 +87,11 @@ test('a molecule in two places is modelled without typing, and both places can b
   await sheet.getByRole('button', { name: /Second place for 13 atoms/ }).click();
   await sheet.getByRole('button', { name: 'Use this place' }).click({ timeout: 120_000 });
   await expect(sheet.getByText('Assembly A')).toBeVisible({ timeout: 60_000 });
-  await expect(page.getByRole('region', { name: 'Restraints and constraints' }).getByText('share one refined number and sum to one')).toBeVisible();
+  await expect(
+    page
+      .getByRole('region', { name: 'Restraints and constraints' })
+      .getByText('share one refined number and sum to one'),
+  ).toBeVisible();
   await page.getByRole('button', { name: 'Settle', exact: true }).click();
   await expect(page.getByText('Weights and convergence').first()).toBeVisible({ timeout: 300_000 });
   await idle(page);
@@ -90,7 +100,9 @@ test('a molecule in two places is modelled without typing, and both places can b
   const occupancy = await sheet.getByRole('row').filter({ hasText: 'group 1' }).locator('td.n').first().textContent();
   expect(Math.abs(Number.parseFloat(occupancy!) - 0.6)).toBeLessThan(0.01);
   await sheet.getByRole('row').filter({ hasText: 'group 2' }).getByRole('button', { name: 'shown' }).click();
-  await expect(sheet.getByRole('row').filter({ hasText: 'group 2' }).getByRole('button', { name: 'shown' })).toHaveAttribute('aria-pressed', 'false');
+  await expect(
+    sheet.getByRole('row').filter({ hasText: 'group 2' }).getByRole('button', { name: 'shown' }),
+  ).toHaveAttribute('aria-pressed', 'false');
   await page.getByRole('button', { name: 'Compare', exact: true }).click();
   await expect(page.getByText(/r\.m\.s\. \d\.\d+ Å/)).toBeVisible();
   await page.getByRole('button', { name: 'End the comparison' }).click();
@@ -123,7 +135,11 @@ test('restraints from a selection, names along the chain, the expected molecule 
   await expected.getByLabel('Expected molecule in line notation').fill('COc1cc(cc(Cl)c1O)C(=O)NCCNC(=O)c1ccc(O)nc1');
   await page.keyboard.press('Enter');
   await expect(expected.getByText(/25 of 25 atoms found/)).toBeVisible({ timeout: 60_000 });
-  await expected.getByRole('img', { name: /Expected molecule/ }).locator('g[role=button]').first().click();
+  await expected
+    .getByRole('img', { name: /Expected molecule/ })
+    .locator('g[role=button]')
+    .first()
+    .click();
   await expect(page.getByTestId('measurement')).toHaveText('one site');
   await expected.getByLabel('Expected molecule in line notation').fill('this is no molecule');
   await page.keyboard.press('Enter');
@@ -198,7 +214,13 @@ test('a twin is found by its law, and a run that is stopped loses nothing', asyn
 
   // Lists and laws that cannot be read get a sentence and change nothing.
   const before = await marks(page).count();
-  await data.getByTestId('overlap-file').setInputFiles({ name: 'overlaps.txt', mimeType: 'text/plain', buffer: Buffer.from('# h k l both\n1 0 0 0 1 0\n2 0 zero 0 2 0\n') });
+  await data
+    .getByTestId('overlap-file')
+    .setInputFiles({
+      name: 'overlaps.txt',
+      mimeType: 'text/plain',
+      buffer: Buffer.from('# h k l both\n1 0 0 0 1 0\n2 0 zero 0 2 0\n'),
+    });
   await expect(page.getByRole('alert')).toContainText('overlaps.txt: Line 3');
   await page.getByRole('alert').getByRole('button', { name: 'Close' }).click();
   await data.getByLabel('Twin law, nine numbers by rows').fill('0 1 0');
@@ -217,7 +239,16 @@ test('a twin is found by its law, and a run that is stopped loses nothing', asyn
   await idle(page);
   // The mark of the last stage may still be on its way to the course.
   let kept = -1;
-  await expect.poll(async () => { const last = kept; kept = await marks(page).count(); return kept === last; }, { intervals: [700] }).toBe(true);
+  await expect
+    .poll(
+      async () => {
+        const last = kept;
+        kept = await marks(page).count();
+        return kept === last;
+      },
+      { intervals: [700] },
+    )
+    .toBe(true);
   expect(kept).toBeGreaterThan(count);
   await page.reload();
   await expect(marks(page)).toHaveCount(kept, { timeout: 60_000 });

@@ -3,7 +3,19 @@ import { chromium } from '@playwright/test';
 
 const base = process.env['NAGARE'] ?? 'http://127.0.0.1:4620';
 const folder = new URL('../docs/screenshots/', import.meta.url).pathname;
-const browser = await chromium.launch({ executablePath: process.env['CHROMIUM'] ?? '/usr/bin/chromium', args: ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--no-first-run', '--use-gl=angle', '--use-angle=swiftshader', '--enable-unsafe-swiftshader'] });
+const browser = await chromium.launch({
+  executablePath: process.env['CHROMIUM'] ?? '/usr/bin/chromium',
+  args: [
+    '--no-sandbox',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+    '--no-first-run',
+    '--use-gl=angle',
+    '--use-angle=swiftshader',
+    '--enable-unsafe-swiftshader',
+  ],
+});
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 const shot = async (name: string, wait = 900): Promise<void> => {
   await page.waitForTimeout(wait);
@@ -27,10 +39,14 @@ await hydrogens.getByRole('button', { name: 'Make a plan' }).click();
 await hydrogens.getByText('a sure one shows').waitFor({ timeout: 60_000 });
 await hydrogens.locator('tr', { hasText: 'hydroxyl' }).first().getByText('hydroxyl').click();
 await hydrogens.getByRole('heading').scrollIntoViewIfNeeded();
-await page.locator('.desk').evaluate((d) => { d.scrollTop = (d.querySelector('section[aria-label="Hydrogens"]') as HTMLElement).offsetTop - 8; });
+await page.locator('.desk').evaluate((d) => {
+  d.scrollTop = (d.querySelector('section[aria-label="Hydrogens"]') as HTMLElement).offsetTop - 8;
+});
 await shot('hydrogens', 2000);
 await hydrogens.getByRole('button', { name: 'Leave the plan' }).click();
-await page.locator('.desk').evaluate((d) => { d.scrollTop = 0; });
+await page.locator('.desk').evaluate((d) => {
+  d.scrollTop = 0;
+});
 await page.getByRole('button', { name: 'Settle', exact: true }).click();
 await page.getByText('Weights and convergence').first().waitFor({ timeout: 120_000 });
 await page.getByRole('button', { name: 'Settle', exact: true }).waitFor({ timeout: 60_000 });
@@ -74,26 +90,37 @@ await page.getByRole('textbox', { name: 'Find' }).fill('all');
 await page.keyboard.press('Enter');
 await page.getByRole('button', { name: /Second place for/ }).click();
 await page.getByText('on density, score').waitFor({ timeout: 60_000 });
-await page.locator('.desk').evaluate((d) => { d.scrollTop = (d.querySelector('section[aria-label="Disorder"]') as HTMLElement).offsetTop - 8; });
+await page.locator('.desk').evaluate((d) => {
+  d.scrollTop = (d.querySelector('section[aria-label="Disorder"]') as HTMLElement).offsetTop - 8;
+});
 await shot('disorder', 2500);
 await page.getByRole('button', { name: 'Use this place' }).click();
 await page.getByText('Assembly A', { exact: true }).waitFor();
 await settle();
-await page.getByRole('button', { name: 'Clear' }).click().catch(() => undefined);
-await page.locator('.desk').evaluate((d) => { d.scrollTop = (d.querySelector('section[aria-label="Disorder"]') as HTMLElement).offsetTop - 8; });
+await page
+  .getByRole('button', { name: 'Clear' })
+  .click()
+  .catch(() => undefined);
+await page.locator('.desk').evaluate((d) => {
+  d.scrollTop = (d.querySelector('section[aria-label="Disorder"]') as HTMLElement).offsetTop - 8;
+});
 await page.getByRole('button', { name: 'Fit', exact: true }).click();
 await page.getByRole('button', { name: 'Compare', exact: true }).click();
 await shot('compare', 1500);
 await page.getByRole('button', { name: 'End the comparison' }).click();
 await page.getByRole('button', { name: 'Plots' }).click();
 await page.locator('figure', { hasText: 'Farthest off' }).getByRole('row').nth(1).click();
-await page.locator('.panes').evaluate((p) => { p.scrollTop = 0; });
+await page.locator('.panes').evaluate((p) => {
+  p.scrollTop = 0;
+});
 await shot('data', 2000);
 await page.getByRole('button', { name: 'Back to the crystal' }).click();
 await page.keyboard.press('Control+k');
 await page.getByRole('textbox', { name: 'Find' }).fill('group 1');
 await page.keyboard.press('Enter');
-await page.locator('.desk').evaluate((d) => { d.scrollTop = (d.querySelector('section[aria-label="Residual density"]') as HTMLElement).offsetTop - 8; });
+await page.locator('.desk').evaluate((d) => {
+  d.scrollTop = (d.querySelector('section[aria-label="Residual density"]') as HTMLElement).offsetTop - 8;
+});
 await page.getByRole('button', { name: '2Fo − Fc', exact: true }).click();
 await page.getByRole('button', { name: 'Section', exact: true }).click();
 await shot('section', 3000);
@@ -142,7 +169,10 @@ const openPowder = async (name: RegExp): Promise<void> => {
   await page.getByRole('button', { name: 'Go on to Fit' }).click();
   await page.getByTestId('pattern').waitFor();
 };
-const fitted = async (): Promise<void> => { await page.locator('.mark-info').getByText('fitted').waitFor({ timeout: 120_000 }); await page.locator('.work').waitFor({ state: 'detached', timeout: 60_000 }); };
+const fitted = async (): Promise<void> => {
+  await page.locator('.mark-info').getByText('fitted').waitFor({ timeout: 120_000 });
+  await page.locator('.work').waitFor({ state: 'detached', timeout: 60_000 });
+};
 await openPowder(/^Frit 12/);
 await page.getByRole('button', { name: 'Add from the shelf' }).click();
 const shelf = page.getByRole('dialog', { name: 'Shelf of reference structures' });
@@ -158,14 +188,19 @@ await page.locator('.mark-info b', { hasText: 'Kurobane blue taken' }).waitFor()
 await shelf.getByRole('button', { name: 'Close' }).click();
 await page.getByRole('button', { name: 'Run', exact: true }).click();
 await fitted();
-await page.locator('.desk').evaluate((d) => { d.scrollTop = (d.querySelector('section[aria-label="Results"]') as HTMLElement).offsetTop - 8; });
+await page.locator('.desk').evaluate((d) => {
+  d.scrollTop = (d.querySelector('section[aria-label="Results"]') as HTMLElement).offsetTop - 8;
+});
 await page.getByLabel('Weighed fraction of Yamabuki, %').fill('58');
 await page.getByLabel('Weighed fraction of Kurobane blue, %').fill('42');
 await page.getByLabel('Weighed fraction of Kurobane blue, %').press('Enter');
 await page.getByRole('application').focus();
 await shot('fit', 1500);
 // Three places watched at once while a constant is stepped.
-for (let i = 0; i < 3; i++) { for (let k = 0; k <= 4 * i; k++) await page.keyboard.press('n'); await page.keyboard.press('p'); }
+for (let i = 0; i < 3; i++) {
+  for (let k = 0; k <= 4 * i; k++) await page.keyboard.press('n');
+  await page.keyboard.press('p');
+}
 const lattice = page.getByLabel('a of Yamabuki', { exact: true });
 await lattice.scrollIntoViewIfNeeded();
 await lattice.focus();

@@ -9,7 +9,9 @@ export function watchForErrors(): void {
     const list: string[] = [];
     problems.set(page, list);
     page.on('pageerror', (e) => list.push(e.message));
-    page.on('console', (m) => { if (m.type() === 'error' && !/status of 4\d\d/.test(m.text())) list.push(m.text()); });
+    page.on('console', (m) => {
+      if (m.type() === 'error' && !/status of 4\d\d/.test(m.text())) list.push(m.text());
+    });
   });
   test.afterEach(({ page }) => expect(problems.get(page)).toEqual([]));
 }

@@ -8,9 +8,16 @@ const run = (command, args) => {
   const { status } = spawnSync(command, args, { cwd: root, stdio: 'inherit' });
   if (status) process.exit(status);
 };
-const newest = (folder) => readdirSync(folder, { recursive: true, withFileTypes: true }).filter((f) => f.isFile()).reduce((t, f) => Math.max(t, statSync(`${f.parentPath ?? f.path}/${f.name}`).mtimeMs), 0);
+const newest = (folder) =>
+  readdirSync(folder, { recursive: true, withFileTypes: true })
+    .filter((f) => f.isFile())
+    .reduce((t, f) => Math.max(t, statSync(`${f.parentPath ?? f.path}/${f.name}`).mtimeMs), 0);
 
 if (!existsSync(`${root}node_modules/vite`)) run('npm', ['ci', '--no-audit', '--no-fund']);
 const built = `${root}web/dist/index.html`;
-if (!existsSync(built) || statSync(built).mtimeMs < Math.max(newest(`${root}web/src`), newest(`${root}core/src`), newest(`${root}demo/data`))) run('npx', ['vite', 'build', 'web', '--logLevel', 'warn']);
+if (
+  !existsSync(built) ||
+  statSync(built).mtimeMs < Math.max(newest(`${root}web/src`), newest(`${root}core/src`), newest(`${root}demo/data`))
+)
+  run('npx', ['vite', 'build', 'web', '--logLevel', 'warn']);
 run('npx', ['tsx', 'server/src/main.ts']);

@@ -18,12 +18,17 @@ const chromium = process.env['CHROMIUM'] ?? '/usr/bin/chromium';
 if (!existsSync(chromium)) {
   const root0 = process.getuid?.() === 0;
   if (!root0 || !existsSync('/usr/bin/apt-get')) {
-    process.stderr.write('The browser tests need Chromium. Install it (Debian: apt-get install chromium) or set CHROMIUM to its path.\n');
+    process.stderr.write(
+      'The browser tests need Chromium. Install it (Debian: apt-get install chromium) or set CHROMIUM to its path.\n',
+    );
     process.exit(2);
   }
   step('Looking for Debian’s Chromium', 'apt-get', ['update', '-qq']);
-  step('Installing Debian’s Chromium', 'apt-get', ['install', '-y', '-qq', 'chromium'], { DEBIAN_FRONTEND: 'noninteractive' });
+  step('Installing Debian’s Chromium', 'apt-get', ['install', '-y', '-qq', 'chromium'], {
+    DEBIAN_FRONTEND: 'noninteractive',
+  });
 }
+step('Layout', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']);
 step('Type check', 'npx', ['tsc', '--noEmit', '-p', 'tsconfig.json']);
 step('Lint', 'npx', ['eslint', '.']);
 step('Unit tests', 'npx', ['vitest', 'run']);

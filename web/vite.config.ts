@@ -18,6 +18,10 @@ export default defineConfig({
   plugins: [react(), demoData],
   worker: { format: 'es' },
   server: { host: '127.0.0.1', port: 5173, proxy: { '/api': 'http://127.0.0.1:4620' } },
-  css: { preprocessorOptions: { scss: { silenceDeprecations: ['import', 'global-builtin', 'color-functions', 'if-function'], quietDeps: true } } },
+  css: {
+    preprocessorOptions: {
+      scss: { silenceDeprecations: ['import', 'global-builtin', 'color-functions', 'if-function'], quietDeps: true },
+    },
+  },
   build: { outDir: 'dist', target: 'es2022', chunkSizeWarningLimit: 1200 },
 });

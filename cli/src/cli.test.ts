@@ -12,27 +12,77 @@ import { shippedShelf } from '@nagare/core/shelf/entry';
 
 const folder = mkdtempSync(join(tmpdir(), 'nagare-'));
 const root = new URL('../..', import.meta.url).pathname;
-const run = (...args: string[]): Promise<{ code: number; out: string; err: string }> => new Promise((resolve) => {
-  execFile(process.execPath, ['--import', 'tsx', join(root, 'cli/src/main.ts'), ...args], { cwd: root, maxBuffer: 1e8 }, (e, out, err) => resolve({ code: e ? Number(e.code) : 0, out, err }));
-});
+const run = (...args: string[]): Promise<{ code: number; out: string; err: string }> =>
+  new Promise((resolve) => {
+    execFile(
+      process.execPath,
+      ['--import', 'tsx', join(root, 'cli/src/main.ts'), ...args],
+      { cwd: root, maxBuffer: 1e8 },
+      (e, out, err) => resolve({ code: e ? Number(e.code) : 0, out, err }),
+    );
+  });
 
 const { structure, raw, wavelength } = testCrystal('OCc1ccncc1.O', 'P 1 21/c 1', 14, { dMin: 0.84, repeats: 1.2 });
 const data = new CifWriter('small');
-['length_a', 'length_b', 'length_c', 'angle_alpha', 'angle_beta', 'angle_gamma'].forEach((n, i) => data.item(`_cell_${n}`, String(cellParameters(structure.cell)[i])));
-data.item('_diffrn_radiation_wavelength', String(wavelength)).item('_chemical_formula_sum', 'C6 H9 N O2').item('_cell_formula_units_Z', 4);
-data.loop(['_diffrn_refln_index_h', '_diffrn_refln_index_k', '_diffrn_refln_index_l', '_diffrn_refln_intensity_net', '_diffrn_refln_intensity_u'], Array.from({ length: raw.count }, (_, i) => [raw.h[i]!, raw.k[i]!, raw.l[i]!, raw.intensity[i]!.toFixed(3), raw.sigma[i]!.toFixed(3)]));
-const dataFile = join(folder, 'data.cif'), modelFile = join(folder, 'model.cif'), finalFile = join(folder, 'final.cif');
+['length_a', 'length_b', 'length_c', 'angle_alpha', 'angle_beta', 'angle_gamma'].forEach((n, i) =>
+  data.item(`_cell_${n}`, String(cellParameters(structure.cell)[i])),
+);
+data
+  .item('_diffrn_radiation_wavelength', String(wavelength))
+  .item('_chemical_formula_sum', 'C6 H9 N O2')
+  .item('_cell_formula_units_Z', 4);
+data.loop(
+  [
+    '_diffrn_refln_index_h',
+    '_diffrn_refln_index_k',
+    '_diffrn_refln_index_l',
+    '_diffrn_refln_intensity_net',
+    '_diffrn_refln_intensity_u',
+  ],
+  Array.from({ length: raw.count }, (_, i) => [
+    raw.h[i]!,
+    raw.k[i]!,
+    raw.l[i]!,
+    raw.intensity[i]!.toFixed(3),
+    raw.sigma[i]!.toFixed(3),
+  ]),
+);
+const dataFile = join(folder, 'data.cif'),
+  modelFile = join(folder, 'model.cif'),
+  finalFile = join(folder, 'final.cif');
 writeFileSync(dataFile, data.toString());
-writeFileSync(modelFile, structureCif({ name: 'model', structure: { ...structure, sites: structure.sites.filter((x) => x.element !== 'H').map((x) => ({ ...x, displacement: { kind: 'iso' as const, u: 0.04 } })) }, experiment: { kept: {} }, date: '2026-11-23' }));
+writeFileSync(
+  modelFile,
+  structureCif({
+    name: 'model',
+    structure: {
+      ...structure,
+      sites: structure.sites
+        .filter((x) => x.element !== 'H')
+        .map((x) => ({ ...x, displacement: { kind: 'iso' as const, u: 0.04 } })),
+    },
+    experiment: { kept: {} },
+    date: '2026-11-23',
+  }),
+);
 
 describe('nagare settle', () => {
   it('writes a converged model with hydrogens and says so in one JSON object', async () => {
     const { code, out, err } = await run('settle', modelFile, dataFile, '--out', finalFile, '--json');
     expect(err.replace(/npm warn.*\n/g, '')).toBe('');
     expect(code).toBe(0);
-    const json = JSON.parse(out) as Record<string, never> & { hydrogens: Record<string, number>; stages: { title: string }[]; r1: number; maxShiftOverSu: number; disorder: unknown[]; state: string };
+    const json = JSON.parse(out) as Record<string, never> & {
+      hydrogens: Record<string, number>;
+      stages: { title: string }[];
+      r1: number;
+      maxShiftOverSu: number;
+      disorder: unknown[];
+      state: string;
+    };
     expect(json.hydrogens['placed']).toBe(9);
-    expect(json.hydrogens['riding']! + json.hydrogens['rotating']! + json.hydrogens['free']! + json.hydrogens['restrained']!).toBe(9);
+    expect(
+      json.hydrogens['riding']! + json.hydrogens['rotating']! + json.hydrogens['free']! + json.hydrogens['restrained']!,
+    ).toBe(9);
     expect(json.state).toBe('settled');
     expect(json.maxShiftOverSu).toBeLessThan(0.01);
     expect(json.disorder).toEqual([]);
@@ -42,7 +92,16 @@ describe('nagare settle', () => {
     expect(final.controls!.hydrogens.length).toBeGreaterThan(4);
 
     // Refined again from its own CIF, everything that holds the model is honoured and nothing moves.
-    const again = await run('refine', finalFile, dataFile, '--cycles', '4', '--out', join(folder, 'again.cif'), '--json');
+    const again = await run(
+      'refine',
+      finalFile,
+      dataFile,
+      '--cycles',
+      '4',
+      '--out',
+      join(folder, 'again.cif'),
+      '--json',
+    );
     const second = JSON.parse(again.out) as { r1: number; parameters: number; restraints: number };
     expect(second.parameters).toBe((json as unknown as { parameters: number }).parameters);
     expect(Math.abs(second.r1 - json.r1)).toBeLessThan(0.0005);
@@ -62,14 +121,26 @@ const demo = join(root, 'demo/data/benigara-2.cif');
 
 describe('nagare merge, solve and refine', () => {
   it('merges, solves and refines with one JSON object each', async () => {
-    const m = JSON.parse((await run('merge', demo, '--json')).out) as { spaceGroups: { number: number }[]; rInt: number; unique: number };
+    const m = JSON.parse((await run('merge', demo, '--json')).out) as {
+      spaceGroups: { number: number }[];
+      rInt: number;
+      unique: number;
+    };
     expect(m.spaceGroups[0]!.number).toBe(2);
     expect(m.rInt).toBeLessThan(0.1);
-    const model = join(folder, 'model.cif'), refined = join(folder, 'refined.cif');
-    const s = JSON.parse((await run('solve', demo, '--seed', '4', '--out', model, '--json')).out) as { spaceGroup: { number: number; hall: string }; atoms: unknown[]; r1: number; seconds: number };
+    const model = join(folder, 'model.cif'),
+      refined = join(folder, 'refined.cif');
+    const s = JSON.parse((await run('solve', demo, '--seed', '4', '--out', model, '--json')).out) as {
+      spaceGroup: { number: number; hall: string };
+      atoms: unknown[];
+      r1: number;
+      seconds: number;
+    };
     expect(s.spaceGroup).toMatchObject({ number: 2, hall: '-P 1' });
     expect(s.atoms).toHaveLength(38);
-    const r = JSON.parse((await run('refine', model, demo, '--adp', 'aniso', '--out', refined, '--json')).out) as Record<string, number>;
+    const r = JSON.parse(
+      (await run('refine', model, demo, '--adp', 'aniso', '--out', refined, '--json')).out,
+    ) as Record<string, number>;
     expect(r['r1']).toBeLessThan(0.07);
     expect(r['maxShiftOverSu']).toBeLessThan(0.05);
     expect(r['parameters']).toBe(1 + 38 * 9);
@@ -81,7 +152,15 @@ describe('nagare merge, solve and refine', () => {
   it('answers bad input with a sentence and exit status 2', async () => {
     const bad = join(folder, 'bad.cif');
     writeFileSync(bad, 'data_x\n_cell_length_a oops\n');
-    for (const [args, message] of [[['merge', join(folder, 'none.cif')], /no such file/], [['merge', bad], /Line 2: _cell_length_a is "oops"/], [['brew'], /"brew" is not a command/], [['refine', demo], /no atom sites/], [['solve', demo, '--space-group', 'P 7'], /not a known symbol/], [['solve', demo, '--formula', 'Qq2'], /Qq/], [['merge', demo, '--colour', 'red'], /--colour/]] as [string[], RegExp][]) {
+    for (const [args, message] of [
+      [['merge', join(folder, 'none.cif')], /no such file/],
+      [['merge', bad], /Line 2: _cell_length_a is "oops"/],
+      [['brew'], /"brew" is not a command/],
+      [['refine', demo], /no atom sites/],
+      [['solve', demo, '--space-group', 'P 7'], /not a known symbol/],
+      [['solve', demo, '--formula', 'Qq2'], /Qq/],
+      [['merge', demo, '--colour', 'red'], /--colour/],
+    ] as [string[], RegExp][]) {
       const { code, out, err } = await run(...args, ...(args.length > 1 ? ['--json'] : []));
       expect(code, args.join(' ')).toBe(2);
       expect(out).toBe('');
@@ -93,10 +172,26 @@ describe('nagare merge, solve and refine', () => {
 
 describe('nagare symmetry, reset, check and report', () => {
   const demo = (name: string): string => join(root, 'demo/data', `${name}.cif`);
-  const json = async (...args: string[]): Promise<Record<string, unknown>> => { const { code, out, err } = await run(...args, '--json'); expect(err.replace(/npm warn.*\n/g, '')).toBe(''); expect(code).toBe(0); return JSON.parse(out) as Record<string, unknown>; };
+  const json = async (...args: string[]): Promise<Record<string, unknown>> => {
+    const { code, out, err } = await run(...args, '--json');
+    expect(err.replace(/npm warn.*\n/g, '')).toBe('');
+    expect(code).toBe(0);
+    return JSON.parse(out) as Record<string, unknown>;
+  };
 
   it('finds missed symmetry with its matrix, shift and R_int, and lists the settings', async () => {
-    const found = await json('symmetry', demo('hanada-3'), '--tolerance', '0.25') as { present: { symbol: string }; missed: { symbol: string; number: number; matrix: number[]; shift: number[]; maxDeviation: number; rIntHigher: number }[]; settings: { symbol: string; present: boolean }[] };
+    const found = (await json('symmetry', demo('hanada-3'), '--tolerance', '0.25')) as {
+      present: { symbol: string };
+      missed: {
+        symbol: string;
+        number: number;
+        matrix: number[];
+        shift: number[];
+        maxDeviation: number;
+        rIntHigher: number;
+      }[];
+      settings: { symbol: string; present: boolean }[];
+    };
     expect(found.present.symbol).toBe('P n a 21');
     expect(found.missed[0]).toMatchObject({ number: 62, symbol: 'P n m a' });
     expect(found.missed[0]!.matrix).toHaveLength(9);
@@ -104,29 +199,48 @@ describe('nagare symmetry, reset, check and report', () => {
     expect(found.missed[0]!.maxDeviation).toBeLessThan(0.25);
     expect(found.missed[0]!.rIntHigher).toBeLessThan(0.1);
     expect(found.settings.filter((c) => c.present)).toHaveLength(1);
-    expect((await json('symmetry', join(root, 'demo/truth/aobae.cif')) as { missed: unknown[] }).missed).toEqual([]);
+    expect(((await json('symmetry', join(root, 'demo/truth/aobae.cif'))) as { missed: unknown[] }).missed).toEqual([]);
   }, 60_000);
 
   it('re-sets to the standard setting and back, data included', async () => {
-    const there = join(folder, 'there.cif'), back = join(folder, 'back.cif');
-    const one = await json('reset', demo('asagi-8'), '--setting', 'standard', '--out', there) as { to: { symbol: string }; r1Before: number; r1After: number };
+    const there = join(folder, 'there.cif'),
+      back = join(folder, 'back.cif');
+    const one = (await json('reset', demo('asagi-8'), '--setting', 'standard', '--out', there)) as {
+      to: { symbol: string };
+      r1Before: number;
+      r1After: number;
+    };
     expect(one.to.symbol).toBe('C 1 2/c 1');
     expect(Math.abs(one.r1After - one.r1Before)).toBeLessThan(1e-4);
     await json('reset', there, '--setting', 'I 1 2/a 1', '--out', back);
-    const s = recognise(readFileSync(demo('asagi-8'), 'utf8'), 'a')[0]!.structure!, t = recognise(readFileSync(back, 'utf8'), 'b')[0]!.structure!;
+    const s = recognise(readFileSync(demo('asagi-8'), 'utf8'), 'a')[0]!.structure!,
+      t = recognise(readFileSync(back, 'utf8'), 'b')[0]!.structure!;
     expect(t.cell.a).toBeCloseTo(s.cell.a, 6);
     // The way back may end at an equivalent origin; distances must be the same.
-    const d = (x: typeof s): number => Math.hypot(...[0, 1, 2].map((i) => (x.sites[0]!.position[i]! - x.sites[5]!.position[i]!) * [x.cell.a, x.cell.b, x.cell.c][i]!));
+    const d = (x: typeof s): number =>
+      Math.hypot(
+        ...[0, 1, 2].map(
+          (i) => (x.sites[0]!.position[i]! - x.sites[5]!.position[i]!) * [x.cell.a, x.cell.b, x.cell.c][i]!,
+        ),
+      );
     expect(d(t)).toBeCloseTo(d(s), 5);
-    expect((await run('reset', demo('asagi-8'), '--setting', 'a, b, a+b', '--out', back)).err).toContain('in one plane');
+    expect((await run('reset', demo('asagi-8'), '--setting', 'a, b, a+b', '--out', back)).err).toContain(
+      'in one plane',
+    );
     expect((await run('reset', demo('asagi-8'), '--setting', 'P 21/c', '--out', back)).code).toBe(2);
   }, 60_000);
 
   it('checks a model and writes a report', async () => {
-    const found = await json('check', demo('suou-5')) as { counts: { mend: number }; findings: { id: string; severity: string; title: string; atoms: string[]; remedy: string }[] };
+    const found = (await json('check', demo('suou-5'))) as {
+      counts: { mend: number };
+      findings: { id: string; severity: string; title: string; atoms: string[]; remedy: string }[];
+    };
     expect(found.counts.mend).toBeGreaterThanOrEqual(5);
-    expect(found.findings.find((f) => f.id.startsWith('element mistaken'))).toMatchObject({ severity: 'must be mended', atoms: ['O9'] });
-    const clean = await json('check', join(root, 'demo/truth/rokusho-9.cif')) as { counts: { mend: number } };
+    expect(found.findings.find((f) => f.id.startsWith('element mistaken'))).toMatchObject({
+      severity: 'must be mended',
+      atoms: ['O9'],
+    });
+    const clean = (await json('check', join(root, 'demo/truth/rokusho-9.cif'))) as { counts: { mend: number } };
     expect(clean.counts.mend).toBe(0);
     const report = join(folder, 'report.html');
     await json('report', demo('suou-5'), '--out', report);
@@ -139,8 +253,17 @@ describe('nagare symmetry, reset, check and report', () => {
 describe('nagare pattern, fit, index and identify', () => {
   const demo = (name: string): string => join(root, 'demo/data', name);
   const phase = (id: string): string => {
-    const e = shippedShelf().find((x) => x.id === id)!, path = join(folder, `${id}.cif`);
-    writeFileSync(path, structureCif({ name: id, structure: e.structure, experiment: { kept: { _chemical_name_common: e.name } }, date: '2026-11-23' }));
+    const e = shippedShelf().find((x) => x.id === id)!,
+      path = join(folder, `${id}.cif`);
+    writeFileSync(
+      path,
+      structureCif({
+        name: id,
+        structure: e.structure,
+        experiment: { kept: { _chemical_name_common: e.name } },
+        date: '2026-11-23',
+      }),
+    );
     return path;
   };
   const json = async (...args: string[]): Promise<Record<string, never>> => {
@@ -151,7 +274,27 @@ describe('nagare pattern, fit, index and identify', () => {
   };
 
   it('lists the reflections of a model', async () => {
-    const { reflections } = (await json('pattern', phase('halite'), '--wavelength', '1.5406', '--from', '20', '--to', '60')) as unknown as { reflections: { h: number; k: number; l: number; d: number; twoTheta: number; multiplicity: number; f2: number; intensity: number }[] };
+    const { reflections } = (await json(
+      'pattern',
+      phase('halite'),
+      '--wavelength',
+      '1.5406',
+      '--from',
+      '20',
+      '--to',
+      '60',
+    )) as unknown as {
+      reflections: {
+        h: number;
+        k: number;
+        l: number;
+        d: number;
+        twoTheta: number;
+        multiplicity: number;
+        f2: number;
+        intensity: number;
+      }[];
+    };
     expect(reflections.map((r) => `${r.h}${r.k}${r.l}`)).toEqual(['111', '200', '220', '311', '222']);
     expect(reflections[1]).toMatchObject({ multiplicity: 6, intensity: 100 });
     expect(reflections[1]!.twoTheta).toBeCloseTo(31.704, 2);
@@ -160,7 +303,32 @@ describe('nagare pattern, fit, index and identify', () => {
 
   it('fits a mixture and writes the result as CIF', async () => {
     const out = join(folder, 'fit.cif');
-    const r = (await json('fit', demo('frit-12.xy'), '--phase', phase('yamabuki-frit'), '--phase', phase('kurobane-blue'), '--instrument', demo('kiln-diffractometer.json'), '--out', out)) as unknown as { rwp: number; rexp: number; s: number; phases: { name: string; weightFraction: number; su: number; cell: number[]; cellSu: number[]; size: number; strain: number; rBragg: number }[] };
+    const r = (await json(
+      'fit',
+      demo('frit-12.xy'),
+      '--phase',
+      phase('yamabuki-frit'),
+      '--phase',
+      phase('kurobane-blue'),
+      '--instrument',
+      demo('kiln-diffractometer.json'),
+      '--out',
+      out,
+    )) as unknown as {
+      rwp: number;
+      rexp: number;
+      s: number;
+      phases: {
+        name: string;
+        weightFraction: number;
+        su: number;
+        cell: number[];
+        cellSu: number[];
+        size: number;
+        strain: number;
+        rBragg: number;
+      }[];
+    };
     expect(r.s).toBeLessThan(1.3);
     expect(r.rwp / r.rexp).toBeCloseTo(r.s, 6);
     expect(r.phases.map((p) => p.name)).toEqual(['Yamabuki', 'Kurobane blue']);
@@ -173,21 +341,40 @@ describe('nagare pattern, fit, index and identify', () => {
   }, 120_000);
 
   it('indexes a pattern or a list, and identifies', async () => {
-    const a = (await json('index', demo('hatsuyuki.cif'), '--instrument', demo('kiln-diffractometer.json'))) as unknown as { cells: { a: number; volume: number; m20: number; f20: number; system: string }[] };
+    const a = (await json(
+      'index',
+      demo('hatsuyuki.cif'),
+      '--instrument',
+      demo('kiln-diffractometer.json'),
+    )) as unknown as { cells: { a: number; volume: number; m20: number; f20: number; system: string }[] };
     expect(a.cells[0]!.system).toBe('orthorhombic');
     expect(a.cells[0]!.volume).toBeCloseTo(311.08, 0);
     const list = join(folder, 'peaks.txt');
     writeFileSync(list, '# 2theta\n28.443\n47.303\n56.123\n69.130\n76.377\n88.032\n94.954\n106.710\n114.094\n');
     const b = (await json('index', list, '--wavelength', '1.5406')) as unknown as typeof a;
     expect(b.cells[0]!.a).toBeCloseTo(5.431, 2);
-    const c = (await json('identify', demo('frit-12.xy'), '--elements', 'Sn,Ti,Al,Co,Zn,O', '--instrument', demo('kiln-diffractometer.json'))) as unknown as { phases: { id: string }[]; unexplained: number[] };
+    const c = (await json(
+      'identify',
+      demo('frit-12.xy'),
+      '--elements',
+      'Sn,Ti,Al,Co,Zn,O',
+      '--instrument',
+      demo('kiln-diffractometer.json'),
+    )) as unknown as { phases: { id: string }[]; unexplained: number[] };
     expect(c.phases.map((p) => p.id)).toEqual(['yamabuki-frit', 'kurobane-blue']);
   }, 180_000);
 
   it('answers wrong powder input with one sentence and status 2', async () => {
     const bad = join(folder, 'bad.xy');
     writeFileSync(bad, `${Array.from({ length: 20 }, (_, i) => `${10 + i} 5`).join('\n')}\n30 x\n`);
-    for (const [args, says] of [[['fit', demo('frit-12.xy')], /at least one --phase/], [['fit', bad, '--phase', phase('rutile')], /Line 21/], [['fit', demo('frit-12.xy'), '--phase', phase('rutile'), '--recipe', 'guess'], /no recipe "guess"/], [['fit', demo('frit-12.xy'), '--phase', phase('rutile'), '--instrument', demo('frit-12.xy')], /not JSON/], [['identify', demo('frit-12.xy'), '--elements', 'Zz'], /not an element/], [['index', join(folder, 'none.txt')], /no such file/]] as const) {
+    for (const [args, says] of [
+      [['fit', demo('frit-12.xy')], /at least one --phase/],
+      [['fit', bad, '--phase', phase('rutile')], /Line 21/],
+      [['fit', demo('frit-12.xy'), '--phase', phase('rutile'), '--recipe', 'guess'], /no recipe "guess"/],
+      [['fit', demo('frit-12.xy'), '--phase', phase('rutile'), '--instrument', demo('frit-12.xy')], /not JSON/],
+      [['identify', demo('frit-12.xy'), '--elements', 'Zz'], /not an element/],
+      [['index', join(folder, 'none.txt')], /no such file/],
+    ] as const) {
       const r = await run(...args);
       expect(r.code).toBe(2);
       expect(r.err).toMatch(says);

@@ -16,23 +16,49 @@ export interface AbsorbingMeasurement {
   mu: number;
 }
 
-const SETTING: Mat3 = multiply3([Math.cos(0.7), -Math.sin(0.7), 0, Math.sin(0.7), Math.cos(0.7), 0, 0, 0, 1], [1, 0, 0, 0, Math.cos(0.4), -Math.sin(0.4), 0, Math.sin(0.4), Math.cos(0.4)]);
+const SETTING: Mat3 = multiply3(
+  [Math.cos(0.7), -Math.sin(0.7), 0, Math.sin(0.7), Math.cos(0.7), 0, 0, 0, 1],
+  [1, 0, 0, 0, Math.cos(0.4), -Math.sin(0.4), 0, Math.sin(0.4), Math.cos(0.4)],
+);
 
 /** Path to the surface of a box with half edges `half` (mm) from a point along a direction. */
-const pathOut = (p: Vec3, u: Vec3, half: Vec3): number => Math.min(...[0, 1, 2].map((i) => (Math.abs(u[i]!) < 1e-9 ? Infinity : ((u[i]! > 0 ? half[i]! : -half[i]!) - p[i]!) / u[i]!)));
+const pathOut = (p: Vec3, u: Vec3, half: Vec3): number =>
+  Math.min(
+    ...[0, 1, 2].map((i) => (Math.abs(u[i]!) < 1e-9 ? Infinity : ((u[i]! > 0 ? half[i]! : -half[i]!) - p[i]!) / u[i]!)),
+  );
 
 export function measureAbsorbing(s: Structure, m: Measurement, size: Vec3, random: Random): AbsorbingMeasurement {
   const c = calculatedIntensities(s, m.dMin, m.wavelength);
   const mu = absorptionCoefficient(cellContents(s), 1, cellVolume(s.cell), m.wavelength);
-  const [a, b, cc] = axisVectors(s.cell), v = cellVolume(s.cell);
+  const [a, b, cc] = axisVectors(s.cell),
+    v = cellVolume(s.cell);
   const star = [cross(b, cc), cross(cc, a), cross(a, b)].map((x) => x.map((y) => y / v) as unknown as Vec3);
-  const B: Mat3 = [star[0]![0], star[1]![0], star[2]![0], star[0]![1], star[1]![1], star[2]![1], star[0]![2], star[1]![2], star[2]![2]];
+  const B: Mat3 = [
+    star[0]![0],
+    star[1]![0],
+    star[2]![0],
+    star[0]![1],
+    star[1]![1],
+    star[2]![1],
+    star[0]![2],
+    star[1]![2],
+    star[2]![2],
+  ];
   const ub = multiply3(SETTING, B);
   const half: Vec3 = [size[0] / 2, size[1] / 2, size[2] / 2];
-  const points = Array.from({ length: 60 }, (): Vec3 => [0, 1, 2].map((i) => (2 * random.next() - 1) * half[i]!) as unknown as Vec3);
+  const points = Array.from(
+    { length: 60 },
+    (): Vec3 => [0, 1, 2].map((i) => (2 * random.next() - 1) * half[i]!) as unknown as Vec3,
+  );
   // The plate stands askew to the cell.
-  const toPlate: Mat3 = multiply3([Math.cos(1.1), 0, Math.sin(1.1), 0, 1, 0, -Math.sin(1.1), 0, Math.cos(1.1)], [1, 0, 0, 0, Math.cos(0.5), -Math.sin(0.5), 0, Math.sin(0.5), Math.cos(0.5)]);
-  const inPlate = (u: Vec3): Vec3 => [0, 1, 2].map((i) => toPlate[3 * i]! * u[0] + toPlate[3 * i + 1]! * u[1] + toPlate[3 * i + 2]! * u[2]) as unknown as Vec3;
+  const toPlate: Mat3 = multiply3(
+    [Math.cos(1.1), 0, Math.sin(1.1), 0, 1, 0, -Math.sin(1.1), 0, Math.cos(1.1)],
+    [1, 0, 0, 0, Math.cos(0.5), -Math.sin(0.5), 0, Math.sin(0.5), Math.cos(0.5)],
+  );
+  const inPlate = (u: Vec3): Vec3 =>
+    [0, 1, 2].map(
+      (i) => toPlate[3 * i]! * u[0] + toPlate[3 * i + 1]! * u[1] + toPlate[3 * i + 2]! * u[2],
+    ) as unknown as Vec3;
   const scales = [1, 0.86, 1.17, 0.94, 1.08, 0.79];
   const mean = c.f2.reduce((p, q) => p + q, 0) / c.count;
   const g = reciprocalMetric(s.cell);
@@ -43,25 +69,44 @@ export function measureAbsorbing(s: Structure, m: Measurement, size: Vec3, rando
     if (invD < 1 / 14 || random.next() > m.coverage) continue;
     const times = Math.max(1, Math.floor(m.repeats + random.next()));
     for (let r = 0; r < times; r++) {
-      const h: Vec3 = normalize([0, 1, 2].map((k) => ub[3 * k]! * c.h[i]! + ub[3 * k + 1]! * c.k[i]! + ub[3 * k + 2]! * c.l[i]!) as unknown as Vec3);
+      const h: Vec3 = normalize(
+        [0, 1, 2].map(
+          (k) => ub[3 * k]! * c.h[i]! + ub[3 * k + 1]! * c.k[i]! + ub[3 * k + 2]! * c.l[i]!,
+        ) as unknown as Vec3,
+      );
       // Any turn about the scattering vector diffracts; the rows of the setting are that vector and two across it.
       const across = normalize(cross(h, Math.abs(h[2]) < 0.9 ? [0, 0, 1] : [1, 0, 0]));
-      const y = turn(across, h, 2 * Math.PI * random.next()), z = cross(h, y);
-      const sin = (m.wavelength * invD) / 2, cos = Math.sqrt(1 - sin * sin);
+      const y = turn(across, h, 2 * Math.PI * random.next()),
+        z = cross(h, y);
+      const sin = (m.wavelength * invD) / 2,
+        cos = Math.sqrt(1 - sin * sin);
       const back = (p: number, q: number): Vec3 => [0, 1, 2].map((k) => h[k]! * p + y[k]! * q) as unknown as Vec3;
-      const source = inPlate(back(sin, -cos)), leaving = inPlate(back(sin, cos));
-      const transmission = points.reduce((t, p) => t + Math.exp(-mu * (pathOut(p, source, half) + pathOut(p, leaving, half))), 0) / points.length;
+      const source = inPlate(back(sin, -cos)),
+        leaving = inPlate(back(sin, cos));
+      const transmission =
+        points.reduce((t, p) => t + Math.exp(-mu * (pathOut(p, source, half) + pathOut(p, leaving, half))), 0) /
+        points.length;
       const batch = 1 + Math.floor(6 * random.next());
       const chi = Math.acos(Math.max(-1, Math.min(1, z[2]!)));
-      const phi = Math.atan2(-z[1]!, -z[0]!), omega = Math.atan2(-y[2]!, h[2]);
+      const phi = Math.atan2(-z[1]!, -z[0]!),
+        omega = Math.atan2(-y[2]!, h[2]);
       angles.push((omega * 180) / Math.PI, (chi * 180) / Math.PI, (phi * 180) / Math.PI);
       const counts = (c.f2[i]! / mean) * m.meanCounts * transmission * scales[batch - 1]!;
       const background = 40;
       // The fourth run slipped; frost adds to a narrow ring now and then.
       const bad = batch === 4 ? 0.3 : m.systematic;
-      const frost = Math.abs(1 / invD - 1.918) < 0.02 && random.next() < 0.25 ? m.meanCounts * (2 + 2 * random.next()) : 0;
+      const frost =
+        Math.abs(1 / invD - 1.918) < 0.02 && random.next() < 0.25 ? m.meanCounts * (2 + 2 * random.next()) : 0;
       const value = counts * (1 + bad * random.normal()) + frost + Math.sqrt(counts + 2 * background) * random.normal();
-      out.push(c.h[i]!, c.k[i]!, c.l[i]!, value / 10, Math.sqrt(Math.max(counts, 0) + 2 * background + (0.6 * m.systematic * counts) ** 2) / 10, batch, [...back(sin, -cos), ...back(sin, cos)]);
+      out.push(
+        c.h[i]!,
+        c.k[i]!,
+        c.l[i]!,
+        value / 10,
+        Math.sqrt(Math.max(counts, 0) + 2 * background + (0.6 * m.systematic * counts) ** 2) / 10,
+        batch,
+        [...back(sin, -cos), ...back(sin, cos)],
+      );
     }
   }
   return { raw: out.build(false), angles: Float64Array.from(angles), ub, mu };

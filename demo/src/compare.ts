@@ -25,14 +25,27 @@ export function compareToTruth(model: Structure, truth: Structure, within = 0.1)
       for (const target of heavy)
         for (const o of operators) {
           const a = anchor.position.map((x) => hand * x) as unknown as Vec3;
-          const t = [0, 1, 2].map((i) => o.r[3 * i]! * target.position[0] + o.r[3 * i + 1]! * target.position[1] + o.r[3 * i + 2]! * target.position[2] + o.t[i]!);
+          const t = [0, 1, 2].map(
+            (i) =>
+              o.r[3 * i]! * target.position[0] +
+              o.r[3 * i + 1]! * target.position[1] +
+              o.r[3 * i + 2]! * target.position[2] +
+              o.t[i]!,
+          );
           const shift = [0, 1, 2].map((i) => t[i]! - a[i]!);
-          let found = 0, elements = 0, square = 0;
+          let found = 0,
+            elements = 0,
+            square = 0;
           for (let n = 0; n < heavy.length; n++) {
             if (found + heavy.length - n <= best.found * heavy.length) break;
-            let nearest = Infinity, element = '';
+            let nearest = Infinity,
+              element = '';
             for (const m of own) {
-              const x: [number, number, number] = [hand * m.position[0] + shift[0]!, hand * m.position[1] + shift[1]!, hand * m.position[2] + shift[2]!];
+              const x: [number, number, number] = [
+                hand * m.position[0] + shift[0]!,
+                hand * m.position[1] + shift[1]!,
+                hand * m.position[2] + shift[2]!,
+              ];
               const { distance } = operatorsNear(operators, g, x, heavy[n]!.position);
               if (distance < nearest) {
                 nearest = distance;
@@ -45,7 +58,12 @@ export function compareToTruth(model: Structure, truth: Structure, within = 0.1)
               if (element === heavy[n]!.element) elements++;
             }
           }
-          if (found / heavy.length > best.found) best = { found: found / heavy.length, elements: elements / Math.max(1, found), rms: Math.sqrt(square / Math.max(1, found)) };
+          if (found / heavy.length > best.found)
+            best = {
+              found: found / heavy.length,
+              elements: elements / Math.max(1, found),
+              rms: Math.sqrt(square / Math.max(1, found)),
+            };
           if (best.found === 1) return best;
         }
   return best;

@@ -13,7 +13,8 @@ import { compareToTruth } from './compare.ts';
 import { moleculeGraph, buildMolecule } from './molecule.ts';
 import { closestContact } from './test-crystals.ts';
 
-const read = (folder: string, name: string) => recognise(readFileSync(new URL(`../${folder}/${name}.cif`, import.meta.url), 'utf8'), name)[0]!;
+const read = (folder: string, name: string) =>
+  recognise(readFileSync(new URL(`../${folder}/${name}.cif`, import.meta.url), 'utf8'), name)[0]!;
 
 describe.each(['aobae', 'tsuyukusa-7', 'benigara-2', 'mizuasagi', 'futago-1', 'enju-6'])('%s', (name) => {
   const truth = read('truth', name).structure!;
@@ -27,8 +28,15 @@ describe.each(['aobae', 'tsuyukusa-7', 'benigara-2', 'mizuasagi', 'futago-1', 'e
       expect(b.distance).toBeLessThan(hydrogen ? 1.05 : iodine ? 2.15 : 1.95);
     }
     expect(closestContact(truth)).toBeGreaterThan(1.6);
-    const donors = bonds(truth).filter((b) => truth.sites[b.from]!.element === 'H' && ['N', 'O'].includes(truth.sites[b.to]!.element)).map((b) => b.from);
-    const contacts = neighbours(truth.cell, truth.spaceGroup, truth.sites.map((x) => x.position), (i, j) => (donors.includes(i) && ['O', 'N'].includes(truth.sites[j]!.element) ? 2.5 : 0)).filter((n) => n.distance > 1.5);
+    const donors = bonds(truth)
+      .filter((b) => truth.sites[b.from]!.element === 'H' && ['N', 'O'].includes(truth.sites[b.to]!.element))
+      .map((b) => b.from);
+    const contacts = neighbours(
+      truth.cell,
+      truth.spaceGroup,
+      truth.sites.map((x) => x.position),
+      (i, j) => (donors.includes(i) && ['O', 'N'].includes(truth.sites[j]!.element) ? 2.5 : 0),
+    ).filter((n) => n.distance > 1.5);
     expect(new Set(contacts.map((n) => n.from)).size).toBeGreaterThanOrEqual(Math.ceil(donors.length / 2));
   });
 
@@ -48,7 +56,9 @@ describe.each(['aobae', 'tsuyukusa-7', 'benigara-2', 'mizuasagi', 'futago-1', 'e
   it('comes with its formula and without its space group', () => {
     expect(data.spaceGroup).toBeUndefined();
     expect(data.structure).toBeUndefined();
-    expect(formulaText(data.experiment.formula!)).toBe(formulaText(scaleFormula(cellContents(truth), 1 / data.experiment.z!)));
+    expect(formulaText(data.experiment.formula!)).toBe(
+      formulaText(scaleFormula(cellContents(truth), 1 / data.experiment.z!)),
+    );
     expect(data.raw!.count).toBeGreaterThan(8000);
     expect(compareToTruth(truth, truth)).toMatchObject({ found: 1, elements: 1 });
   });

@@ -24,15 +24,28 @@ export interface ModelSet {
 }
 
 const rounded = (x: number, d: number): number => Number(x.toFixed(d));
-const tidyCell = (c: Cell): Cell => withSu({ a: rounded(c.a, 4), b: rounded(c.b, 4), c: rounded(c.c, 4), alpha: rounded(c.alpha, 3), beta: rounded(c.beta, 3), gamma: rounded(c.gamma, 3) });
+const tidyCell = (c: Cell): Cell =>
+  withSu({
+    a: rounded(c.a, 4),
+    b: rounded(c.b, 4),
+    c: rounded(c.c, 4),
+    alpha: rounded(c.alpha, 3),
+    beta: rounded(c.beta, 3),
+    gamma: rounded(c.gamma, 3),
+  });
 
 /** A refined model is never quite the truth: coordinates and displacements a few s.u. off. */
 export function shaken(s: Structure, random: Random, position: number, displacement: number): Structure {
   const lengths = [s.cell.a, s.cell.b, s.cell.c];
   return {
-    ...s, sites: s.sites.map((x) => ({
-      ...x, position: x.position.map((v, i) => v + (position * random.normal()) / lengths[i]!) as unknown as Vec3,
-      displacement: x.displacement.kind === 'iso' ? x.displacement : { kind: 'aniso' as const, u: x.displacement.u.map((v) => v + displacement * random.normal()) as never },
+    ...s,
+    sites: s.sites.map((x) => ({
+      ...x,
+      position: x.position.map((v, i) => v + (position * random.normal()) / lengths[i]!) as unknown as Vec3,
+      displacement:
+        x.displacement.kind === 'iso'
+          ? x.displacement
+          : { kind: 'aniso' as const, u: x.displacement.u.map((v) => v + displacement * random.normal()) as never },
     })),
   };
 }
@@ -41,7 +54,8 @@ function packed(lines: readonly string[], symbol: string, random: Random, temper
   const group = spaceGroupFromSymbol(symbol);
   const molecules = lines.map((l) => buildMolecule(l, random));
   let p = pack(molecules, group, random, 16000, 2);
-  for (let n = 0; n < 4 && closestContact(crystalSites(molecules, p, group, random)) < 1.8; n++) p = pack(molecules, group, random, 16000, 2);
+  for (let n = 0; n < 4 && closestContact(crystalSites(molecules, p, group, random)) < 1.8; n++)
+    p = pack(molecules, group, random, 16000, 2);
   p.cell = tidyCell(p.cell);
   return crystalSites(molecules, p, group, random, temperature / 150);
 }
@@ -62,8 +76,26 @@ export function withoutMirror(random: Random, m: Measurement): ModelSet {
   // Exactly on the mirror at y = 1/4.
   for (const f of flat.fractional) for (let i = 1; i < f.length; i += 3) f[i] = 0.25;
   const drawn = crystalSites([molecule], flat, half, random, 1);
-  const truth: Structure = { ...drawn, spaceGroup: spaceGroupFromSymbol('P n m a'), sites: drawn.sites.map((x) => ({ ...x, position: [x.position[0], 0.25, x.position[2]], displacement: x.displacement.kind === 'iso' ? x.displacement : { kind: 'aniso', u: [x.displacement.u[0], x.displacement.u[1], x.displacement.u[2], 0, x.displacement.u[4], 0] } })) };
-  const polar = describeIn({ ...truth, spaceGroup: half }, { p: [1, 0, 0, 0, 0, 1, 0, -1, 0], origin: [0, 0, 0] }, nameGroup(spaceGroupFromOperators(allOperators(half).map((o) => turned(o)))));
+  const truth: Structure = {
+    ...drawn,
+    spaceGroup: spaceGroupFromSymbol('P n m a'),
+    sites: drawn.sites.map((x) => ({
+      ...x,
+      position: [x.position[0], 0.25, x.position[2]],
+      displacement:
+        x.displacement.kind === 'iso'
+          ? x.displacement
+          : {
+              kind: 'aniso',
+              u: [x.displacement.u[0], x.displacement.u[1], x.displacement.u[2], 0, x.displacement.u[4], 0],
+            },
+    })),
+  };
+  const polar = describeIn(
+    { ...truth, spaceGroup: half },
+    { p: [1, 0, 0, 0, 0, 1, 0, -1, 0], origin: [0, 0, 0] },
+    nameGroup(spaceGroupFromOperators(allOperators(half).map((o) => turned(o)))),
+  );
   // The polar origin is wherever the refinement left it.
   const moved = describeIn(polar, { p: [1, 0, 0, 0, 1, 0, 0, 0, 1], origin: [0, 0, -0.131] }, polar.spaceGroup);
   const standard = changeStructure(moved, standardChange(moved));
@@ -71,8 +103,14 @@ export function withoutMirror(random: Random, m: Measurement): ModelSet {
 }
 
 const TURN: Mat3 = [1, 0, 0, 0, 0, 1, 0, -1, 0];
-const turned = (o: { r: Mat3; t: Vec3 }): { r: Mat3; t: Vec3 } => { const q = inverse3(TURN); return { r: multiply3(q, multiply3(o.r, TURN)).map((x) => Math.round(x) + 0) as unknown as Mat3, t: apply3(q, o.t) }; };
-const standardChange = (s: Structure): AxesChange => { const c = settingsOf(s.cell, s.spaceGroup); return c.find((x) => x.standard)!.change; };
+const turned = (o: { r: Mat3; t: Vec3 }): { r: Mat3; t: Vec3 } => {
+  const q = inverse3(TURN);
+  return { r: multiply3(q, multiply3(o.r, TURN)).map((x) => Math.round(x) + 0) as unknown as Mat3, t: apply3(q, o.t) };
+};
+const standardChange = (s: Structure): AxesChange => {
+  const c = settingsOf(s.cell, s.spaceGroup);
+  return c.find((x) => x.standard)!.change;
+};
 
 /** P-1 with two molecules that nearly repeat after half of a; the model has all four molecules of the cell in P1, about an arbitrary origin. */
 export function withoutCentre(random: Random, m: Measurement): ModelSet {
@@ -86,11 +124,31 @@ export function withoutCentre(random: Random, m: Measurement): ModelSet {
     const d = x.position.map((v, k) => (v - middle[k]!) * lengths[k]!) as [number, number, number];
     const swing = 0.045;
     const y = [d[0] + 0.09, d[1] - swing * d[2] + 0.05, d[2] + swing * d[1] - 0.06];
-    return { ...x, id: `u${i}`, label: `${x.label}B`, position: [middle[0]! + y[0]! / lengths[0]! + 0.5, middle[1]! + y[1]! / lengths[1]!, middle[2]! + y[2]! / lengths[2]!] };
+    return {
+      ...x,
+      id: `u${i}`,
+      label: `${x.label}B`,
+      position: [
+        middle[0]! + y[0]! / lengths[0]! + 0.5,
+        middle[1]! + y[1]! / lengths[1]!,
+        middle[2]! + y[2]! / lengths[2]!,
+      ],
+    };
   });
   const truth: Structure = { cell, spaceGroup: spaceGroupFromSymbol('P -1'), sites: [...first, ...second] };
-  const all = [...truth.sites, ...truth.sites.map((x, i) => ({ ...moveSite(truth, x, { r: [-1, 0, 0, 0, -1, 0, 0, 0, -1], t: [1, 1, 1] }), id: `v${i}`, label: `${x.label}C` }))];
-  const p1: Structure = { cell, spaceGroup: spaceGroupFromSymbol('P 1'), sites: all.map((x) => ({ ...x, position: [x.position[0] + 0.061, x.position[1] - 0.113, x.position[2] + 0.207] })) };
+  const all = [
+    ...truth.sites,
+    ...truth.sites.map((x, i) => ({
+      ...moveSite(truth, x, { r: [-1, 0, 0, 0, -1, 0, 0, 0, -1], t: [1, 1, 1] }),
+      id: `v${i}`,
+      label: `${x.label}C`,
+    })),
+  ];
+  const p1: Structure = {
+    cell,
+    spaceGroup: spaceGroupFromSymbol('P 1'),
+    sites: all.map((x) => ({ ...x, position: [x.position[0] + 0.061, x.position[1] - 0.113, x.position[2] + 0.207] })),
+  };
   return { truth, model: shaken(p1, random, 0.03, 0.0015), raw: measure(p1, m, random) };
 }
 
@@ -101,25 +159,42 @@ export function withFaults(random: Random, m: Measurement): ModelSet & { faults:
   const sites = [...model.sites];
   const at = (test: (x: Site, i: number) => boolean): number => sites.findIndex(test);
   const nitrogen = at((x) => x.element === 'N');
-  sites[nitrogen] = { ...sites[nitrogen]!, element: 'O', label: 'O9', displacement: { kind: 'aniso', u: isotropicTensor(model.cell, 0.045) } };
+  sites[nitrogen] = {
+    ...sites[nitrogen]!,
+    element: 'O',
+    label: 'O9',
+    displacement: { kind: 'aniso', u: isotropicTensor(model.cell, 0.045) },
+  };
   const ring = at((x) => x.label === 'C4');
   const u = (sites[ring]!.displacement as { u: readonly number[] }).u;
-  sites[ring] = { ...sites[ring]!, displacement: { kind: 'aniso', u: [u[0]!, -0.012, u[2]!, u[3]!, u[4]!, u[5]!] as never } };
+  sites[ring] = {
+    ...sites[ring]!,
+    displacement: { kind: 'aniso', u: [u[0]!, -0.012, u[2]!, u[3]!, u[4]!, u[5]!] as never },
+  };
   // A hydrogen of a ring carbon is left out.
   const ringHydrogen = nearestHydrogen(sites, model.cell, sites[at((x) => x.label === 'C3')]!);
   const missing = sites.splice(ringHydrogen, 1)[0]!;
   // The hydroxyl hydrogen is turned on to the hydrogen of a neighbour.
   const clash = plantContact(sites, model);
-  return { truth, model: { ...model, sites }, raw: measure(truth, m, random), faults: { element: 'O9', missing: missing.label, ellipsoid: 'C4', contact: clash, formula: 'C10 H14 N2 O4' } };
+  return {
+    truth,
+    model: { ...model, sites },
+    raw: measure(truth, m, random),
+    faults: { element: 'O9', missing: missing.label, ellipsoid: 'C4', contact: clash, formula: 'C10 H14 N2 O4' },
+  };
 }
 
 function nearestHydrogen(sites: readonly Site[], cell: Cell, to: Site): number {
   const lengths = cellParameters(cell);
-  let best = -1, least = Infinity;
+  let best = -1,
+    least = Infinity;
   sites.forEach((x, i) => {
     if (x.element !== 'H') return;
     const d = Math.hypot(...x.position.map((v, k) => (v - to.position[k]!) * lengths[k]!));
-    if (d < least) { least = d; best = i; }
+    if (d < least) {
+      least = d;
+      best = i;
+    }
   });
   return best;
 }
@@ -130,17 +205,22 @@ function plantContact(sites: Site[], s: Structure): string {
   const g = s.cell;
   const i = nearestHydrogen(sites, g, water);
   const operators = allOperators(s.spaceGroup);
-  const m = orthogonalization(g), inverse = inverse3(m);
+  const m = orthogonalization(g),
+    inverse = inverse3(m);
   const o = apply3(m, water.position);
   let best: { d: number; v: Vec3 } | undefined;
   for (const x of sites) {
     if (x.element !== 'H' || x === sites[i]) continue;
-    for (const op of operators) for (let a = -1; a <= 1; a++) for (let b = -1; b <= 1; b++) for (let c = -1; c <= 1; c++) {
-      const r = apply3(op.r, x.position);
-      const y = apply3(m, [r[0] + op.t[0] + a, r[1] + op.t[1] + b, r[2] + op.t[2] + c]);
-      const v: Vec3 = [y[0] - o[0], y[1] - o[1], y[2] - o[2]], d = Math.hypot(...v);
-      if (d > 1.6 && (!best || d < best.d)) best = { d, v };
-    }
+    for (const op of operators)
+      for (let a = -1; a <= 1; a++)
+        for (let b = -1; b <= 1; b++)
+          for (let c = -1; c <= 1; c++) {
+            const r = apply3(op.r, x.position);
+            const y = apply3(m, [r[0] + op.t[0] + a, r[1] + op.t[1] + b, r[2] + op.t[2] + c]);
+            const v: Vec3 = [y[0] - o[0], y[1] - o[1], y[2] - o[2]],
+              d = Math.hypot(...v);
+            if (d > 1.6 && (!best || d < best.d)) best = { d, v };
+          }
   }
   const k = 0.84 / best!.d;
   const h = sites[i]!;

@@ -8,13 +8,21 @@ import { elementOf } from '@nagare/core/crystal/elements';
 import { formulaVolume } from '@nagare/core/crystal/formula';
 import type { Molecule } from './molecule.ts';
 
-interface Body { centre: number[]; quaternion: number[] }
-interface State { cell: Cell; bodies: Body[] }
+interface Body {
+  centre: number[];
+  quaternion: number[];
+}
+interface State {
+  cell: Cell;
+  bodies: Body[];
+}
 
 function rotate(q: readonly number[], v: readonly number[]): [number, number, number] {
   const [w, x, y, z] = q as [number, number, number, number];
   const [a, b, c] = v as [number, number, number];
-  const tx = 2 * (y * c - z * b), ty = 2 * (z * a - x * c), tz = 2 * (x * b - y * a);
+  const tx = 2 * (y * c - z * b),
+    ty = 2 * (z * a - x * c),
+    tz = 2 * (x * b - y * a);
   return [a + w * tx + (y * tz - z * ty), b + w * ty + (z * tx - x * tz), c + w * tz + (x * ty - y * tx)];
 }
 
@@ -24,8 +32,17 @@ function constrain(cell: Cell, system: string, group: SpaceGroup): Cell {
   if (system === 'triclinic') return cell;
   if (system === 'monoclinic') {
     const axis = group.representatives.find((o) => o.r.some((x, i) => x !== (i % 4 ? 0 : 1)))!.r;
-    const unique = [axis[0], axis[4], axis[8]].findIndex((x, i, all) => all.filter((y) => y === x).length === 1 && i >= 0);
-    return { a, b, c, alpha: unique === 0 ? alpha : 90, beta: unique === 1 ? beta : 90, gamma: unique === 2 ? gamma : 90 };
+    const unique = [axis[0], axis[4], axis[8]].findIndex(
+      (x, i, all) => all.filter((y) => y === x).length === 1 && i >= 0,
+    );
+    return {
+      a,
+      b,
+      c,
+      alpha: unique === 0 ? alpha : 90,
+      beta: unique === 1 ? beta : 90,
+      gamma: unique === 2 ? gamma : 90,
+    };
   }
   if (system === 'orthorhombic') return { a, b, c, alpha: 90, beta: 90, gamma: 90 };
   if (system === 'tetragonal') return { a, b: a, c, alpha: 90, beta: 90, gamma: 90 };
@@ -42,15 +59,25 @@ export interface Packed {
 
 /** Hydrogens on N or O, and what accepts them. */
 function roles(m: Molecule): { donor: Uint8Array; acceptor: Uint8Array } {
-  const donor = new Uint8Array(m.atoms.length), acceptor = new Uint8Array(m.atoms.length);
+  const donor = new Uint8Array(m.atoms.length),
+    acceptor = new Uint8Array(m.atoms.length);
   for (const b of m.bonds) {
-    for (const [h, x] of [[b.i, b.j], [b.j, b.i]] as const) if (m.atoms[h]!.element === 'H' && ['N', 'O'].includes(m.atoms[x]!.element)) donor[h] = 1;
+    for (const [h, x] of [
+      [b.i, b.j],
+      [b.j, b.i],
+    ] as const)
+      if (m.atoms[h]!.element === 'H' && ['N', 'O'].includes(m.atoms[x]!.element)) donor[h] = 1;
   }
   m.atoms.forEach((a, i) => {
     if ((a.element === 'O' && a.charge <= 0) || (a.element === 'N' && a.aromatic && !a.hydrogens)) acceptor[i] = 1;
     // Halide ends of anions accept at a longer distance.
     const partner = m.bonds.find((b) => b.i === i || b.j === i);
-    if ((a.element === 'Cl' || a.element === 'F') && partner && ['Cu', 'B'].includes(m.atoms[partner.i === i ? partner.j : partner.i]!.element)) acceptor[i] = a.element === 'Cl' ? 3 : 2;
+    if (
+      (a.element === 'Cl' || a.element === 'F') &&
+      partner &&
+      ['Cu', 'B'].includes(m.atoms[partner.i === i ? partner.j : partner.i]!.element)
+    )
+      acceptor[i] = a.element === 'Cl' ? 3 : 2;
   });
   return { donor, acceptor };
 }
@@ -65,7 +92,8 @@ function layDown(b: Body): void {
 /** Coordinates turned so that the plane of the molecule lies in x, z, and pressed into it. */
 function flattened(x: Float64Array): Float64Array {
   const t = new Array<number>(9).fill(0);
-  for (let i = 0; i < x.length; i += 3) for (let p = 0; p < 3; p++) for (let q = 0; q < 3; q++) t[3 * p + q]! += x[i + p]! * x[i + q]!;
+  for (let i = 0; i < x.length; i += 3)
+    for (let p = 0; p < 3; p++) for (let q = 0; q < 3; q++) t[3 * p + q]! += x[i + p]! * x[i + q]!;
   const { vectors } = eigenSymmetric3(t as never);
   // The least extended direction is the normal.
   const [, u, v] = vectors;
@@ -79,7 +107,14 @@ function flattened(x: Float64Array): Float64Array {
 }
 
 /** Finds a packing; `steps` moves of annealing, `trials` independent runs of which the best is kept. With `flat`, planar molecules stay at y = ¼ and turn about b only. */
-export function pack(molecules: readonly Molecule[], group: SpaceGroup, random: Random, steps = 9000, trials = 3, flat = false): Packed {
+export function pack(
+  molecules: readonly Molecule[],
+  group: SpaceGroup,
+  random: Random,
+  steps = 9000,
+  trials = 3,
+  flat = false,
+): Packed {
   const system = crystalSystem(crystalClass(rotationsOf(group)));
   const operators = allOperators(group);
   const bodies = molecules.map((m) => {
@@ -88,13 +123,23 @@ export function pack(molecules: readonly Molecule[], group: SpaceGroup, random: 
     const centred = Float64Array.from(m.xyz, (x, i) => x - c[i % 3]!);
     const local = flat ? flattened(centred) : centred;
     let radius = 0;
-    for (let i = 0; i < n; i++) radius = Math.max(radius, Math.hypot(local[3 * i]!, local[3 * i + 1]!, local[3 * i + 2]!));
-    return { m, local, radius, vdw: Float64Array.from(m.atoms, (a) => (a.element === 'H' ? 1.2 : elementOf(a.element).vdwRadius)), ...roles(m) };
+    for (let i = 0; i < n; i++)
+      radius = Math.max(radius, Math.hypot(local[3 * i]!, local[3 * i + 1]!, local[3 * i + 2]!));
+    return {
+      m,
+      local,
+      radius,
+      vdw: Float64Array.from(m.atoms, (a) => (a.element === 'H' ? 1.2 : elementOf(a.element).vdwRadius)),
+      ...roles(m),
+    };
   });
-  const expected = molecules.reduce((sum, m) => sum + m.atoms.reduce((v, a) => v + formulaVolume({ [a.element]: 1 }), 0), 0) * operators.length;
+  const expected =
+    molecules.reduce((sum, m) => sum + m.atoms.reduce((v, a) => v + formulaVolume({ [a.element]: 1 }), 0), 0) *
+    operators.length;
   const cut = 6;
   const energyOf = (s: State): number => {
-    const M = orthogonalization(s.cell), volume = cellVolume(s.cell);
+    const M = orthogonalization(s.cell),
+      volume = cellVolume(s.cell);
     const inv = inverse3(M);
     const world = s.bodies.map((b, k) => {
       const out = new Float64Array(bodies[k]!.local.length);
@@ -109,7 +154,9 @@ export function pack(molecules: readonly Molecule[], group: SpaceGroup, random: 
       for (let o = 0; o < operators.length; o++) {
         const op = operators[o]!;
         const c = s.bodies[q]!.centre;
-        const y = [0, 1, 2].map((i) => op.r[3 * i]! * c[0]! + op.r[3 * i + 1]! * c[1]! + op.r[3 * i + 2]! * c[2]! + op.t[i]!);
+        const y = [0, 1, 2].map(
+          (i) => op.r[3 * i]! * c[0]! + op.r[3 * i + 1]! * c[1]! + op.r[3 * i + 2]! * c[2]! + op.t[i]!,
+        );
         // Cartesian rotation of the operator: M R M⁻¹.
         let turned: Float64Array | undefined;
         for (let p = 0; p < s.bodies.length; p++) {
@@ -117,41 +164,63 @@ export function pack(molecules: readonly Molecule[], group: SpaceGroup, random: 
           const reach = bodies[p]!.radius + bodies[q]!.radius + cut;
           const base = [0, 1, 2].map((i) => Math.round(x[i]! - y[i]!));
           const range = [s.cell.a, s.cell.b, s.cell.c].map((len) => Math.min(2, Math.ceil((reach * 1.15) / len)));
-          for (let u = -range[0]!; u <= range[0]!; u++) for (let v = -range[1]!; v <= range[1]!; v++) for (let w = -range[2]!; w <= range[2]!; w++) {
-            const d = [y[0]! + base[0]! + u - x[0]!, y[1]! + base[1]! + v - x[1]!, y[2]! + base[2]! + w - x[2]!];
-            const dx = M[0] * d[0]! + M[1] * d[1]! + M[2] * d[2]!, dy = M[4] * d[1]! + M[5] * d[2]!, dz = M[8] * d[2]!;
-            const far = dx * dx + dy * dy + dz * dz;
-            if (far > reach * reach || (p === q && o === 0 && far < 1e-6)) continue;
-            if (!turned) {
-              turned = new Float64Array(world[q]!.length);
-              const R = op.r;
-              const MR = [0, 1, 2].flatMap((i) => [0, 1, 2].map((j) => M[3 * i]! * R[j]! + M[3 * i + 1]! * R[3 + j]! + M[3 * i + 2]! * R[6 + j]!));
-              const C = [0, 1, 2].flatMap((i) => [0, 1, 2].map((j) => MR[3 * i]! * inv[j]! + MR[3 * i + 1]! * inv[3 + j]! + MR[3 * i + 2]! * inv[6 + j]!));
-              const src = world[q]!;
-              for (let i = 0; i < src.length; i += 3) for (let j = 0; j < 3; j++) turned[i + j] = C[3 * j]! * src[i]! + C[3 * j + 1]! * src[i + 1]! + C[3 * j + 2]! * src[i + 2]!;
-            }
-            const A = world[p]!, B = turned, ra = bodies[p]!.vdw, rb = bodies[q]!.vdw;
-            const da = bodies[p]!.donor, aa = bodies[p]!.acceptor, db = bodies[q]!.donor, ab = bodies[q]!.acceptor;
-            for (let i = 0; i < ra.length; i++) {
-              const ax = A[3 * i]! - dx, ay = A[3 * i + 1]! - dy, az = A[3 * i + 2]! - dz;
-              for (let j = 0; j < rb.length; j++) {
-                const ex = ax - B[3 * j]!, ey = ay - B[3 * j + 1]!, ez = az - B[3 * j + 2]!;
-                const r2 = ex * ex + ey * ey + ez * ez;
-                if (r2 > cut * cut) continue;
-                const bonding = (da[i] && ab[j]) || (aa[i] && db[j]);
-                const kind = Math.max(aa[i]!, ab[j]!);
-                const r0 = bonding ? (kind === 3 ? 2.35 : kind === 2 ? 1.98 : 1.95) : (ra[i]! + rb[j]!) * 1.06;
-                const depth = bonding ? 4 : da[i] && db[j] ? 0.01 : 0.12;
-                const t = (r0 * r0) / Math.max(r2, 0.25 * r0 * r0);
-                const t3 = t * t * t;
-                e += 0.5 * depth * (t3 * t3 - 2 * t3);
+          for (let u = -range[0]!; u <= range[0]!; u++)
+            for (let v = -range[1]!; v <= range[1]!; v++)
+              for (let w = -range[2]!; w <= range[2]!; w++) {
+                const d = [y[0]! + base[0]! + u - x[0]!, y[1]! + base[1]! + v - x[1]!, y[2]! + base[2]! + w - x[2]!];
+                const dx = M[0] * d[0]! + M[1] * d[1]! + M[2] * d[2]!,
+                  dy = M[4] * d[1]! + M[5] * d[2]!,
+                  dz = M[8] * d[2]!;
+                const far = dx * dx + dy * dy + dz * dz;
+                if (far > reach * reach || (p === q && o === 0 && far < 1e-6)) continue;
+                if (!turned) {
+                  turned = new Float64Array(world[q]!.length);
+                  const R = op.r;
+                  const MR = [0, 1, 2].flatMap((i) =>
+                    [0, 1, 2].map((j) => M[3 * i]! * R[j]! + M[3 * i + 1]! * R[3 + j]! + M[3 * i + 2]! * R[6 + j]!),
+                  );
+                  const C = [0, 1, 2].flatMap((i) =>
+                    [0, 1, 2].map(
+                      (j) => MR[3 * i]! * inv[j]! + MR[3 * i + 1]! * inv[3 + j]! + MR[3 * i + 2]! * inv[6 + j]!,
+                    ),
+                  );
+                  const src = world[q]!;
+                  for (let i = 0; i < src.length; i += 3)
+                    for (let j = 0; j < 3; j++)
+                      turned[i + j] = C[3 * j]! * src[i]! + C[3 * j + 1]! * src[i + 1]! + C[3 * j + 2]! * src[i + 2]!;
+                }
+                const A = world[p]!,
+                  B = turned,
+                  ra = bodies[p]!.vdw,
+                  rb = bodies[q]!.vdw;
+                const da = bodies[p]!.donor,
+                  aa = bodies[p]!.acceptor,
+                  db = bodies[q]!.donor,
+                  ab = bodies[q]!.acceptor;
+                for (let i = 0; i < ra.length; i++) {
+                  const ax = A[3 * i]! - dx,
+                    ay = A[3 * i + 1]! - dy,
+                    az = A[3 * i + 2]! - dz;
+                  for (let j = 0; j < rb.length; j++) {
+                    const ex = ax - B[3 * j]!,
+                      ey = ay - B[3 * j + 1]!,
+                      ez = az - B[3 * j + 2]!;
+                    const r2 = ex * ex + ey * ey + ez * ez;
+                    if (r2 > cut * cut) continue;
+                    const bonding = (da[i] && ab[j]) || (aa[i] && db[j]);
+                    const kind = Math.max(aa[i]!, ab[j]!);
+                    const r0 = bonding ? (kind === 3 ? 2.35 : kind === 2 ? 1.98 : 1.95) : (ra[i]! + rb[j]!) * 1.06;
+                    const depth = bonding ? 4 : da[i] && db[j] ? 0.01 : 0.12;
+                    const t = (r0 * r0) / Math.max(r2, 0.25 * r0 * r0);
+                    const t3 = t * t * t;
+                    e += 0.5 * depth * (t3 * t3 - 2 * t3);
+                  }
+                }
               }
-            }
-          }
         }
       }
     const density = volume / expected;
-    return e + 6 * bodies.length * Math.max(0, density - 1.05) * 10 + 0.0006 * volume / operators.length;
+    return e + 6 * bodies.length * Math.max(0, density - 1.05) * 10 + (0.0006 * volume) / operators.length;
   };
   let best: Packed | undefined;
   const quaternion = (): number[] => {
@@ -162,30 +231,54 @@ export function pack(molecules: readonly Molecule[], group: SpaceGroup, random: 
   for (let trial = 0; trial < trials; trial++) {
     const edge = Math.cbrt(expected * 1.6);
     let state: State = {
-      cell: constrain({ a: edge * (0.75 + 0.5 * random.next()), b: edge * (0.75 + 0.5 * random.next()), c: edge * (0.75 + 0.5 * random.next()), alpha: 85 + 20 * random.next(), beta: 93 + 20 * random.next(), gamma: 85 + 20 * random.next() }, system, group),
+      cell: constrain(
+        {
+          a: edge * (0.75 + 0.5 * random.next()),
+          b: edge * (0.75 + 0.5 * random.next()),
+          c: edge * (0.75 + 0.5 * random.next()),
+          alpha: 85 + 20 * random.next(),
+          beta: 93 + 20 * random.next(),
+          gamma: 85 + 20 * random.next(),
+        },
+        system,
+        group,
+      ),
       bodies: bodies.map(() => ({ centre: [random.next(), random.next(), random.next()], quaternion: quaternion() })),
     };
     {
       const f = Math.cbrt((expected * 1.7) / cellVolume(state.cell));
-      state.cell = constrain({ ...state.cell, a: state.cell.a * f, b: state.cell.b * f, c: state.cell.c * f }, system, group);
+      state.cell = constrain(
+        { ...state.cell, a: state.cell.a * f, b: state.cell.b * f, c: state.cell.c * f },
+        system,
+        group,
+      );
     }
     if (flat) for (const b of state.bodies) layDown(b);
     let e = energyOf(state);
     let size = 1;
     for (let step = 0; step < steps; step++) {
       const temperature = 8 * Math.exp((-5.5 * step) / steps);
-      const next: State = { cell: state.cell, bodies: state.bodies.map((b) => ({ centre: [...b.centre], quaternion: [...b.quaternion] })) };
+      const next: State = {
+        cell: state.cell,
+        bodies: state.bodies.map((b) => ({ centre: [...b.centre], quaternion: [...b.quaternion] })),
+      };
       const kind = random.next();
       if (kind < 0.35) {
         const c = { ...next.cell };
         const what = random.below(system === 'triclinic' ? 6 : system === 'monoclinic' ? 4 : 3);
         if (what < 3) c[(['a', 'b', 'c'] as const)[what]!] *= Math.exp(0.04 * size * random.normal());
-        else for (const angle of system === 'monoclinic' ? (['alpha', 'beta', 'gamma'] as const) : [(['alpha', 'beta', 'gamma'] as const)[what - 3]!]) c[angle] = Math.max(72, Math.min(118, c[angle] + 2 * size * random.normal()));
+        else
+          for (const angle of system === 'monoclinic'
+            ? (['alpha', 'beta', 'gamma'] as const)
+            : [(['alpha', 'beta', 'gamma'] as const)[what - 3]!])
+            c[angle] = Math.max(72, Math.min(118, c[angle] + 2 * size * random.normal()));
         next.cell = constrain(c, system, group);
         if (Math.min(next.cell.a, next.cell.b, next.cell.c) < 4.5) continue;
       } else {
         const b = next.bodies[random.below(next.bodies.length)]!;
-        if (kind < 0.68) for (let k = 0; k < 3; k++) b.centre[k]! += (0.5 * size * random.normal()) / [next.cell.a, next.cell.b, next.cell.c][k]!;
+        if (kind < 0.68)
+          for (let k = 0; k < 3; k++)
+            b.centre[k]! += (0.5 * size * random.normal()) / [next.cell.a, next.cell.b, next.cell.c][k]!;
         else {
           const q = b.quaternion.map((x) => x + 0.12 * size * random.normal());
           const n = Math.hypot(...q);
@@ -203,12 +296,14 @@ export function pack(molecules: readonly Molecule[], group: SpaceGroup, random: 
     if (!best || e < best.energy) {
       const inv = inverse3(orthogonalization(state.cell));
       best = {
-        cell: state.cell, energy: e,
+        cell: state.cell,
+        energy: e,
         fractional: state.bodies.map((b, k) => {
           const out = new Float64Array(bodies[k]!.local.length);
           for (let i = 0; i < out.length; i += 3) {
             const r = rotate(b.quaternion, [bodies[k]!.local[i]!, bodies[k]!.local[i + 1]!, bodies[k]!.local[i + 2]!]);
-            for (let j = 0; j < 3; j++) out[i + j] = inv[3 * j]! * r[0] + inv[3 * j + 1]! * r[1] + inv[3 * j + 2]! * r[2] + b.centre[j]!;
+            for (let j = 0; j < 3; j++)
+              out[i + j] = inv[3 * j]! * r[0] + inv[3 * j + 1]! * r[1] + inv[3 * j + 2]! * r[2] + b.centre[j]!;
           }
           return out;
         }),

@@ -16,24 +16,38 @@ import { mergeForGroup } from '@nagare/core/solve/prepare';
 import { measureAbsorbing } from './absorption.ts';
 import { testCrystal } from './test-crystals.ts';
 
-const read = (folder: string, name: string) => recognise(readFileSync(new URL(`../${folder}/${name}.cif`, import.meta.url), 'utf8'), name)[0]!;
+const read = (folder: string, name: string) =>
+  recognise(readFileSync(new URL(`../${folder}/${name}.cif`, import.meta.url), 'utf8'), name)[0]!;
 const laue = laueRotations(rotationsOf(spaceGroupFromSymbol('P 1 21/c 1')));
 const FULL = { batches: true, decay: false, harmonics: 6 };
 
 describe('spherical harmonics', () => {
   it('are orthonormal over the sphere and as the closed forms of order 1 and 2', () => {
     // Gauss–Legendre in z (12 points suffice for order 8) and even steps in φ integrate products exactly.
-    const n = 12, nodes: [number, number][] = [];
+    const n = 12,
+      nodes: [number, number][] = [];
     for (let i = 1; i <= n; i++) {
-      let x = Math.cos((Math.PI * (i - 0.25)) / (n + 0.5)), slope = 0;
-      for (let k = 0; k < 50; k++) { let a = 1, b = x; for (let j = 2; j <= n; j++) [a, b] = [b, ((2 * j - 1) * x * b - (j - 1) * a) / j]; slope = (n * (x * b - a)) / (x * x - 1); x -= b / slope; }
+      let x = Math.cos((Math.PI * (i - 0.25)) / (n + 0.5)),
+        slope = 0;
+      for (let k = 0; k < 50; k++) {
+        let a = 1,
+          b = x;
+        for (let j = 2; j <= n; j++) [a, b] = [b, ((2 * j - 1) * x * b - (j - 1) * a) / j];
+        slope = (n * (x * b - a)) / (x * x - 1);
+        x -= b / slope;
+      }
       nodes.push([x, 2 / ((1 - x * x) * slope * slope)]);
     }
-    const size = 5 ** 2 - 1, overlap = Array.from({ length: size }, () => new Array<number>(size).fill(0));
-    for (const [z, w] of nodes) for (let k = 0; k < 20; k++) {
-      const f = (2 * Math.PI * k) / 20, r = Math.sqrt(1 - z * z), y = sphericalHarmonics(r * Math.cos(f), r * Math.sin(f), z, 4);
-      for (let i = 0; i < size; i++) for (let j = 0; j < size; j++) overlap[i]![j]! += (w * 2 * Math.PI / 20) * y[i]! * y[j]!;
-    }
+    const size = 5 ** 2 - 1,
+      overlap = Array.from({ length: size }, () => new Array<number>(size).fill(0));
+    for (const [z, w] of nodes)
+      for (let k = 0; k < 20; k++) {
+        const f = (2 * Math.PI * k) / 20,
+          r = Math.sqrt(1 - z * z),
+          y = sphericalHarmonics(r * Math.cos(f), r * Math.sin(f), z, 4);
+        for (let i = 0; i < size; i++)
+          for (let j = 0; j < size; j++) overlap[i]![j]! += ((w * 2 * Math.PI) / 20) * y[i]! * y[j]!;
+      }
     overlap.forEach((row, i) => row.forEach((v, j) => expect(v).toBeCloseTo(i === j ? 1 : 0, 10)));
     const y = sphericalHarmonics(0.6, 0, 0.8, 2);
     expect(y[1]).toBeCloseTo(Math.sqrt(3 / (4 * Math.PI)) * 0.8, 12);
@@ -42,18 +56,33 @@ describe('spherical harmonics', () => {
 });
 
 describe('scaling', () => {
-  const data = read('data', 'enju-6'), raw = data.raw!;
+  const data = read('data', 'enju-6'),
+    raw = data.raw!;
 
   it('reads beam directions from angles and orientation as the diffractometer had them', () => {
     const crystal = testCrystal('Clc1ccccc1O', 'P 1 21/c 1', 5).structure;
-    const m = measureAbsorbing(crystal, { dMin: 1.4, wavelength: 0.71, coverage: 0.4, repeats: 1, meanCounts: 300, systematic: 0.01, outliers: 0 }, [0.2, 0.2, 0.05], seededRandom(3));
-    const rows = Array.from({ length: m.raw.count }, (_, i) => `${m.raw.h[i]} ${m.raw.k[i]} ${m.raw.l[i]} ${m.raw.intensity[i]!.toFixed(2)} ${m.raw.sigma[i]!.toFixed(2)} ${m.angles[3 * i]!.toFixed(3)} ${m.angles[3 * i + 1]!.toFixed(3)} ${m.angles[3 * i + 2]!.toFixed(3)}`).join('\n');
+    const m = measureAbsorbing(
+      crystal,
+      { dMin: 1.4, wavelength: 0.71, coverage: 0.4, repeats: 1, meanCounts: 300, systematic: 0.01, outliers: 0 },
+      [0.2, 0.2, 0.05],
+      seededRandom(3),
+    );
+    const rows = Array.from(
+      { length: m.raw.count },
+      (_, i) =>
+        `${m.raw.h[i]} ${m.raw.k[i]} ${m.raw.l[i]} ${m.raw.intensity[i]!.toFixed(2)} ${m.raw.sigma[i]!.toFixed(2)} ${m.angles[3 * i]!.toFixed(3)} ${m.angles[3 * i + 1]!.toFixed(3)} ${m.angles[3 * i + 2]!.toFixed(3)}`,
+    ).join('\n');
     const { cell } = crystal;
     const text = `data_x\n_cell_length_a ${cell.a}\n_cell_length_b ${cell.b}\n_cell_length_c ${cell.c}\n_cell_angle_alpha 90\n_cell_angle_beta ${cell.beta}\n_cell_angle_gamma 90\n_diffrn_radiation_wavelength 0.71\n${m.ub.map((x, i) => `_diffrn_orient_matrix_UB_${Math.floor(i / 3) + 1}${(i % 3) + 1} ${x.toFixed(8)}`).join('\n')}\nloop_\n_diffrn_refln_index_h\n_diffrn_refln_index_k\n_diffrn_refln_index_l\n_diffrn_refln_intensity_net\n_diffrn_refln_intensity_u\n_diffrn_refln_angle_omega\n_diffrn_refln_angle_chi\n_diffrn_refln_angle_phi\n${rows}\n`;
     const back = recognise(text, 'x.cif')[0]!.raw!;
     expect(back.beams).toHaveLength(6 * m.raw.count);
     let worst = 1;
-    for (let i = 0; i < back.count; i++) for (const k of [0, 3]) worst = Math.min(worst, [0, 1, 2].reduce((s, j) => s + back.beams![6 * i + k + j]! * m.raw.beams![6 * i + k + j]!, 0));
+    for (let i = 0; i < back.count; i++)
+      for (const k of [0, 3])
+        worst = Math.min(
+          worst,
+          [0, 1, 2].reduce((s, j) => s + back.beams![6 * i + k + j]! * m.raw.beams![6 * i + k + j]!, 0),
+        );
     expect(worst).toBeGreaterThan(0.99999);
   });
 
@@ -72,13 +101,22 @@ describe('scaling', () => {
 
   it('brings the intensities nearer to the truth', () => {
     const truth = read('truth', 'enju-6').structure!;
-    const r1 = (r: RawReflections): number => evaluateStructure(truth, mergeForGroup(r, data.cell!, truth.spaceGroup).reflections, data.experiment.wavelength!, { a: 0.05, b: 0 }, 0).figures.r1;
+    const r1 = (r: RawReflections): number =>
+      evaluateStructure(
+        truth,
+        mergeForGroup(r, data.cell!, truth.spaceGroup).reflections,
+        data.experiment.wavelength!,
+        { a: 0.05, b: 0 },
+        0,
+      ).figures.r1;
     expect(r1(scaleObservations(raw, data.cell!, laue, { ...FULL, without: [4] }).raw)).toBeLessThan(0.6 * r1(raw));
   });
 
   it('says why when directions are not known, and leaves good data as they are', () => {
     const plain = read('data', 'aobae');
-    expect(() => scaleObservations(plain.raw!, plain.cell!, laue, FULL)).toThrow('from where each reflection was measured');
+    expect(() => scaleObservations(plain.raw!, plain.cell!, laue, FULL)).toThrow(
+      'from where each reflection was measured',
+    );
     const same = scaleObservations(plain.raw!, plain.cell!, laue, { batches: true, decay: false, harmonics: 0 });
     expect(same.parameters).toBe(0);
     expect(same.after.rInt).toBeCloseTo(same.before.rInt, 10);
@@ -87,8 +125,13 @@ describe('scaling', () => {
 
 describe('neighbouring intensities', () => {
   it('tell a twin from an untwinned crystal', () => {
-    const of = (name: string) => { const d = read('data', name), g = read('truth', name).structure!.spaceGroup; return lTest(mergeForGroup(d.raw!, d.cell!, g).reflections, g); };
-    const plain = of('tsuyukusa-7'), twin = of('futago-1');
+    const of = (name: string) => {
+      const d = read('data', name),
+        g = read('truth', name).structure!.spaceGroup;
+      return lTest(mergeForGroup(d.raw!, d.cell!, g).reflections, g);
+    };
+    const plain = of('tsuyukusa-7'),
+      twin = of('futago-1');
     expect(plain.pairs).toBeGreaterThan(2000);
     expect(plain.meanL).toBeGreaterThan(0.465);
     expect(plain.meanL).toBeLessThan(0.54);
@@ -108,27 +151,50 @@ describe('diagnosis', () => {
     const left = withoutRings(s.raw, data.cell!, rings);
     expect(left.count).toBeLessThan(s.raw.count);
     expect(left.beams).toHaveLength(6 * left.count);
-    for (const name of ['mizuasagi', 'kasumi']) { const d = read('data', name); expect(findRings(d.raw!, d.cell!, laueRotations(rotationsOf(read('truth', name).structure!.spaceGroup)))).toEqual([]); }
+    for (const name of ['mizuasagi', 'kasumi']) {
+      const d = read('data', name);
+      expect(findRings(d.raw!, d.cell!, laueRotations(rotationsOf(read('truth', name).structure!.spaceGroup)))).toEqual(
+        [],
+      );
+    }
   });
 
   it('measures a planted anisotropy', () => {
     const { structure, raw } = testCrystal('Clc1ccccc1O', 'P 1 21/c 1', 5);
-    const b = new RawBuilder(), g = reciprocalMetric(structure.cell);
+    const b = new RawBuilder(),
+      g = reciprocalMetric(structure.cell);
     // Along b* the intensities fall as with a further B of 3 Å².
-    for (let i = 0; i < raw.count; i++) b.push(raw.h[i]!, raw.k[i]!, raw.l[i]!, raw.intensity[i]! * Math.exp(-1.5 * raw.k[i]! ** 2 * g[4]), raw.sigma[i]!);
+    for (let i = 0; i < raw.count; i++)
+      b.push(
+        raw.h[i]!,
+        raw.k[i]!,
+        raw.l[i]!,
+        raw.intensity[i]! * Math.exp(-1.5 * raw.k[i]! ** 2 * g[4]),
+        raw.sigma[i]!,
+      );
     const merged = (r: RawReflections) => mergeReflections(r, structure.cell, laue, { shells: 1 }).reflections;
-    const one = anisotropy(merged(raw), structure.cell), two = anisotropy(merged(b.build(false)), structure.cell);
+    const one = anisotropy(merged(raw), structure.cell),
+      two = anisotropy(merged(b.build(false)), structure.cell);
     expect(two.spread).toBeGreaterThan(one.spread + 1);
     expect(two.spread).toBeGreaterThan(3 * two.su);
     // The strongest fall is along b.
     expect(Math.abs(two.axes[2][1])).toBeGreaterThan(0.9);
-    expect(two.directions.find((d) => d.name === 'b*')!.meanIOverSigma).toBeLessThan(one.directions.find((d) => d.name === 'b*')!.meanIOverSigma);
+    expect(two.directions.find((d) => d.name === 'b*')!.meanIOverSigma).toBeLessThan(
+      one.directions.find((d) => d.name === 'b*')!.meanIOverSigma,
+    );
   });
 
   it('compares and joins data sets', () => {
-    const crystal = testCrystal('Clc1ccccc1O', 'P 1 21/c 1', 5), { structure, raw } = crystal;
-    const half = (odd: number, k: number): RawReflections => { const b = new RawBuilder(); for (let i = 0; i < raw.count; i++) if (i % 3 !== odd) b.push(raw.h[i]!, raw.k[i]!, raw.l[i]!, k * raw.intensity[i]!, k * raw.sigma[i]!); return b.build(false); };
-    const one = half(0, 1), two = half(1, 2.5);
+    const crystal = testCrystal('Clc1ccccc1O', 'P 1 21/c 1', 5),
+      { structure, raw } = crystal;
+    const half = (odd: number, k: number): RawReflections => {
+      const b = new RawBuilder();
+      for (let i = 0; i < raw.count; i++)
+        if (i % 3 !== odd) b.push(raw.h[i]!, raw.k[i]!, raw.l[i]!, k * raw.intensity[i]!, k * raw.sigma[i]!);
+      return b.build(false);
+    };
+    const one = half(0, 1),
+      two = half(1, 2.5);
     const merged = (r: RawReflections) => mergeReflections(r, structure.cell, laue, { shells: 1 }).reflections;
     const c = compareSets(merged(one), merged(two));
     expect(c.scale).toBeCloseTo(1 / 2.5, 1);

@@ -29,13 +29,29 @@ export function createApp(dist: string, pool = new WorkerPool()): Express {
   const app = express();
   const jobs = new Map<string, Job>();
   app.disable('x-powered-by');
-  app.use(helmet({
-    contentSecurityPolicy: { directives: { defaultSrc: ["'self'"], scriptSrc: ["'self'"], styleSrc: ["'self'", "'unsafe-inline'"], imgSrc: ["'self'", 'data:', 'blob:'], fontSrc: ["'self'", 'data:'], workerSrc: ["'self'", 'blob:'], connectSrc: ["'self'"], objectSrc: ["'none'"], frameAncestors: ["'none'"], upgradeInsecureRequests: null } },
-    // The server speaks plain HTTP on the local machine only.
-    strictTransportSecurity: false,
-    crossOriginEmbedderPolicy: false,
-  }));
-  const say = (res: Response, status: number, body: unknown): void => void res.status(status).type('application/json').send(encodeWire(body));
+  app.use(
+    helmet({
+      contentSecurityPolicy: {
+        directives: {
+          defaultSrc: ["'self'"],
+          scriptSrc: ["'self'"],
+          styleSrc: ["'self'", "'unsafe-inline'"],
+          imgSrc: ["'self'", 'data:', 'blob:'],
+          fontSrc: ["'self'", 'data:'],
+          workerSrc: ["'self'", 'blob:'],
+          connectSrc: ["'self'"],
+          objectSrc: ["'none'"],
+          frameAncestors: ["'none'"],
+          upgradeInsecureRequests: null,
+        },
+      },
+      // The server speaks plain HTTP on the local machine only.
+      strictTransportSecurity: false,
+      crossOriginEmbedderPolicy: false,
+    }),
+  );
+  const say = (res: Response, status: number, body: unknown): void =>
+    void res.status(status).type('application/json').send(encodeWire(body));
 
   app.post('/api/tasks/:name', express.text({ type: 'application/json', limit: '256mb' }), (req, res) => {
     const name = req.params['name'] as string;
@@ -47,9 +63,13 @@ export function createApp(dist: string, pool = new WorkerPool()): Express {
       return say(res, 400, { message: 'The request is not JSON.' });
     }
     const checked = TASKS[name as TaskName].input.safeParse(input);
-    if (!checked.success) return say(res, 400, { message: `The input of "${name}" is not right: ${checked.error.issues[0]!.path.join('.')} ${checked.error.issues[0]!.message}.` });
+    if (!checked.success)
+      return say(res, 400, {
+        message: `The input of "${name}" is not right: ${checked.error.issues[0]!.path.join('.')} ${checked.error.issues[0]!.message}.`,
+      });
     for (const [id, job] of jobs) if (job.state !== 'running' && Date.now() - job.touched > KEEP_MS) jobs.delete(id);
-    if (jobs.size >= MOST_JOBS) return say(res, 503, { message: 'The server is busy with other jobs. Try again later or run it here.' });
+    if (jobs.size >= MOST_JOBS)
+      return say(res, 503, { message: 'The server is busy with other jobs. Try again later or run it here.' });
     const id = randomUUID();
     const job: Job = { state: 'running', reports: [], dropped: 0, cancel: () => undefined, touched: Date.now() };
     jobs.set(id, job);
@@ -60,15 +80,24 @@ export function createApp(dist: string, pool = new WorkerPool()): Express {
         job.dropped += 1000;
       }
     };
-    const end = (result: Promise<unknown>): void => void result.then(
-      (value) => Object.assign(job, { state: 'done', result: value }),
-      (e: Error) => Object.assign(job, { state: e instanceof Cancelled ? 'cancelled' : 'failed', message: e.message }),
-    );
+    const end = (result: Promise<unknown>): void =>
+      void result.then(
+        (value) => Object.assign(job, { state: 'done', result: value }),
+        (e: Error) =>
+          Object.assign(job, { state: e instanceof Cancelled ? 'cancelled' : 'failed', message: e.message }),
+      );
     if (name === 'solve') {
       // Solving itself mostly waits for its seeds, so it runs here and its seeds in the threads.
       const signal = { aborted: false };
-      job.cancel = () => { signal.aborted = true; };
-      end(TASKS.solve.run(checked.data as never, breathingContext(signal, onProgress as never, { fork: pool.fork, parallel: pool.size })));
+      job.cancel = () => {
+        signal.aborted = true;
+      };
+      end(
+        TASKS.solve.run(
+          checked.data as never,
+          breathingContext(signal, onProgress as never, { fork: pool.fork, parallel: pool.size }),
+        ),
+      );
     } else {
       const running = pool.run(name, input, onProgress);
       job.cancel = running.cancel;
@@ -100,6 +129,13 @@ export function createApp(dist: string, pool = new WorkerPool()): Express {
     if (existsSync(index)) res.sendFile(index);
     else next();
   });
-  app.use((error: Error & { status?: number }, _req: Request, res: Response, _next: NextFunction) => say(res, error.status ?? 500, { message: error.status === 413 ? 'The data are larger than the server takes (256 MB). Run it here.' : 'The server could not do this.' }));
+  app.use((error: Error & { status?: number }, _req: Request, res: Response, _next: NextFunction) =>
+    say(res, error.status ?? 500, {
+      message:
+        error.status === 413
+          ? 'The data are larger than the server takes (256 MB). Run it here.'
+          : 'The server could not do this.',
+    }),
+  );
   return app;
 }

@@ -24,12 +24,21 @@ describe('the server', () => {
   });
   afterAll(() => void server.close());
   const post = async (task: string, input: unknown) => {
-    const r = await fetch(`${base}/api/tasks/${task}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: typeof input === 'string' ? input : encodeWire(input) });
+    const r = await fetch(`${base}/api/tasks/${task}`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: typeof input === 'string' ? input : encodeWire(input),
+    });
     return { status: r.status, body: decodeWire(await r.text()) as { id: string; message: string } };
   };
   const wait = async (id: string) => {
     for (;;) {
-      const job = decodeWire(await (await fetch(`${base}/api/jobs/${id}`)).text()) as { state: string; result: never; message: string; reports: unknown[] };
+      const job = decodeWire(await (await fetch(`${base}/api/jobs/${id}`)).text()) as {
+        state: string;
+        result: never;
+        message: string;
+        reports: unknown[];
+      };
       if (job.state !== 'running') return job;
       await new Promise((r) => setTimeout(r, 60));
     }
@@ -54,8 +63,19 @@ describe('the server', () => {
   it('settles a model, each stage reported as it ends with its map', async () => {
     const { structure, raw, wavelength } = testCrystal('OCc1ccncc1', 'P 1 21/c 1', 14, { dMin: 0.86 });
     const reflections = mergeForGroup(raw, structure.cell, structure.spaceGroup).reflections;
-    const start = { ...structure, sites: structure.sites.filter((x) => x.element !== 'H').map((x) => ({ ...x, displacement: { kind: 'iso' as const, u: 0.04 } })) };
-    const { body } = await post('settle', { structure: start, reflections, wavelength, contents: { C: 6, H: 7, N: 1, O: 1 }, disorder: 'ask' });
+    const start = {
+      ...structure,
+      sites: structure.sites
+        .filter((x) => x.element !== 'H')
+        .map((x) => ({ ...x, displacement: { kind: 'iso' as const, u: 0.04 } })),
+    };
+    const { body } = await post('settle', {
+      structure: start,
+      reflections,
+      wavelength,
+      contents: { C: 6, H: 7, N: 1, O: 1 },
+      disorder: 'ask',
+    });
     const job = await wait(body.id);
     expect(job.state).toBe('done');
     const result = job.result as SettleResult;
@@ -70,7 +90,14 @@ describe('the server', () => {
 
   it('cancels a job', async () => {
     const [data] = recognise(readFileSync(demo, 'utf8'), 'x');
-    const { body } = await post('solve', { raw: data!.raw, cell: data!.cell, wavelength: 0.71075, seed: 1, seeds: 50, seconds: 100 });
+    const { body } = await post('solve', {
+      raw: data!.raw,
+      cell: data!.cell,
+      wavelength: 0.71075,
+      seed: 1,
+      seeds: 50,
+      seconds: 100,
+    });
     await new Promise((r) => setTimeout(r, 300));
     await fetch(`${base}/api/jobs/${body.id}`, { method: 'DELETE' });
     expect((await wait(body.id)).state).toBe('cancelled');
@@ -91,28 +118,61 @@ describe('the server', () => {
     expect(one.status).toBe(202);
     const vetted = await wait(one.body.id);
     expect(vetted.state).toBe('done');
-    expect((vetted.result as { findings: { check: string }[] }).findings.map((f) => f.check)).toContain('missing hydrogens');
+    expect((vetted.result as { findings: { check: string }[] }).findings.map((f) => f.check)).toContain(
+      'missing hydrogens',
+    );
     const hanada = recognise(readFileSync(join(root, 'demo/data/hanada-3.cif'), 'utf8'), 'hanada-3')[0]!;
-    const two = await wait((await post('symmetry', { structure: hanada.structure, tolerance: 0.25, raw: hanada.raw })).body.id);
-    expect((two.result as { missed: { likely: boolean; group: { symbol: string } }[] }).missed.find((m) => m.likely)!.group.symbol).toBe('P n m a');
+    const two = await wait(
+      (await post('symmetry', { structure: hanada.structure, tolerance: 0.25, raw: hanada.raw })).body.id,
+    );
+    expect(
+      (two.result as { missed: { likely: boolean; group: { symbol: string } }[] }).missed.find((m) => m.likely)!.group
+        .symbol,
+    ).toBe('P n m a');
     expect((await post('symmetry', { structure: hanada.structure, tolerance: -1 })).status).toBe(400);
     // What cannot be done fails with its sentence, not with silence.
-    const three = await wait((await post('scale', { raw: hanada.raw, cell: hanada.cell, group: hanada.structure!.spaceGroup, wish: { batches: true, decay: false, harmonics: 4 } })).body.id);
+    const three = await wait(
+      (
+        await post('scale', {
+          raw: hanada.raw,
+          cell: hanada.cell,
+          group: hanada.structure!.spaceGroup,
+          wish: { batches: true, decay: false, harmonics: 4 },
+        })
+      ).body.id,
+    );
     expect(three.state).toBe('failed');
     expect(three.message).toContain('from where each reflection was measured');
   }, 60_000);
 
   it('serves the shelf: search, paging, entries as JSON and CIF, wrong questions in a sentence', async () => {
-    const get = async (path: string): Promise<{ status: number; body: Record<string, never> & { total: number; message: string; entries: { id: string; warnings: string[]; structure?: unknown }[]; nearest?: { change: string; entries: { id: string }[] }[] } }> => { const r = await fetch(`${base}/api/shelf${path}`); return { status: r.status, body: (await r.json()) as never }; };
+    const get = async (
+      path: string,
+    ): Promise<{
+      status: number;
+      body: Record<string, never> & {
+        total: number;
+        message: string;
+        entries: { id: string; warnings: string[]; structure?: unknown }[];
+        nearest?: { change: string; entries: { id: string }[] }[];
+      };
+    }> => {
+      const r = await fetch(`${base}/api/shelf${path}`);
+      return { status: r.status, body: (await r.json()) as never };
+    };
     const titania = await get('?present=Ti,O&count=2');
     expect(titania.body.entries.map((e) => e.id).sort()).toEqual(['anatase', 'rutile']);
     expect(titania.body.entries[0]!.structure).toBeUndefined();
-    expect((await get('?formula=Ti O2&structures=yes')).body.entries[0]!.structure).toMatchObject({ sites: expect.any(Array) });
+    expect((await get('?formula=Ti O2&structures=yes')).body.entries[0]!.structure).toMatchObject({
+      sites: expect.any(Array),
+    });
     const pages = await Promise.all([1, 2].map((p) => get(`?present=O&size=7&page=${p}`)));
     expect(pages[0]!.body.total).toBeGreaterThan(40);
     expect(pages[0]!.body.entries.some((e) => pages[1]!.body.entries.some((f) => f.id === e.id))).toBe(false);
     expect((await get('?present=Ni,Al,O')).body.nearest!.some((n) => n.change === 'Zn in place of Ni')).toBe(true);
-    expect((await get('?volumeMin=160&volumeMax=165&spaceGroup=Fm-3m')).body.entries.some((e) => e.id === 'fluorite')).toBe(true);
+    expect(
+      (await get('?volumeMin=160&volumeMax=165&spaceGroup=Fm-3m')).body.entries.some((e) => e.id === 'fluorite'),
+    ).toBe(true);
     expect((await get('/rutile')).body).toMatchObject({ id: 'rutile', spaceGroup: 'P 42/m n m' });
     const cif = await (await fetch(`${base}/api/shelf/rutile.cif`)).text();
     expect(recognise(cif, 'rutile.cif')[0]!.structure!.sites.length).toBe(2);
@@ -124,16 +184,38 @@ describe('the server', () => {
   });
 
   it('fits a series on the job queue, each pattern from the one before', async () => {
-    const files = ['titania-02', 'titania-03', 'titania-04'].map((n) => recognise(readFileSync(join(root, `demo/data/${n}.xy`), 'utf8'), `${n}.xy`)[0]!.powder!.pattern);
-    const instrument = recognise(readFileSync(join(root, 'demo/data/kiln-diffractometer.json'), 'utf8'), 'i.json')[0]!.instrument!;
-    const structure = async (id: string): Promise<never> => ((await (await fetch(`${base}/api/shelf/${id}`)).json()) as { structure: never }).structure;
-    const phases = [newPhase('a', 'Anatase', await structure('anatase')), newPhase('r', 'Rutile', await structure('rutile'))];
-    const job = await wait((await post('series', { model: { phases, patterns: [newPatternModel(files[0]!, instrument, 2, 6)] }, patterns: files, recipe: 'quantify' })).body.id);
+    const files = ['titania-02', 'titania-03', 'titania-04'].map(
+      (n) => recognise(readFileSync(join(root, `demo/data/${n}.xy`), 'utf8'), `${n}.xy`)[0]!.powder!.pattern,
+    );
+    const instrument = recognise(readFileSync(join(root, 'demo/data/kiln-diffractometer.json'), 'utf8'), 'i.json')[0]!
+      .instrument!;
+    const structure = async (id: string): Promise<never> =>
+      ((await (await fetch(`${base}/api/shelf/${id}`)).json()) as { structure: never }).structure;
+    const phases = [
+      newPhase('a', 'Anatase', await structure('anatase')),
+      newPhase('r', 'Rutile', await structure('rutile')),
+    ];
+    const job = await wait(
+      (
+        await post('series', {
+          model: { phases, patterns: [newPatternModel(files[0]!, instrument, 2, 6)] },
+          patterns: files,
+          recipe: 'quantify',
+        })
+      ).body.id,
+    );
     expect(job.message).toBeUndefined();
-    const { steps } = job.result as { steps: { at: number; result: { s: number; phases: { cell: { c: number } }[]; patterns: { weightFractions: { value: number }[] }[] } }[] };
+    const { steps } = job.result as {
+      steps: {
+        at: number;
+        result: { s: number; phases: { cell: { c: number } }[]; patterns: { weightFractions: { value: number }[] }[] };
+      }[];
+    };
     expect(steps.map((s) => s.at)).toEqual([350, 400, 450]);
     for (const [i, s] of steps.entries()) {
-      const truth = JSON.parse(readFileSync(join(root, `demo/truth/titania-0${i + 2}.json`), 'utf8')) as { phases: { weight: number; cell: { c: number } }[] };
+      const truth = JSON.parse(readFileSync(join(root, `demo/truth/titania-0${i + 2}.json`), 'utf8')) as {
+        phases: { weight: number; cell: { c: number } }[];
+      };
       expect(s.result.s).toBeLessThan(1.3);
       expect(Math.abs(s.result.patterns[0]!.weightFractions[0]!.value - truth.phases[0]!.weight)).toBeLessThan(0.015);
       expect(Math.abs(s.result.phases[0]!.cell.c / truth.phases[0]!.cell.c - 1)).toBeLessThan(3e-4);

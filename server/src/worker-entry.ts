@@ -19,6 +19,13 @@ parentPort!.on('message', (message: Request) => {
   const context = breathingContext(signal, (report) => parentPort!.postMessage({ kind: 'progress', id, report }));
   runTask(task, input, context)
     .then((result) => parentPort!.postMessage({ kind: 'done', id, result }))
-    .catch((error: Error) => parentPort!.postMessage({ kind: 'failed', id, name: error instanceof Cancelled ? 'Cancelled' : error.name, message: error.message }))
+    .catch((error: Error) =>
+      parentPort!.postMessage({
+        kind: 'failed',
+        id,
+        name: error instanceof Cancelled ? 'Cancelled' : error.name,
+        message: error.message,
+      }),
+    )
     .finally(() => signals.delete(id));
 });

@@ -25,7 +25,15 @@ export class WorkerPool {
   run<T>(task: string, input: unknown, onProgress?: (report: unknown) => void): { result: Promise<T>; cancel(): void } {
     let job: Job;
     const result = new Promise<T>((resolve, reject) => {
-      job = { id: this.next++, task, input, onProgress, resolve: resolve as (v: unknown) => void, reject, cancelled: false };
+      job = {
+        id: this.next++,
+        task,
+        input,
+        onProgress,
+        resolve: resolve as (v: unknown) => void,
+        reject,
+        cancelled: false,
+      };
       this.queue.push(job);
     });
     this.pump();
@@ -39,7 +47,8 @@ export class WorkerPool {
           job.reject(new Cancelled());
           return;
         }
-        for (const [worker, running] of this.busy) if (running === job) worker.postMessage({ kind: 'cancel', id: job.id });
+        for (const [worker, running] of this.busy)
+          if (running === job) worker.postMessage({ kind: 'cancel', id: job.id });
       },
     };
   }
@@ -57,20 +66,26 @@ export class WorkerPool {
   private create(): Worker {
     // A thread does not inherit the TypeScript loader of the main thread, so it registers its own.
     const entry = new URL('./worker-entry.ts', import.meta.url).href;
-    const worker = new Worker(`import('tsx/esm/api').then(({ register }) => { register(); return import(${JSON.stringify(entry)}); })`, { eval: true });
-    worker.on('message', (message: { kind: string; id: number; report?: unknown; result?: unknown; name?: string; message?: string }) => {
-      const job = this.busy.get(worker);
-      if (!job || job.id !== message.id) return;
-      if (message.kind === 'progress') {
-        job.onProgress?.(message.report);
-        return;
-      }
-      this.release(worker);
-      if (message.kind === 'done') job.resolve(message.result);
-      else if (message.name === 'Cancelled') job.reject(new Cancelled());
-      else job.reject(Object.assign(new Error(message.message), { name: message.name ?? 'Error' }));
-      this.pump();
-    });
+    const worker = new Worker(
+      `import('tsx/esm/api').then(({ register }) => { register(); return import(${JSON.stringify(entry)}); })`,
+      { eval: true },
+    );
+    worker.on(
+      'message',
+      (message: { kind: string; id: number; report?: unknown; result?: unknown; name?: string; message?: string }) => {
+        const job = this.busy.get(worker);
+        if (!job || job.id !== message.id) return;
+        if (message.kind === 'progress') {
+          job.onProgress?.(message.report);
+          return;
+        }
+        this.release(worker);
+        if (message.kind === 'done') job.resolve(message.result);
+        else if (message.name === 'Cancelled') job.reject(new Cancelled());
+        else job.reject(Object.assign(new Error(message.message), { name: message.name ?? 'Error' }));
+        this.pump();
+      },
+    );
     worker.on('error', (error: unknown) => {
       const job = this.busy.get(worker);
       this.busy.delete(worker);

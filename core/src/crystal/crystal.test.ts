@@ -1,11 +1,28 @@
 import { describe, expect, it } from 'vitest';
 import { eigenSymmetric3, determinant3, multiply3 } from '../math/matrix3.ts';
-import { cellFromMetric, cellParameters, cellVolume, fractionalDistance, isPlausibleCell, metricTensor, orthogonalization, transformCell, type Cell } from './cell.ts';
+import {
+  cellFromMetric,
+  cellParameters,
+  cellVolume,
+  fractionalDistance,
+  isPlausibleCell,
+  metricTensor,
+  orthogonalization,
+  transformCell,
+  type Cell,
+} from './cell.ts';
 import { centringInBasis, congruence, metricSymmetry, niggliReduce, primitiveBasis } from './lattice.ts';
 import { LATTICE_TRANSLATIONS } from './hall.ts';
 import { neighbours } from './neighbours.ts';
 import { spaceGroupFromSymbol } from './settings.ts';
-import { cellContents, displacementToCartesian, equivalentU, isotropicTensor, rotateU, type Structure } from './structure.ts';
+import {
+  cellContents,
+  displacementToCartesian,
+  equivalentU,
+  isotropicTensor,
+  rotateU,
+  type Structure,
+} from './structure.ts';
 import { formatMeasured, parseMeasured } from './uncertainty.ts';
 import { formulaText, formulaWeight, parseFormula, proposeZ } from './formula.ts';
 import { elementFromLabel } from './elements.ts';
@@ -19,8 +36,13 @@ describe('the cell', () => {
     const v = 7.21 * 9.84 * 12.3 * Math.sqrt(1 - ca * ca - cb * cb - cg * cg + 2 * ca * cb * cg);
     expect(cellVolume(triclinic)).toBeCloseTo(v, 8);
     expect(determinant3(orthogonalization(triclinic))).toBeCloseTo(v, 8);
-    expect(fractionalDistance(metricTensor(triclinic), [0, 0, 0], [1, 1, 0])).toBeCloseTo(Math.sqrt(7.21 ** 2 + 9.84 ** 2 + 2 * 7.21 * 9.84 * cg), 9);
-    cellParameters(cellFromMetric(metricTensor(triclinic))).forEach((x, i) => expect(x).toBeCloseTo(cellParameters(triclinic)[i]!, 9));
+    expect(fractionalDistance(metricTensor(triclinic), [0, 0, 0], [1, 1, 0])).toBeCloseTo(
+      Math.sqrt(7.21 ** 2 + 9.84 ** 2 + 2 * 7.21 * 9.84 * cg),
+      9,
+    );
+    cellParameters(cellFromMetric(metricTensor(triclinic))).forEach((x, i) =>
+      expect(x).toBeCloseTo(cellParameters(triclinic)[i]!, 9),
+    );
   });
 
   it('keeps its volume from P 21/c to P 21/n and refuses nonsense', () => {
@@ -47,7 +69,11 @@ describe('reduction', () => {
   it('gives one answer from any basis of a lattice', () => {
     const g = metricTensor(triclinic);
     const first = niggliReduce(g).metric;
-    for (const p of [[1, 2, 0, 0, 1, 0, 1, 0, 1], [1, 0, -1, 1, 1, 0, 0, 0, 1], [2, 1, 0, 1, 1, 0, 3, 1, 1]] as const) {
+    for (const p of [
+      [1, 2, 0, 0, 1, 0, 1, 0, 1],
+      [1, 0, -1, 1, 1, 0, 0, 0, 1],
+      [2, 1, 0, 1, 1, 0, 3, 1, 1],
+    ] as const) {
       expect(Math.abs(determinant3(p))).toBe(1);
       const r = niggliReduce(congruence(g, p));
       r.metric.forEach((x, i) => expect(x).toBeCloseTo(first[i]!, 4));
@@ -75,23 +101,58 @@ describe('displacements', () => {
     const tensor = [0.03, 0.04, 0.06, 0.005, -0.002, 0.011] as const;
     const hexagonal: Cell = { a: 9, b: 9, c: 14, alpha: 90, beta: 90, gamma: 120 };
     const turned = rotateU(hexagonal, [0, -1, 0, 1, -1, 0, 0, 0, 1], tensor);
-    expect(equivalentU(hexagonal, { kind: 'aniso', u: turned })).toBeCloseTo(equivalentU(hexagonal, { kind: 'aniso', u: tensor }), 12);
+    expect(equivalentU(hexagonal, { kind: 'aniso', u: turned })).toBeCloseTo(
+      equivalentU(hexagonal, { kind: 'aniso', u: tensor }),
+      12,
+    );
     const before = eigenSymmetric3(displacementToCartesian(hexagonal, tensor)).values;
-    eigenSymmetric3(displacementToCartesian(hexagonal, turned)).values.forEach((x, i) => expect(x).toBeCloseTo(before[i]!, 12));
+    eigenSymmetric3(displacementToCartesian(hexagonal, turned)).values.forEach((x, i) =>
+      expect(x).toBeCloseTo(before[i]!, 12),
+    );
   });
 });
 
 describe('neighbours', () => {
   it('count the coordination of rock salt', () => {
     const cell: Cell = { a: 5.6402, b: 5.6402, c: 5.6402, alpha: 90, beta: 90, gamma: 90 };
-    const list = neighbours(cell, spaceGroupFromSymbol('F m -3 m'), [[0, 0, 0], [0.5, 0, 0]], () => 4.1, [0]);
+    const list = neighbours(
+      cell,
+      spaceGroupFromSymbol('F m -3 m'),
+      [
+        [0, 0, 0],
+        [0.5, 0, 0],
+      ],
+      () => 4.1,
+      [0],
+    );
     expect(list.filter((n) => n.to === 1)).toHaveLength(6);
     expect(list.filter((n) => n.to === 0)).toHaveLength(12);
     for (const n of list.filter((x) => x.to === 1)) expect(n.distance).toBeCloseTo(2.8201, 6);
   });
 
   it('fill the cell with what the formula says', () => {
-    const s: Structure = { cell: { a: 5.6402, b: 5.6402, c: 5.6402, alpha: 90, beta: 90, gamma: 90 }, spaceGroup: spaceGroupFromSymbol('F m -3 m'), sites: [{ id: '1', label: 'Na', element: 'Na', position: [0, 0, 0], occupancy: 1, displacement: { kind: 'iso', u: 0.02 } }, { id: '2', label: 'Cl', element: 'Cl', position: [0.5, 0, 0], occupancy: 1, displacement: { kind: 'iso', u: 0.02 } }] };
+    const s: Structure = {
+      cell: { a: 5.6402, b: 5.6402, c: 5.6402, alpha: 90, beta: 90, gamma: 90 },
+      spaceGroup: spaceGroupFromSymbol('F m -3 m'),
+      sites: [
+        {
+          id: '1',
+          label: 'Na',
+          element: 'Na',
+          position: [0, 0, 0],
+          occupancy: 1,
+          displacement: { kind: 'iso', u: 0.02 },
+        },
+        {
+          id: '2',
+          label: 'Cl',
+          element: 'Cl',
+          position: [0.5, 0, 0],
+          occupancy: 1,
+          displacement: { kind: 'iso', u: 0.02 },
+        },
+      ],
+    };
     const contents = cellContents(s);
     expect(contents).toEqual({ Na: 4, Cl: 4 });
     const density = (formulaWeight(contents) * 1.66053907) / cellVolume(s.cell);
@@ -101,7 +162,16 @@ describe('neighbours', () => {
 });
 
 describe('numbers with their uncertainty', () => {
-  it.each([[1.23456, 0.0052, '1.235(5)'], [1.23456, 0.00152, '1.2346(15)'], [1.23456, 0.0019, '1.2346(19)'], [1.23456, 0.002, '1.235(2)'], [105.3, 1.1, '105.3(11)'], [1530.4, 23, '1530(20)'], [-0.0003, 0.0002, '-0.0003(2)'], [90, 0, '90.0000']])('%f with %f prints %s', (value, su, text) => {
+  it.each([
+    [1.23456, 0.0052, '1.235(5)'],
+    [1.23456, 0.00152, '1.2346(15)'],
+    [1.23456, 0.0019, '1.2346(19)'],
+    [1.23456, 0.002, '1.235(2)'],
+    [105.3, 1.1, '105.3(11)'],
+    [1530.4, 23, '1530(20)'],
+    [-0.0003, 0.0002, '-0.0003(2)'],
+    [90, 0, '90.0000'],
+  ])('%f with %f prints %s', (value, su, text) => {
     expect(formatMeasured(value, su)).toBe(text);
   });
 
@@ -131,7 +201,17 @@ describe('formulae', () => {
   });
 
   it('tell elements from labels', () => {
-    expect(['C12', 'CL1A', 'Cl2', 'Fe3+', 'N1', 'H12B', 'O', 'BR1', 'CA1'].map(elementFromLabel)).toEqual(['C', 'Cl', 'Cl', 'Fe', 'N', 'H', 'O', 'Br', 'C']);
+    expect(['C12', 'CL1A', 'Cl2', 'Fe3+', 'N1', 'H12B', 'O', 'BR1', 'CA1'].map(elementFromLabel)).toEqual([
+      'C',
+      'Cl',
+      'Cl',
+      'Fe',
+      'N',
+      'H',
+      'O',
+      'Br',
+      'C',
+    ]);
     expect(elementFromLabel('?')).toBeUndefined();
   });
 });

@@ -21,16 +21,19 @@ export interface Element {
   readonly vdwRadius: number;
 }
 
-export const ELEMENTS: readonly Element[] = ROWS.replace(/\n/g, '|').split('|').map((row, i) => {
-  const [symbol, weight, covalent, vdw] = row.split(' ') as [string, string, string, string];
-  return { z: i + 1, symbol, weight: Number(weight), covalentRadius: Number(covalent), vdwRadius: Number(vdw) };
-});
+export const ELEMENTS: readonly Element[] = ROWS.replace(/\n/g, '|')
+  .split('|')
+  .map((row, i) => {
+    const [symbol, weight, covalent, vdw] = row.split(' ') as [string, string, string, string];
+    return { z: i + 1, symbol, weight: Number(weight), covalentRadius: Number(covalent), vdwRadius: Number(vdw) };
+  });
 
 const bySymbol = new Map(ELEMENTS.map((e) => [e.symbol, e]));
 const DEUTERIUM: Element = { ...ELEMENTS[0]!, symbol: 'D', weight: 2.014 };
 
 /** Element for a symbol such as "C" or "Cl" (deuterium included); undefined for anything else. */
-export const findElement = (symbol: string): Element | undefined => bySymbol.get(symbol) ?? (symbol === 'D' ? DEUTERIUM : undefined);
+export const findElement = (symbol: string): Element | undefined =>
+  bySymbol.get(symbol) ?? (symbol === 'D' ? DEUTERIUM : undefined);
 
 /** Element for a symbol; throws RangeError for an unknown one. */
 export function elementOf(symbol: string): Element {
@@ -44,11 +47,43 @@ export function elementFromLabel(text: string): string | undefined {
   const letters = /^[A-Za-z]+/.exec(text.trim())?.[0] ?? '';
   const two = letters.slice(0, 1).toUpperCase() + letters.slice(1, 2).toLowerCase();
   // A lower-case or lone second letter belongs to the symbol; "CA1" is more likely a carbon named A, unless only two letters make sense.
-  if (letters.length >= 2 && findElement(two) && (letters[1] === two[1] || !findElement(letters[0]!.toUpperCase()) || ['CL', 'BR', 'SI', 'FE', 'CU', 'ZN', 'NA', 'SE', 'LI', 'MG'].includes(letters.slice(0, 2).toUpperCase()))) return two;
+  if (
+    letters.length >= 2 &&
+    findElement(two) &&
+    (letters[1] === two[1] ||
+      !findElement(letters[0]!.toUpperCase()) ||
+      ['CL', 'BR', 'SI', 'FE', 'CU', 'ZN', 'NA', 'SE', 'LI', 'MG'].includes(letters.slice(0, 2).toUpperCase()))
+  )
+    return two;
   const one = letters.slice(0, 1).toUpperCase();
   return findElement(one)?.symbol;
 }
 
-const NON_METALS = new Set(['H', 'D', 'He', 'B', 'C', 'N', 'O', 'F', 'Ne', 'Si', 'P', 'S', 'Cl', 'Ar', 'Ge', 'As', 'Se', 'Br', 'Kr', 'Te', 'I', 'Xe', 'At', 'Rn']);
+const NON_METALS = new Set([
+  'H',
+  'D',
+  'He',
+  'B',
+  'C',
+  'N',
+  'O',
+  'F',
+  'Ne',
+  'Si',
+  'P',
+  'S',
+  'Cl',
+  'Ar',
+  'Ge',
+  'As',
+  'Se',
+  'Br',
+  'Kr',
+  'Te',
+  'I',
+  'Xe',
+  'At',
+  'Rn',
+]);
 export const isMetal = (symbol: string): boolean => !NON_METALS.has(symbol);
 export const isHydrogen = (symbol: string): boolean => symbol === 'H' || symbol === 'D';

@@ -2,18 +2,34 @@
 import { multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { closeGroup, changeBasis, parseXyz, type Operator } from './operator.ts';
 
-const h = 1 / 2, q = 1 / 4, t = 1 / 3;
+const h = 1 / 2,
+  q = 1 / 4,
+  t = 1 / 3;
 
 /** Centring translations beyond the origin by lattice symbol. */
 export const LATTICE_TRANSLATIONS: Readonly<Record<string, readonly Vec3[]>> = {
-  P: [], A: [[0, h, h]], B: [[h, 0, h]], C: [[h, h, 0]], I: [[h, h, h]],
-  R: [[2 * t, t, t], [t, 2 * t, 2 * t]],
-  F: [[0, h, h], [h, 0, h], [h, h, 0]],
+  P: [],
+  A: [[0, h, h]],
+  B: [[h, 0, h]],
+  C: [[h, h, 0]],
+  I: [[h, h, h]],
+  R: [
+    [2 * t, t, t],
+    [t, 2 * t, 2 * t],
+  ],
+  F: [
+    [0, h, h],
+    [h, 0, h],
+    [h, h, 0],
+  ],
 };
 
 const ALONG_Z: Record<string, Mat3> = {
-  1: [1, 0, 0, 0, 1, 0, 0, 0, 1], 2: [-1, 0, 0, 0, -1, 0, 0, 0, 1], 3: [0, -1, 0, 1, -1, 0, 0, 0, 1],
-  4: [0, -1, 0, 1, 0, 0, 0, 0, 1], 6: [1, -1, 0, 1, 0, 0, 0, 0, 1],
+  1: [1, 0, 0, 0, 1, 0, 0, 0, 1],
+  2: [-1, 0, 0, 0, -1, 0, 0, 0, 1],
+  3: [0, -1, 0, 1, -1, 0, 0, 0, 1],
+  4: [0, -1, 0, 1, 0, 0, 0, 0, 1],
+  6: [1, -1, 0, 1, 0, 0, 0, 0, 1],
 };
 const PRIME_Z: Mat3 = [0, -1, 0, -1, 0, 0, 0, 0, -1];
 const DOUBLE_PRIME_Z: Mat3 = [0, 1, 0, 1, 0, 0, 0, 0, -1];
@@ -27,7 +43,14 @@ function turnTo(axis: 'x' | 'y' | 'z', r: Mat3): Mat3 {
 }
 
 const SHIFTS: Record<string, Vec3> = {
-  a: [h, 0, 0], b: [0, h, 0], c: [0, 0, h], n: [h, h, h], u: [q, 0, 0], v: [0, q, 0], w: [0, 0, q], d: [q, q, q],
+  a: [h, 0, 0],
+  b: [0, h, 0],
+  c: [0, 0, h],
+  n: [h, h, h],
+  u: [q, 0, 0],
+  v: [0, q, 0],
+  w: [0, 0, q],
+  d: [q, q, q],
 };
 
 export interface HallGenerators {
@@ -42,7 +65,11 @@ export function hallGenerators(symbol: string): HallGenerators {
     throw new SyntaxError(`"${symbol}" is not a Hall symbol: ${what}.`);
   };
   const shift = /\(([^)]*)\)\s*$/.exec(symbol);
-  const tokens = symbol.replace(/\([^)]*\)\s*$/, '').trim().replace(/_/g, ' ').split(/\s+/);
+  const tokens = symbol
+    .replace(/\([^)]*\)\s*$/, '')
+    .trim()
+    .replace(/_/g, ' ')
+    .split(/\s+/);
   const head = tokens.shift() ?? '';
   const match = /^(-?)([PABCIRF])$/i.exec(head);
   if (!match) return fail(`"${head}" is not a lattice symbol`);
@@ -102,14 +129,24 @@ export function hallGenerators(symbol: string): HallGenerators {
 }
 
 function invertAffine(r: Mat3, s: Vec3): Operator {
-  const det = r[0] * (r[4] * r[8] - r[5] * r[7]) - r[1] * (r[3] * r[8] - r[5] * r[6]) + r[2] * (r[3] * r[7] - r[4] * r[6]);
+  const det =
+    r[0] * (r[4] * r[8] - r[5] * r[7]) - r[1] * (r[3] * r[8] - r[5] * r[6]) + r[2] * (r[3] * r[7] - r[4] * r[6]);
   const k = 1 / det;
   const inv: Mat3 = [
-    (r[4] * r[8] - r[5] * r[7]) * k, (r[2] * r[7] - r[1] * r[8]) * k, (r[1] * r[5] - r[2] * r[4]) * k,
-    (r[5] * r[6] - r[3] * r[8]) * k, (r[0] * r[8] - r[2] * r[6]) * k, (r[2] * r[3] - r[0] * r[5]) * k,
-    (r[3] * r[7] - r[4] * r[6]) * k, (r[1] * r[6] - r[0] * r[7]) * k, (r[0] * r[4] - r[1] * r[3]) * k,
+    (r[4] * r[8] - r[5] * r[7]) * k,
+    (r[2] * r[7] - r[1] * r[8]) * k,
+    (r[1] * r[5] - r[2] * r[4]) * k,
+    (r[5] * r[6] - r[3] * r[8]) * k,
+    (r[0] * r[8] - r[2] * r[6]) * k,
+    (r[2] * r[3] - r[0] * r[5]) * k,
+    (r[3] * r[7] - r[4] * r[6]) * k,
+    (r[1] * r[6] - r[0] * r[7]) * k,
+    (r[0] * r[4] - r[1] * r[3]) * k,
   ];
-  return { r: inv, t: [0, 1, 2].map((i) => -(inv[3 * i]! * s[0] + inv[3 * i + 1]! * s[1] + inv[3 * i + 2]! * s[2])) as unknown as Vec3 };
+  return {
+    r: inv,
+    t: [0, 1, 2].map((i) => -(inv[3 * i]! * s[0] + inv[3 * i + 1]! * s[1] + inv[3 * i + 2]! * s[2])) as unknown as Vec3,
+  };
 }
 
 /** All operators of a Hall symbol, identity first, centring included. */

@@ -5,7 +5,15 @@
  */
 import { determinant3, IDENTITY3, inverse3, multiply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { solveCongruence } from '../math/integer.ts';
-import { changeBasis, operatorKey, operatorToXyz, rotationAxis, rotationKey, rotationType, type Operator } from './operator.ts';
+import {
+  changeBasis,
+  operatorKey,
+  operatorToXyz,
+  rotationAxis,
+  rotationKey,
+  rotationType,
+  type Operator,
+} from './operator.ts';
 import { centringInBasis, niggliReduce, primitiveBasis } from './lattice.ts';
 import { crystalClass, crystalSystem, rotationsOf, type CrystalSystem } from './point-group.ts';
 import { groupOfSetting, referenceSetting, SETTINGS, type Setting } from './settings.ts';
@@ -36,17 +44,28 @@ function invariantMetric(rotations: readonly Mat3[]): Mat3 {
 /** Short lattice vectors (Cartesian-free: ranked by the invariant metric) in a primitive basis. */
 function shortVectors(metric: Mat3): Vec3[] {
   const out: { v: Vec3; q: number }[] = [];
-  for (let i = -3; i <= 3; i++) for (let j = -3; j <= 3; j++) for (let k = -3; k <= 3; k++) {
-    if (!i && !j && !k) continue;
-    const q = i * i * metric[0] + j * j * metric[4] + k * k * metric[8] + 2 * (i * j * metric[1] + i * k * metric[2] + j * k * metric[5]);
-    out.push({ v: [i, j, k], q });
-  }
+  for (let i = -3; i <= 3; i++)
+    for (let j = -3; j <= 3; j++)
+      for (let k = -3; k <= 3; k++) {
+        if (!i && !j && !k) continue;
+        const q =
+          i * i * metric[0] +
+          j * j * metric[4] +
+          k * k * metric[8] +
+          2 * (i * j * metric[1] + i * k * metric[2] + j * k * metric[5]);
+        out.push({ v: [i, j, k], q });
+      }
   return out.sort((a, b) => a.q - b.q).map((x) => x.v);
 }
 
-const parallel = (u: Vec3, v: Vec3): boolean => u[0] * v[1] === u[1] * v[0] && u[0] * v[2] === u[2] * v[0] && u[1] * v[2] === u[2] * v[1];
+const parallel = (u: Vec3, v: Vec3): boolean =>
+  u[0] * v[1] === u[1] * v[0] && u[0] * v[2] === u[2] * v[0] && u[1] * v[2] === u[2] * v[1];
 const properPart = (r: Mat3): Mat3 => (determinant3(r) < 0 ? (r.map((x) => -x + 0) as unknown as Mat3) : r);
-const image = (r: Mat3, v: Vec3): Vec3 => [r[0] * v[0] + r[1] * v[1] + r[2] * v[2], r[3] * v[0] + r[4] * v[1] + r[5] * v[2], r[6] * v[0] + r[7] * v[1] + r[8] * v[2]];
+const image = (r: Mat3, v: Vec3): Vec3 => [
+  r[0] * v[0] + r[1] * v[1] + r[2] * v[2],
+  r[3] * v[0] + r[4] * v[1] + r[5] * v[2],
+  r[6] * v[0] + r[7] * v[1] + r[8] * v[2],
+];
 const negative = (v: Vec3): Vec3 => [-v[0] + 0, -v[1] + 0, -v[2] + 0];
 const sum = (u: Vec3, v: Vec3): Vec3 => [u[0] + v[0], u[1] + v[1], u[2] + v[2]];
 
@@ -83,24 +102,42 @@ function conventionalBases(rotations: readonly Mat3[], system: CrystalSystem, me
     const plane = perpendicular(r).slice(0, 24);
     const a0 = plane[0]!;
     const c0 = plane.find((v) => !parallel(v, a0))!;
-    for (let i = -1; i <= 1; i++) for (let j = -1; j <= 1; j++) for (let k = -1; k <= 1; k++) for (let l = -1; l <= 1; l++) {
-      if (Math.abs(i * l - j * k) !== 1) continue;
-      const mix = (x: number, y: number): Vec3 => [x * a0[0] + y * c0[0], x * a0[1] + y * c0[1], x * a0[2] + y * c0[2]];
-      const m = fromColumns(mix(i, j), b, mix(k, l));
-      if (determinant3(m) > 0) bases.push(m);
-    }
+    for (let i = -1; i <= 1; i++)
+      for (let j = -1; j <= 1; j++)
+        for (let k = -1; k <= 1; k++)
+          for (let l = -1; l <= 1; l++) {
+            if (Math.abs(i * l - j * k) !== 1) continue;
+            const mix = (x: number, y: number): Vec3 => [
+              x * a0[0] + y * c0[0],
+              x * a0[1] + y * c0[1],
+              x * a0[2] + y * c0[2],
+            ];
+            const m = fromColumns(mix(i, j), b, mix(k, l));
+            if (determinant3(m) > 0) bases.push(m);
+          }
     return bases;
   }
   if (system === 'orthorhombic') {
     const [u, v, w] = axesOf(2).map((x) => shortestAlong(x.axis)) as [Vec3, Vec3, Vec3];
-    return [[u, v, w], [v, u, w], [w, u, v], [w, v, u], [v, w, u], [u, w, v]].map(([x, y, z]) => right(fromColumns(x!, y!, z!)));
+    return [
+      [u, v, w],
+      [v, u, w],
+      [w, u, v],
+      [w, v, u],
+      [v, w, u],
+      [u, w, v],
+    ].map(([x, y, z]) => right(fromColumns(x!, y!, z!)));
   }
   if (system === 'tetragonal') {
     const { axis, r } = axesOf(4)[0]!;
     const c = shortestAlong(axis);
     const a = perpendicular(r)[0]!;
     const a2 = sum(a, image(r, a));
-    for (const [x, y] of [[a, image(r, a)], [a2, image(r, a2)]] as [Vec3, Vec3][]) bases.push(right(fromColumns(x, y, c)));
+    for (const [x, y] of [
+      [a, image(r, a)],
+      [a2, image(r, a2)],
+    ] as [Vec3, Vec3][])
+      bases.push(right(fromColumns(x, y, c)));
     return [...bases, ...bases.map((m) => multiply3(m, [1, 0, 0, 0, -1, 0, 0, 0, -1]))];
   }
   if (system === 'trigonal' || system === 'hexagonal') {
@@ -110,11 +147,19 @@ function conventionalBases(rotations: readonly Mat3[], system: CrystalSystem, me
     const a = plane[0]!;
     const b = image(r, a);
     // Shortest vectors, then the cell turned by 30° and three times as large, which R lattices and the two -3m axes need.
-    const turned: [Vec3, Vec3] = [[a[0] - b[0], a[1] - b[1], a[2] - b[2]], [0, 0, 0]];
+    const turned: [Vec3, Vec3] = [
+      [a[0] - b[0], a[1] - b[1], a[2] - b[2]],
+      [0, 0, 0],
+    ];
     turned[1] = image(r, turned[0]);
     for (const [x, y] of [[a, b], turned] as [Vec3, Vec3][])
       for (const z of [c, negative(c)])
-        for (const [p, q] of [[x, y], [negative(x), negative(y)], [y, x], [negative(y), negative(x)]] as [Vec3, Vec3][]) {
+        for (const [p, q] of [
+          [x, y],
+          [negative(x), negative(y)],
+          [y, x],
+          [negative(y), negative(x)],
+        ] as [Vec3, Vec3][]) {
           const m = fromColumns(p, q, z);
           if (determinant3(m) > 0) bases.push(m);
         }
@@ -167,7 +212,10 @@ export function exactSetting(g: SpaceGroup): Setting | undefined {
   const keys = new Set(allOperators(g).map(operatorKey));
   return tabulated.get(signature(g))?.find((s) => {
     const other = groupOfSetting(s);
-    return other.representatives.every((o) => keys.has(operatorKey(o))) && other.centring.every((t) => keys.has(operatorKey({ r: IDENTITY3, t })));
+    return (
+      other.representatives.every((o) => keys.has(operatorKey(o))) &&
+      other.centring.every((t) => keys.has(operatorKey({ r: IDENTITY3, t })))
+    );
   });
 }
 
@@ -190,7 +238,9 @@ export function identifyGroup(g: SpaceGroup): Identification {
   const reduction = niggliReduce(invariantMetric(rotations0));
   const reduced = multiply3(lattice, reduction.p);
   const q1 = inverse3(reduction.p);
-  const rotations = rotations0.map((r) => multiply3(q1, multiply3(r, reduction.p)).map((x) => Math.round(x) + 0) as unknown as Mat3);
+  const rotations = rotations0.map(
+    (r) => multiply3(q1, multiply3(r, reduction.p)).map((x) => Math.round(x) + 0) as unknown as Mat3,
+  );
   const classSymbol = crystalClass(rotations);
   const candidates = references(classSymbol).map((s) => ({ s, group: groupOfSetting(s) }));
   for (const basis of conventionalBases(rotations, crystalSystem(classSymbol), reduction.metric)) {
@@ -201,10 +251,16 @@ export function identifyGroup(g: SpaceGroup): Identification {
     const here = spaceGroupFromOperators([...seen, ...centring.map((t): Operator => ({ r: IDENTITY3, t }))]);
     const centringKeys = new Set(here.centring.map((t) => operatorKey({ r: IDENTITY3, t })));
     for (const { s, group } of candidates) {
-      if (group.centring.length !== here.centring.length || !group.centring.every((t) => centringKeys.has(operatorKey({ r: IDENTITY3, t })))) continue;
+      if (
+        group.centring.length !== here.centring.length ||
+        !group.centring.every((t) => centringKeys.has(operatorKey({ r: IDENTITY3, t })))
+      )
+        continue;
       const shift = originShift(here, group);
       if (!shift) continue;
-      const origin: Vec3 = [0, 1, 2].map((i) => p[3 * i]! * shift[0] + p[3 * i + 1]! * shift[1] + p[3 * i + 2]! * shift[2]) as unknown as Vec3;
+      const origin: Vec3 = [0, 1, 2].map(
+        (i) => p[3 * i]! * shift[0] + p[3 * i + 1]! * shift[1] + p[3 * i + 2]! * shift[2],
+      ) as unknown as Vec3;
       return { setting: s, p, origin };
     }
   }

@@ -2,20 +2,34 @@
  * Lattices: primitive bases, Niggli reduction (Křivý & Gruber 1976, Acta Cryst. A32, 297; with the tolerance handling of
  * Grosse-Kunstleve et al. 2004, Acta Cryst. A60, 1) and metric symmetry by two-fold search (Le Page 1982, J. Appl. Cryst. 15, 255).
  */
-import { apply3, cross, determinant3, dot, IDENTITY3, inverse3, multiply3, norm, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import {
+  apply3,
+  cross,
+  determinant3,
+  dot,
+  IDENTITY3,
+  inverse3,
+  multiply3,
+  norm,
+  type Mat3,
+  type Vec3,
+} from '../math/matrix3.ts';
 import { axisVectors, cellVolume, metricTensor, type Cell } from './cell.ts';
 import { closeRotations } from './point-group.ts';
 
-const rounded = (m: Mat3): Mat3 => m.map((x) => (Math.abs(x - Math.round(x)) < 1e-7 ? Math.round(x) + 0 : x)) as unknown as Mat3;
+const rounded = (m: Mat3): Mat3 =>
+  m.map((x) => (Math.abs(x - Math.round(x)) < 1e-7 ? Math.round(x) + 0 : x)) as unknown as Mat3;
 
 /** Columns are a primitive basis of the lattice with the given centring translations (the zero vector may be included). */
 export function primitiveBasis(centring: readonly Vec3[]): Mat3 {
   const candidates: Vec3[] = [];
   for (const c of [[0, 0, 0] as Vec3, ...centring])
-    for (let i = -1; i <= 1; i++) for (let j = -1; j <= 1; j++) for (let k = -1; k <= 1; k++) {
-      const v: Vec3 = [c[0] + i, c[1] + j, c[2] + k];
-      if (v.some((x) => Math.abs(x) > 1e-9)) candidates.push(v);
-    }
+    for (let i = -1; i <= 1; i++)
+      for (let j = -1; j <= 1; j++)
+        for (let k = -1; k <= 1; k++) {
+          const v: Vec3 = [c[0] + i, c[1] + j, c[2] + k];
+          if (v.some((x) => Math.abs(x) > 1e-9)) candidates.push(v);
+        }
   candidates.sort((p, q) => dot(p, p) - dot(q, q) || q[0] - p[0] || q[1] - p[1] || q[2] - p[2]);
   const target = 1 / (centring.filter((c) => c.some((x) => Math.abs(x) > 1e-9)).length + 1);
   for (let i = 0; i < candidates.length; i++)
@@ -120,28 +134,45 @@ export interface TwoFold {
 export function latticeTwoFolds(cell: Cell, tolerance: number): TwoFold[] {
   const [a, b, c] = axisVectors(cell);
   const volume = cellVolume(cell);
-  const as = cross(b, c).map((x) => x / volume) as unknown as Vec3, bs = cross(c, a).map((x) => x / volume) as unknown as Vec3, cs = cross(a, b).map((x) => x / volume) as unknown as Vec3;
+  const as = cross(b, c).map((x) => x / volume) as unknown as Vec3,
+    bs = cross(c, a).map((x) => x / volume) as unknown as Vec3,
+    cs = cross(a, b).map((x) => x / volume) as unknown as Vec3;
   const found: TwoFold[] = [];
   const range = [-2, -1, 0, 1, 2];
   const seen = new Set<string>();
-  for (const u of range) for (const v of range) for (const w of range)
-    for (const h of range) for (const k of range) for (const l of range) {
-      const n = u * h + v * k + w * l;
-      if (Math.abs(n) !== 1 && Math.abs(n) !== 2) continue;
-      const s = Math.sign(n);
-      const t: Vec3 = [u * a[0] + v * b[0] + w * c[0], u * a[1] + v * b[1] + w * c[1], u * a[2] + v * b[2] + w * c[2]];
-      const r: Vec3 = [h * as[0] + k * bs[0] + l * cs[0], h * as[1] + k * bs[1] + l * cs[1], h * as[2] + k * bs[2] + l * cs[2]];
-      const deviation = (Math.atan2(norm(cross(t, r)), Math.abs(dot(t, r))) * 180) / Math.PI;
-      if (deviation > tolerance) continue;
-      // x ↦ 2 (t·r*) t/(t·r) − x in fractional terms; integral for |n| = 1, 2.
-      const uvw = [u, v, w], hkl = [h, k, l];
-      const m = [0, 1, 2].flatMap((i) => [0, 1, 2].map((j) => (2 * uvw[i]! * hkl[j]! * s) / Math.abs(n) - (i === j ? 1 : 0)));
-      if (m.some((x) => !Number.isInteger(x))) continue;
-      const key = m.join(',');
-      if (seen.has(key)) continue;
-      seen.add(key);
-      found.push({ axis: [u, v, w], rotation: m.map((x) => x + 0) as unknown as Mat3, deviation });
-    }
+  for (const u of range)
+    for (const v of range)
+      for (const w of range)
+        for (const h of range)
+          for (const k of range)
+            for (const l of range) {
+              const n = u * h + v * k + w * l;
+              if (Math.abs(n) !== 1 && Math.abs(n) !== 2) continue;
+              const s = Math.sign(n);
+              const t: Vec3 = [
+                u * a[0] + v * b[0] + w * c[0],
+                u * a[1] + v * b[1] + w * c[1],
+                u * a[2] + v * b[2] + w * c[2],
+              ];
+              const r: Vec3 = [
+                h * as[0] + k * bs[0] + l * cs[0],
+                h * as[1] + k * bs[1] + l * cs[1],
+                h * as[2] + k * bs[2] + l * cs[2],
+              ];
+              const deviation = (Math.atan2(norm(cross(t, r)), Math.abs(dot(t, r))) * 180) / Math.PI;
+              if (deviation > tolerance) continue;
+              // x ↦ 2 (t·r*) t/(t·r) − x in fractional terms; integral for |n| = 1, 2.
+              const uvw = [u, v, w],
+                hkl = [h, k, l];
+              const m = [0, 1, 2].flatMap((i) =>
+                [0, 1, 2].map((j) => (2 * uvw[i]! * hkl[j]! * s) / Math.abs(n) - (i === j ? 1 : 0)),
+              );
+              if (m.some((x) => !Number.isInteger(x))) continue;
+              const key = m.join(',');
+              if (seen.has(key)) continue;
+              seen.add(key);
+              found.push({ axis: [u, v, w], rotation: m.map((x) => x + 0) as unknown as Mat3, deviation });
+            }
   return found.sort((p, q) => p.deviation - q.deviation);
 }
 
@@ -199,12 +230,14 @@ export function centringInBasis(lattice: Mat3, p: Mat3): Vec3[] {
   const m = multiply3(q, lattice);
   const n = Math.round(1 / Math.abs(determinant3(m)));
   const found = new Map<string, Vec3>();
-  for (let i = -n; i <= n && found.size < n; i++) for (let j = -n; j <= n; j++) for (let k = -n; k <= n; k++) {
-    const v = apply3(m, [i, j, k]).map((x) => {
-      const y = x - Math.floor(x + 1e-6);
-      return Math.abs(y) < 1e-6 ? 0 : Math.round(y * 144) / 144;
-    }) as unknown as Vec3;
-    found.set(v.map((x) => Math.round(x * 1000)).join(), v);
-  }
+  for (let i = -n; i <= n && found.size < n; i++)
+    for (let j = -n; j <= n; j++)
+      for (let k = -n; k <= n; k++) {
+        const v = apply3(m, [i, j, k]).map((x) => {
+          const y = x - Math.floor(x + 1e-6);
+          return Math.abs(y) < 1e-6 ? 0 : Math.round(y * 144) / 144;
+        }) as unknown as Vec3;
+        found.set(v.map((x) => Math.round(x * 1000)).join(), v);
+      }
   return [...found.values()].sort((u, v) => u[0] + u[1] + u[2] - v[0] - v[1] - v[2]);
 }

@@ -33,13 +33,15 @@ export const applyOperator = (o: Operator, x: Vec3): Vec3 => {
 };
 
 export const rotationKey = (r: Mat3): string => r.join(',');
-export const operatorKey = (o: Operator): string => o.r.join(',') + ';' + o.t.map((x) => Math.round(wrapTranslation(x) * 7200) % 7200).join(',');
+export const operatorKey = (o: Operator): string =>
+  o.r.join(',') + ';' + o.t.map((x) => Math.round(wrapTranslation(x) * 7200) % 7200).join(',');
 
 /** Order and sense of a crystallographic rotation: ±1, ±2, ±3, ±4, ±6; throws for any other matrix. */
 export function rotationType(r: Mat3): number {
   const det = Math.round(determinant3(r));
   const order = ({ 3: 1, [-1]: 2, 0: 3, 1: 4, 2: 6 } as Record<number, number>)[Math.round(trace3(r)) * det];
-  if (Math.abs(det) !== 1 || order === undefined) throw new RangeError(`The matrix ${r.join(' ')} is not a crystallographic rotation.`);
+  if (Math.abs(det) !== 1 || order === undefined)
+    throw new RangeError(`The matrix ${r.join(' ')} is not a crystallographic rotation.`);
   return det * order;
 }
 
@@ -112,8 +114,12 @@ export function operatorToXyz(o: Operator): string {
 
 /** Reads an operator in x, y, z notation (blanks, decimals and fractions in any order); throws SyntaxError naming what it could not read. */
 export function parseXyz(text: string): Operator {
-  const parts = text.replace(/['"\s]/g, '').toLowerCase().split(',');
-  if (parts.length !== 3) throw new SyntaxError(`A symmetry operator needs three comma-separated parts; "${text}" has ${parts.length}.`);
+  const parts = text
+    .replace(/['"\s]/g, '')
+    .toLowerCase()
+    .split(',');
+  if (parts.length !== 3)
+    throw new SyntaxError(`A symmetry operator needs three comma-separated parts; "${text}" has ${parts.length}.`);
   const r: number[] = [];
   const t: number[] = [];
   for (const part of parts) {
@@ -123,8 +129,11 @@ export function parseXyz(text: string): Operator {
     if (!terms) throw new SyntaxError(`The symmetry operator "${text}" has an empty part.`);
     for (const term of terms) {
       const match = /^([+-]?)(?:(\d+(?:\.\d*)?|\.\d+)(?:\/(\d+(?:\.\d*)?))?)?\*?([xyz])?(?:\/(\d+))?$/.exec(term);
-      if (!match || (match[2] === undefined && match[4] === undefined)) throw new SyntaxError(`"${term}" in the symmetry operator "${text}" cannot be read.`);
-      const value = (match[1] === '-' ? -1 : 1) * (match[2] === undefined ? 1 : Number(match[2]) / Number(match[3] ?? 1)) / Number(match[5] ?? 1);
+      if (!match || (match[2] === undefined && match[4] === undefined))
+        throw new SyntaxError(`"${term}" in the symmetry operator "${text}" cannot be read.`);
+      const value =
+        ((match[1] === '-' ? -1 : 1) * (match[2] === undefined ? 1 : Number(match[2]) / Number(match[3] ?? 1))) /
+        Number(match[5] ?? 1);
       if (match[4]) row[AXES.indexOf(match[4])]! += value;
       else shift += value;
     }
@@ -150,7 +159,9 @@ export function changeBasis(o: Operator, p: Mat3, s: Vec3 = [0, 0, 0]): Operator
 export function closeGroup(generators: readonly Operator[]): Operator[] {
   const members: Operator[] = [IDENTITY];
   const seen = new Set([operatorKey(IDENTITY)]);
-  const useful = generators.map((g) => ({ r: g.r, t: wrap(g.t) })).filter((g) => operatorKey(g) !== operatorKey(IDENTITY));
+  const useful = generators
+    .map((g) => ({ r: g.r, t: wrap(g.t) }))
+    .filter((g) => operatorKey(g) !== operatorKey(IDENTITY));
   // In a finite group every element is a word in the generators, so right multiplication reaches all of them.
   for (let i = 0; i < members.length; i++)
     for (const g of useful) {
@@ -159,7 +170,8 @@ export function closeGroup(generators: readonly Operator[]): Operator[] {
       if (seen.has(key)) continue;
       seen.add(key);
       members.push(product);
-      if (members.length > 192) throw new RangeError('These operators do not close to a space group: more than 192 arise.');
+      if (members.length > 192)
+        throw new RangeError('These operators do not close to a space group: more than 192 arise.');
     }
   return members;
 }

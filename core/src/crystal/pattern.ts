@@ -45,26 +45,47 @@ export interface Instrument {
   readonly calibrated?: string;
 }
 
-const KA_LINES: Readonly<Record<string, readonly [number, number]>> = { Cr: [2.28973, 2.29365], Fe: [1.93604, 1.93998], Co: [1.78901, 1.7929], Cu: [1.54059, 1.54443], Mo: [0.70932, 0.71361], Ag: [0.55942, 0.5638] };
+const KA_LINES: Readonly<Record<string, readonly [number, number]>> = {
+  Cr: [2.28973, 2.29365],
+  Fe: [1.93604, 1.93998],
+  Co: [1.78901, 1.7929],
+  Cu: [1.54059, 1.54443],
+  Mo: [0.70932, 0.71361],
+  Ag: [0.55942, 0.5638],
+};
 export const ANODES = Object.keys(KA_LINES);
 
 /** The Kα doublet of an anode, or its first line alone. Wavelengths after Hölzer et al. (1997), Phys. Rev. A 56, 4554, and International Tables C 4.2. */
 export function anodeLines(anode: string, firstOnly = false): SpectralLine[] {
   const lines = KA_LINES[anode];
   if (!lines) throw new RangeError(`There are no lines for an anode of "${anode}".`);
-  return firstOnly ? [{ wavelength: lines[0], weight: 1 }] : [{ wavelength: lines[0], weight: 1 }, { wavelength: lines[1], weight: 0.5 }];
+  return firstOnly
+    ? [{ wavelength: lines[0], weight: 1 }]
+    : [
+        { wavelength: lines[0], weight: 1 },
+        { wavelength: lines[1], weight: 0.5 },
+      ];
 }
 
 /** What is assumed until an instrument is described: a laboratory diffractometer with a copper tube. */
 export const USUAL_INSTRUMENT: Instrument = {
-  name: 'Laboratory diffractometer', lines: anodeLines('Cu'), geometry: 'flat specimen', monochromator: 0, radius: 217.5, zero: 0,
+  name: 'Laboratory diffractometer',
+  lines: anodeLines('Cu'),
+  geometry: 'flat specimen',
+  monochromator: 0,
+  radius: 217.5,
+  zero: 0,
   profile: { u: 0.004, v: -0.003, w: 0.0035, x: 0.01, y: 0.015, sampleHeight: 0, detectorHeight: 0 },
 };
 
 /** The instrument of one wavelength only. */
-export const singleLine = (instrument: Instrument, wavelength: number): Instrument => ({ ...instrument, lines: [{ wavelength, weight: 1 }] });
+export const singleLine = (instrument: Instrument, wavelength: number): Instrument => ({
+  ...instrument,
+  lines: [{ wavelength, weight: 1 }],
+});
 
 /** 2θ in degrees of a spacing, or NaN where the wavelength cannot reach it. */
 export const twoThetaOf = (d: number, wavelength: number): number => (360 / Math.PI) * Math.asin(wavelength / (2 * d));
 /** Spacing in Å at a 2θ in degrees. */
-export const spacingAt = (twoTheta: number, wavelength: number): number => wavelength / (2 * Math.sin((twoTheta * Math.PI) / 360));
+export const spacingAt = (twoTheta: number, wavelength: number): number =>
+  wavelength / (2 * Math.sin((twoTheta * Math.PI) / 360));

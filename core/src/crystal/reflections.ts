@@ -36,7 +36,15 @@ export class RawBuilder {
   private batches: Int16Array | undefined;
   private beams: Float32Array | undefined;
 
-  push(h: number, k: number, l: number, intensity: number, sigma: number, batch?: number, beams?: ArrayLike<number>): void {
+  push(
+    h: number,
+    k: number,
+    l: number,
+    intensity: number,
+    sigma: number,
+    batch?: number,
+    beams?: ArrayLike<number>,
+  ): void {
     if (3 * this.n === this.hkl.length) {
       const hkl = new Int16Array(this.hkl.length * 2);
       hkl.set(this.hkl);
@@ -77,8 +85,11 @@ export class RawBuilder {
 
   build(merged: boolean): RawReflections {
     const n = this.n;
-    const h = new Int16Array(n), k = new Int16Array(n), l = new Int16Array(n);
-    const intensity = new Float64Array(n), sigma = new Float64Array(n);
+    const h = new Int16Array(n),
+      k = new Int16Array(n),
+      l = new Int16Array(n);
+    const intensity = new Float64Array(n),
+      sigma = new Float64Array(n);
     for (let i = 0; i < n; i++) {
       h[i] = this.hkl[3 * i]!;
       k[i] = this.hkl[3 * i + 1]!;
@@ -86,22 +97,45 @@ export class RawBuilder {
       intensity[i] = this.values[2 * i]!;
       sigma[i] = this.values[2 * i + 1]!;
     }
-    return { count: n, h, k, l, intensity, sigma, ...(this.batches ? { batch: this.batches.slice(0, n) } : {}), ...(this.beams ? { beams: this.beams.slice(0, 6 * n) } : {}), merged };
+    return {
+      count: n,
+      h,
+      k,
+      l,
+      intensity,
+      sigma,
+      ...(this.batches ? { batch: this.batches.slice(0, n) } : {}),
+      ...(this.beams ? { beams: this.beams.slice(0, 6 * n) } : {}),
+      merged,
+    };
   }
 }
 
 /** Indices in another basis: h′ = h P, columns of P the new axes. Observations that become fractional are dropped and counted. */
-export function transformReflections(raw: RawReflections, p: readonly number[]): { raw: RawReflections; dropped: number } {
+export function transformReflections(
+  raw: RawReflections,
+  p: readonly number[],
+): { raw: RawReflections; dropped: number } {
   const out = new RawBuilder();
   let dropped = 0;
   for (let i = 0; i < raw.count; i++) {
-    const h = raw.h[i]!, k = raw.k[i]!, l = raw.l[i]!;
+    const h = raw.h[i]!,
+      k = raw.k[i]!,
+      l = raw.l[i]!;
     const n = [0, 1, 2].map((j) => h * p[j]! + k * p[3 + j]! + l * p[6 + j]!);
     if (n.some((x) => Math.abs(x - Math.round(x)) > 0.01)) {
       dropped++;
       continue;
     }
-    out.push(Math.round(n[0]!), Math.round(n[1]!), Math.round(n[2]!), raw.intensity[i]!, raw.sigma[i]!, raw.batch?.[i], raw.beams?.subarray(6 * i, 6 * i + 6));
+    out.push(
+      Math.round(n[0]!),
+      Math.round(n[1]!),
+      Math.round(n[2]!),
+      raw.intensity[i]!,
+      raw.sigma[i]!,
+      raw.batch?.[i],
+      raw.beams?.subarray(6 * i, 6 * i + 6),
+    );
   }
   return { raw: out.build(raw.merged), dropped };
 }

@@ -11,13 +11,19 @@ export interface Setting {
   readonly hall: string;
 }
 
-export const SETTINGS: readonly Setting[] = SETTINGS_TABLE.trim().split('\n').flatMap((line) => {
-  const bar = line.indexOf('|');
-  return line.slice(bar + 1).split(';').map((entry) => {
-    const [code, symbol, hall] = entry.split('|') as [string, string, string];
-    return { number: Number(line.slice(0, bar)), code, symbol, hall };
-  });
-}).map((s, index) => ({ ...s, index }));
+export const SETTINGS: readonly Setting[] = SETTINGS_TABLE.trim()
+  .split('\n')
+  .flatMap((line) => {
+    const bar = line.indexOf('|');
+    return line
+      .slice(bar + 1)
+      .split(';')
+      .map((entry) => {
+        const [code, symbol, hall] = entry.split('|') as [string, string, string];
+        return { number: Number(line.slice(0, bar)), code, symbol, hall };
+      });
+  })
+  .map((s, index) => ({ ...s, index }));
 
 const groups = new Map<number, SpaceGroup>();
 
@@ -41,7 +47,10 @@ export function shortSymbol(symbol: string): string {
 }
 
 /** Symbol for the eye: screw numbers lowered, as in "P 2₁/c". */
-export const prettySymbol = (symbol: string): string => shortSymbol(symbol).replace(/([2346])([1-5])(?!\d)/g, (_, n: string, k: string) => `${n}${'₀₁₂₃₄₅'[Number(k)]}`).replace(/-(\d)/g, '−$1');
+export const prettySymbol = (symbol: string): string =>
+  shortSymbol(symbol)
+    .replace(/([2346])([1-5])(?!\d)/g, (_, n: string, k: string) => `${n}${'₀₁₂₃₄₅'[Number(k)]}`)
+    .replace(/-(\d)/g, '−$1');
 
 /** Drops what a full symbol says beyond the short one: the axes over planes, and the primary axis in cubic groups. */
 function shorten(text: string): string {
@@ -62,7 +71,8 @@ const remember = (key: string, s: Setting): void => {
 const inOrder = [...SETTINGS.filter((s) => !s.code.startsWith('1')), ...SETTINGS.filter((s) => s.code.startsWith('1'))];
 for (const s of inOrder) {
   byHall.set(s.hall.toLowerCase().replace(/\s+/g, ' '), byHall.get(s.hall.toLowerCase()) ?? s);
-  const full = bare(s.symbol), short = bare(shortSymbol(s.symbol));
+  const full = bare(s.symbol),
+    short = bare(shortSymbol(s.symbol));
   for (const key of [full, short]) {
     remember(key, s);
     if (s.code) remember(`${key}:${s.code.toLowerCase()}`, s);
@@ -79,7 +89,9 @@ for (const s of inOrder) {
 export function findSetting(text: string): Setting | undefined {
   const clean = text.trim().replace(/^['"]|['"]$/g, '');
   const hall = byHall.get(clean.toLowerCase().replace(/_/g, ' ').replace(/\s+/g, ' '));
-  const key = bare(clean).replace(/\((\d)\)/g, '$1').replace(/:?([hr])$/i, (m, c: string) => (m.startsWith(':') ? `:${c.toLowerCase()}` : m));
+  const key = bare(clean)
+    .replace(/\((\d)\)/g, '$1')
+    .replace(/:?([hr])$/i, (m, c: string) => (m.startsWith(':') ? `:${c.toLowerCase()}` : m));
   return bySymbol.get(key) ?? bySymbol.get(shorten(key)) ?? hall ?? [...byHall].find(([k]) => bare(k) === key)?.[1];
 }
 
@@ -94,6 +106,9 @@ export function referenceSetting(number: number): Setting {
 /** Group for a symbol; throws RangeError with what may be written. */
 export function spaceGroupFromSymbol(text: string): SpaceGroup {
   const s = findSetting(text);
-  if (!s) throw new RangeError(`"${text}" is not a known space-group symbol. Write it like "P 21/c", "P 1 21/c 1" or "-P 2ybc".`);
+  if (!s)
+    throw new RangeError(
+      `"${text}" is not a known space-group symbol. Write it like "P 21/c", "P 1 21/c 1" or "-P 2ybc".`,
+    );
   return groupOfSetting(s);
 }

@@ -24,7 +24,8 @@ const translationSize = (t: Vec3): number => t[0] + t[1] + t[2];
 
 /** Builds the group of any closed or generating set of operators. Throws RangeError when it does not close. */
 export function spaceGroupFromOperators(
-  operators: readonly Operator[], names: { number?: number; symbol?: string; hall?: string; code?: string } = {},
+  operators: readonly Operator[],
+  names: { number?: number; symbol?: string; hall?: string; code?: string } = {},
 ): SpaceGroup {
   const all = closeGroup(operators);
   const identity = rotationKey(IDENTITY3);
@@ -52,17 +53,34 @@ export function spaceGroupFromOperators(
       taken.add(o.r.map((x) => -x + 0).join(','));
       half.push(o);
     }
-    representatives = [...half, ...half.map((o) => ({ r: o.r.map((x) => -x + 0) as unknown as Operator['r'], t: o.t.map((x) => wrapTranslation(-x)) as unknown as Vec3 }))];
+    representatives = [
+      ...half,
+      ...half.map((o) => ({
+        r: o.r.map((x) => -x + 0) as unknown as Operator['r'],
+        t: o.t.map((x) => wrapTranslation(-x)) as unknown as Vec3,
+      })),
+    ];
   }
   return {
-    number: names.number ?? 0, symbol: names.symbol ?? '', hall: names.hall ?? '', code: names.code ?? '',
-    representatives, centring, centricAtOrigin, centric: !!inversion,
+    number: names.number ?? 0,
+    symbol: names.symbol ?? '',
+    hall: names.hall ?? '',
+    code: names.code ?? '',
+    representatives,
+    centring,
+    centricAtOrigin,
+    centric: !!inversion,
   };
 }
 
 /** Every operator of the cell, centring included. */
 export const allOperators = (g: SpaceGroup): Operator[] =>
-  g.centring.flatMap((c) => g.representatives.map((o) => ({ r: o.r, t: [wrapTranslation(o.t[0] + c[0]), wrapTranslation(o.t[1] + c[1]), wrapTranslation(o.t[2] + c[2])] as Vec3 })));
+  g.centring.flatMap((c) =>
+    g.representatives.map((o) => ({
+      r: o.r,
+      t: [wrapTranslation(o.t[0] + c[0]), wrapTranslation(o.t[1] + c[1]), wrapTranslation(o.t[2] + c[2])] as Vec3,
+    })),
+  );
 
 export const groupOrder = (g: SpaceGroup): number => g.representatives.length * g.centring.length;
 
@@ -80,10 +98,14 @@ const fractional = (x: number): boolean => Math.abs(x - Math.round(x)) > 1e-3;
 
 /** Systematic absence, centricity and ε of an index triple. */
 export function reflectionSymmetry(g: SpaceGroup, h: number, k: number, l: number): ReflectionSymmetry {
-  let epsilon = 0, centric = false, absent = false;
+  let epsilon = 0,
+    centric = false,
+    absent = false;
   for (const c of g.centring) if (fractional(h * c[0] + k * c[1] + l * c[2])) absent = true;
   for (const { r, t } of g.representatives) {
-    const p = h * r[0] + k * r[3] + l * r[6], q = h * r[1] + k * r[4] + l * r[7], s = h * r[2] + k * r[5] + l * r[8];
+    const p = h * r[0] + k * r[3] + l * r[6],
+      q = h * r[1] + k * r[4] + l * r[7],
+      s = h * r[2] + k * r[5] + l * r[8];
     if (p === h && q === k && s === l) {
       epsilon++;
       if (fractional(h * t[0] + k * t[1] + l * t[2])) absent = true;
@@ -120,7 +142,9 @@ export function snapToSymmetry(group: SpaceGroup, metric: readonly number[], x: 
   const { operators } = siteSymmetry(group, metric, x, tolerance);
   if (operators.length < 2) return x;
   const sum = [0, 0, 0];
-  for (const o of operators) for (let i = 0; i < 3; i++) sum[i]! += (o.r[3 * i]! * x[0] + o.r[3 * i + 1]! * x[1] + o.r[3 * i + 2]! * x[2] + o.t[i]!) / operators.length;
+  for (const o of operators)
+    for (let i = 0; i < 3; i++)
+      sum[i]! += (o.r[3 * i]! * x[0] + o.r[3 * i + 1]! * x[1] + o.r[3 * i + 2]! * x[2] + o.t[i]!) / operators.length;
   return sum as unknown as Vec3;
 }
 
@@ -129,7 +153,9 @@ export function polarDirections(g: SpaceGroup): Vec3[] {
   // Average of all rotations projects on the invariant vectors.
   const sum = new Array<number>(9).fill(0);
   for (const o of g.representatives) o.r.forEach((x, i) => (sum[i]! += x / g.representatives.length));
-  const columns = [0, 1, 2].map((j) => [sum[j]!, sum[3 + j]!, sum[6 + j]!] as number[]).filter((v) => v.some((x) => Math.abs(x) > 1e-6));
+  const columns = [0, 1, 2]
+    .map((j) => [sum[j]!, sum[3 + j]!, sum[6 + j]!] as number[])
+    .filter((v) => v.some((x) => Math.abs(x) > 1e-6));
   const basis: number[][] = [];
   for (const v of columns) {
     const w = [...v];

@@ -35,7 +35,8 @@ export interface Structure {
 
 let counter = 0;
 /** A new identifier, unique within and between sessions. */
-export const newId = (): string => `${Date.now().toString(36)}${(counter++).toString(36)}${Math.floor(Math.random() * 1679616).toString(36)}`;
+export const newId = (): string =>
+  `${Date.now().toString(36)}${(counter++).toString(36)}${Math.floor(Math.random() * 1679616).toString(36)}`;
 
 /** Matrix N with U_cart = (A N) U (A N)ᵀ: the reciprocal lengths on the diagonal (Trueblood et al. 1996, Acta Cryst. A52, 770). */
 export function displacementToCartesian(cell: Cell, u: AnisotropicU): Mat3 {
@@ -56,21 +57,35 @@ export function isotropicTensor(cell: Cell, u: number): AnisotropicU {
   const g = metricTensor(cell);
   const gs = reciprocalLengths(cell);
   // U_ij = u · (a_i*·a_j*)/(a_i* a_j*); the reciprocal metric is the inverse of g.
-  const det = g[0] * (g[4] * g[8] - g[5] * g[7]) - g[1] * (g[3] * g[8] - g[5] * g[6]) + g[2] * (g[3] * g[7] - g[4] * g[6]);
-  const s12 = (g[2] * g[7] - g[1] * g[8]) / det, s13 = (g[1] * g[5] - g[2] * g[4]) / det, s23 = (g[2] * g[3] - g[0] * g[5]) / det;
+  const det =
+    g[0] * (g[4] * g[8] - g[5] * g[7]) - g[1] * (g[3] * g[8] - g[5] * g[6]) + g[2] * (g[3] * g[7] - g[4] * g[6]);
+  const s12 = (g[2] * g[7] - g[1] * g[8]) / det,
+    s13 = (g[1] * g[5] - g[2] * g[4]) / det,
+    s23 = (g[2] * g[3] - g[0] * g[5]) / det;
   return [u, u, u, (u * s12) / (gs[0] * gs[1]), (u * s13) / (gs[0] * gs[2]), (u * s23) / (gs[1] * gs[2])];
 }
 
 /** U of a copy made by a rotation: carried through β_ij = U_ij a_i* a_j*, which transforms as R β Rᵀ. */
 export function rotateU(cell: Cell, r: Mat3, u: AnisotropicU): AnisotropicU {
   const [a, b, c] = reciprocalLengths(cell);
-  const beta: Mat3 = [u[0] * a * a, u[3] * a * b, u[4] * a * c, u[3] * a * b, u[1] * b * b, u[5] * b * c, u[4] * a * c, u[5] * b * c, u[2] * c * c];
+  const beta: Mat3 = [
+    u[0] * a * a,
+    u[3] * a * b,
+    u[4] * a * c,
+    u[3] * a * b,
+    u[1] * b * b,
+    u[5] * b * c,
+    u[4] * a * c,
+    u[5] * b * c,
+    u[2] * c * c,
+  ];
   const q = multiply3(r, multiply3(beta, transpose3(r)));
   return [q[0] / (a * a), q[4] / (b * b), q[8] / (c * c), q[1] / (a * b), q[2] / (a * c), q[5] / (b * c)];
 }
 
 /** Sites of a kind per cell: group order over site-symmetry order. */
-export const siteMultiplicity = (s: Structure, site: Site): number => siteSymmetry(s.spaceGroup, metricTensor(s.cell), site.position).multiplicity;
+export const siteMultiplicity = (s: Structure, site: Site): number =>
+  siteSymmetry(s.spaceGroup, metricTensor(s.cell), site.position).multiplicity;
 
 /** Contents of the whole cell, element by element, occupancies counted. */
 export function cellContents(s: Structure): Formula {

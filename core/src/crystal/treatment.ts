@@ -32,7 +32,11 @@ export interface SolventMask {
   readonly volume: number;
   /** Electrons per cell. */
   readonly electrons: number;
-  readonly voids: readonly { readonly centre: readonly [number, number, number]; readonly volume: number; readonly electrons: number }[];
+  readonly voids: readonly {
+    readonly centre: readonly [number, number, number];
+    readonly volume: number;
+    readonly electrons: number;
+  }[];
 }
 
 export interface ExcludedReflection {

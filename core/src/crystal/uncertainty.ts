@@ -39,5 +39,7 @@ export function formatMeasured(value: number, su?: number, digits = 4): string {
 /** Prints value(s.u.) with every digit that matters kept: at least `digits` decimals, the s.u. in units of the last. For files that are read again rather than by people. */
 export function formatExactly(value: number, su?: number, digits = 8): string {
   if (!Number.isFinite(value)) return '?';
-  return su && su > 0 && Number.isFinite(su) ? `${value.toFixed(digits)}(${Math.max(1, Math.round(su * 10 ** digits))})` : value.toFixed(digits);
+  return su && su > 0 && Number.isFinite(su)
+    ? `${value.toFixed(digits)}(${Math.max(1, Math.round(su * 10 ** digits))})`
+    : value.toFixed(digits);
 }

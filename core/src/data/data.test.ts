@@ -23,7 +23,16 @@ const list = (rows: number[][]): RawReflections => {
 describe('merging', () => {
   it('puts equivalents together with inverse-variance weights', () => {
     const g = rotationsOf(spaceGroupFromSymbol('P 2/m'));
-    const { reflections: r, statistics: s } = mergeReflections(list([[1, 2, 3, 100, 2], [-1, 2, -3, 104, 2], [1, -2, 3, 106, 4], [0, 1, 0, 50, 1]]), cell, g);
+    const { reflections: r, statistics: s } = mergeReflections(
+      list([
+        [1, 2, 3, 100, 2],
+        [-1, 2, -3, 104, 2],
+        [1, -2, 3, 106, 4],
+        [0, 1, 0, 50, 1],
+      ]),
+      cell,
+      g,
+    );
     expect(r.count).toBe(2);
     const i = r.multiplicity.indexOf(3);
     const mean = (100 / 4 + 104 / 4 + 106 / 16) / (1 / 4 + 1 / 4 + 1 / 16);
@@ -34,7 +43,16 @@ describe('merging', () => {
 
   it('rejects an outlier among several and says which', () => {
     const g = rotationsOf(spaceGroupFromSymbol('P -1'));
-    const { reflections, statistics, outliers } = mergeReflections(list([[1, 0, 0, 100, 2], [-1, 0, 0, 101, 2], [1, 0, 0, 99, 2], [-1, 0, 0, 400, 3]]), cell, g);
+    const { reflections, statistics, outliers } = mergeReflections(
+      list([
+        [1, 0, 0, 100, 2],
+        [-1, 0, 0, 101, 2],
+        [1, 0, 0, 99, 2],
+        [-1, 0, 0, 400, 3],
+      ]),
+      cell,
+      g,
+    );
     expect(statistics.rejected).toBe(1);
     expect(reflections.fsq[0]).toBeCloseTo(100, 6);
     expect(outliers[0]).toMatchObject({ h: -1, intensity: 400 });
@@ -44,12 +62,24 @@ describe('merging', () => {
     const flat = flatRotations(rotationsOf(spaceGroupFromSymbol('P 2/m')));
     const [n] = countPossible(cell, flat, [0, 1 / 2]);
     const seen = new Set<string>();
-    for (let h = -4; h <= 4; h++) for (let k = -4; k <= 4; k++) for (let l = -5; l <= 5; l++) {
-      const beta = (100 * Math.PI) / 180, s2 = Math.sin(beta) ** 2;
-      const d2 = (h * h / 64 + l * l / 100 - (2 * h * l * Math.cos(beta)) / 80) / s2 + (k * k) / 81;
-      if (d2 > 0.25 || (!h && !k && !l)) continue;
-      seen.add([[h, k, l], [-h, k, -l], [h, -k, l], [-h, -k, -l]].map(String).sort()[0]!);
-    }
+    for (let h = -4; h <= 4; h++)
+      for (let k = -4; k <= 4; k++)
+        for (let l = -5; l <= 5; l++) {
+          const beta = (100 * Math.PI) / 180,
+            s2 = Math.sin(beta) ** 2;
+          const d2 = ((h * h) / 64 + (l * l) / 100 - (2 * h * l * Math.cos(beta)) / 80) / s2 + (k * k) / 81;
+          if (d2 > 0.25 || (!h && !k && !l)) continue;
+          seen.add(
+            [
+              [h, k, l],
+              [-h, k, -l],
+              [h, -k, l],
+              [-h, -k, -l],
+            ]
+              .map(String)
+              .sort()[0]!,
+          );
+        }
     expect(n).toBe(seen.size);
   });
 });
@@ -75,14 +105,26 @@ describe('a crystal in P 21/c', () => {
     expect(m.statistics.ccHalf).toBeGreaterThan(0.98);
     expect(m.statistics.shells.reduce((s, x) => s + x.unique, 0)).toBe(m.statistics.unique);
     const laue = mergeReflections(a.raw, a.cell, laueRotations(rotationsOf(spaceGroupFromSymbol('P21/c')))).reflections;
-    const reading = intensityReading(laue, normalizedIntensities(laue, a.cell, spaceGroupFromSymbol('P21/c')), spaceGroupFromSymbol('P21/c'));
+    const reading = intensityReading(
+      laue,
+      normalizedIntensities(laue, a.cell, spaceGroupFromSymbol('P21/c')),
+      spaceGroupFromSymbol('P21/c'),
+    );
     expect(Math.abs(reading.meanE2Minus1 - 0.968)).toBeLessThan(0.12);
   });
 
   it('is recognised from a merged list too, where nothing is left to compare', () => {
     const g = spaceGroupFromSymbol('P21/c');
     const m = mergeReflections(crystal.raw, crystal.structure.cell, rotationsOf(g)).reflections;
-    const merged: RawReflections = { count: m.count, h: m.h, k: m.k, l: m.l, intensity: m.fsq, sigma: m.sigma, merged: true };
+    const merged: RawReflections = {
+      count: m.count,
+      h: m.h,
+      k: m.k,
+      l: m.l,
+      intensity: m.fsq,
+      sigma: m.sigma,
+      merged: true,
+    };
     const a = analyseIntake(merged, crystal.structure.cell);
     expect(a.lattice.laueClass).toBe('2/m');
     expect(a.ranking.groups[0]!.number).toBe(14);
@@ -112,7 +154,19 @@ it('a centred lattice given by its primitive cell is recognised', () => {
 });
 
 describe('names of elements', () => {
-  it.each([['-x,y+1/2,-z', '2₁ along b'], ['x,-y,z+1/2', 'c glide ⊥ b'], ['x+1/2,-y,z+1/2', 'n glide ⊥ b'], ['-y,x,z+1/4', '4₁ along c'], ['-y,x,z+3/4', '4₃ along c'], ['y,-x,z+1/4', '4₃ along c'], ['-y,x-y,z+1/3', '3₁ along c'], ['x-y,x,z+1/6', '6₁ along c'], ['x+1/4,-y,z+1/4', 'd glide ⊥ b'], ['-x,-y,-z', undefined], ['-x,y,-z', undefined]])('%s is %s', (xyz, name) => {
+  it.each([
+    ['-x,y+1/2,-z', '2₁ along b'],
+    ['x,-y,z+1/2', 'c glide ⊥ b'],
+    ['x+1/2,-y,z+1/2', 'n glide ⊥ b'],
+    ['-y,x,z+1/4', '4₁ along c'],
+    ['-y,x,z+3/4', '4₃ along c'],
+    ['y,-x,z+1/4', '4₃ along c'],
+    ['-y,x-y,z+1/3', '3₁ along c'],
+    ['x-y,x,z+1/6', '6₁ along c'],
+    ['x+1/4,-y,z+1/4', 'd glide ⊥ b'],
+    ['-x,-y,-z', undefined],
+    ['-x,y,-z', undefined],
+  ])('%s is %s', (xyz, name) => {
     expect(elementName(parseXyz(xyz))).toBe(name);
   });
 });

@@ -10,7 +10,8 @@ import { reflectionSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
 export function normalizedIntensities(r: MergedReflections, cell: Cell, group: SpaceGroup): Float64Array {
   const g = reciprocalMetric(cell);
   const n = r.count;
-  const s2 = new Float64Array(n), value = new Float64Array(n);
+  const s2 = new Float64Array(n),
+    value = new Float64Array(n);
   const out = new Float64Array(n).fill(NaN);
   const used: number[] = [];
   for (let i = 0; i < n; i++) {
@@ -22,7 +23,8 @@ export function normalizedIntensities(r: MergedReflections, cell: Cell, group: S
   }
   used.sort((p, q) => s2[p]! - s2[q]!);
   const shells = Math.max(4, Math.min(40, Math.floor(used.length / 80)));
-  const centre: number[] = [], mean: number[] = [];
+  const centre: number[] = [],
+    mean: number[] = [];
   for (let b = 0; b < shells; b++) {
     const part = used.slice(Math.floor((b * used.length) / shells), Math.floor(((b + 1) * used.length) / shells));
     if (!part.length) continue;
@@ -34,7 +36,8 @@ export function normalizedIntensities(r: MergedReflections, cell: Cell, group: S
   for (const i of used) {
     let b = 0;
     while (b < centre.length - 2 && s2[i]! > centre[b + 1]!) b++;
-    const f = centre.length > 1 ? Math.max(-0.5, Math.min(1.5, (s2[i]! - centre[b]!) / (centre[b + 1]! - centre[b]!))) : 0;
+    const f =
+      centre.length > 1 ? Math.max(-0.5, Math.min(1.5, (s2[i]! - centre[b]!) / (centre[b + 1]! - centre[b]!))) : 0;
     out[i] = value[i]! / Math.exp(log[b]! + f * ((log[b + 1] ?? log[b]!) - log[b]!));
   }
   // One overall factor makes ⟨E²⟩ = 1 after the interpolation.
@@ -60,13 +63,16 @@ export const THEORETICAL_NZ = {
 /** erf(x), Abramowitz & Stegun 7.1.26, |error| < 1.5e−7. */
 export function errorFunction(x: number): number {
   const t = 1 / (1 + 0.3275911 * Math.abs(x));
-  const y = 1 - ((((1.061405429 * t - 1.453152027) * t + 1.421413741) * t - 0.284496736) * t + 0.254829592) * t * Math.exp(-x * x);
+  const y =
+    1 -
+    ((((1.061405429 * t - 1.453152027) * t + 1.421413741) * t - 0.284496736) * t + 0.254829592) * t * Math.exp(-x * x);
   return x < 0 ? -y : y;
 }
 
 /** Statistics over reflections that are general in the point group and well enough measured to count. */
 export function intensityReading(r: MergedReflections, e2: Float64Array, group: SpaceGroup): IntensityReading {
-  let sum = 0, n = 0;
+  let sum = 0,
+    n = 0;
   const below = new Array<number>(10).fill(0);
   for (let i = 0; i < r.count; i++) {
     const z = e2[i]!;
@@ -89,7 +95,17 @@ export interface LTest {
 }
 
 /** Neighbours even in every index, so that pseudo-centring does not enter. */
-const NEIGHBOURS = [[2, 0, 0], [0, 2, 0], [0, 0, 2], [2, 2, 0], [2, -2, 0], [0, 2, 2], [0, 2, -2], [2, 0, 2], [2, 0, -2]] as const;
+const NEIGHBOURS = [
+  [2, 0, 0],
+  [0, 2, 0],
+  [0, 0, 2],
+  [2, 2, 0],
+  [2, -2, 0],
+  [0, 2, 2],
+  [0, 2, -2],
+  [2, 0, 2],
+  [2, 0, -2],
+] as const;
 
 /** Local statistics L = (I₁ − I₂)/(I₁ + I₂) of reflections near one another (Padilla & Yeates 2003, Acta Cryst. D59, 1124): weak against anisotropy and missing scale, strong against twinning. */
 export function lTest(r: MergedReflections, group: SpaceGroup): LTest {
@@ -102,7 +118,9 @@ export function lTest(r: MergedReflections, group: SpaceGroup): LTest {
     useful[i] = 1;
     at.set(key(r.h[i]!, r.k[i]!, r.l[i]!), i);
   }
-  let sum = 0, square = 0, pairs = 0;
+  let sum = 0,
+    square = 0,
+    pairs = 0;
   for (let i = 0; i < r.count; i++) {
     if (!useful[i]) continue;
     for (const [a, b, c] of NEIGHBOURS) {

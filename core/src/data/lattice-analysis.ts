@@ -15,7 +15,13 @@ const INVERSION: Mat3 = [-1, 0, 0, 0, -1, 0, 0, 0, -1];
 
 const LATTICES: [string, readonly Vec3[]][] = [
   ...(['F', 'A', 'B', 'C', 'I', 'R'] as const).map((s): [string, readonly Vec3[]] => [s, LATTICE_TRANSLATIONS[s]!]),
-  ['R reverse', [[1 / 3, 2 / 3, 1 / 3], [2 / 3, 1 / 3, 2 / 3]]],
+  [
+    'R reverse',
+    [
+      [1 / 3, 2 / 3, 1 / 3],
+      [2 / 3, 1 / 3, 2 / 3],
+    ],
+  ],
 ];
 
 export interface CentringEvidence {
@@ -26,16 +32,28 @@ export interface CentringEvidence {
 }
 
 /** Centring of the lattice from the observations each type forbids; P when none is weak enough. */
-export function detectCentring(raw: RawReflections): { symbol: string; vectors: readonly Vec3[]; evidence: CentringEvidence[] } {
+export function detectCentring(raw: RawReflections): {
+  symbol: string;
+  vectors: readonly Vec3[];
+  evidence: CentringEvidence[];
+} {
   let all = 0;
   for (let i = 0; i < raw.count; i++) all += raw.intensity[i]!;
   all /= Math.max(1, raw.count);
   const evidence: CentringEvidence[] = [];
   let best: [string, readonly Vec3[]] = ['P', []];
   for (const [symbol, vectors] of LATTICES) {
-    let n = 0, snr = 0, sum = 0;
+    let n = 0,
+      snr = 0,
+      sum = 0;
     for (let i = 0; i < raw.count; i++) {
-      const odd = vectors.some((v) => Math.abs(Math.round(raw.h[i]! * v[0] + raw.k[i]! * v[1] + raw.l[i]! * v[2]) - (raw.h[i]! * v[0] + raw.k[i]! * v[1] + raw.l[i]! * v[2])) > 0.01);
+      const odd = vectors.some(
+        (v) =>
+          Math.abs(
+            Math.round(raw.h[i]! * v[0] + raw.k[i]! * v[1] + raw.l[i]! * v[2]) -
+              (raw.h[i]! * v[0] + raw.k[i]! * v[1] + raw.l[i]! * v[2]),
+          ) > 0.01,
+      );
       if (!odd) continue;
       n++;
       snr += raw.intensity[i]! / raw.sigma[i]!;
@@ -83,19 +101,30 @@ export function analyseLattice(raw: RawReflections, cell: Cell): LatticeAnalysis
   const friedel = mergeReflections(raw, cell, [IDENTITY3, INVERSION], { shells: 1 }).reflections;
   const flat = flatRotations([IDENTITY3, INVERSION]);
   const numbering = new IndexNumbering(friedel.count);
-  for (let i = 0; i < friedel.count; i++) numbering.enter(canonicalIndex(flat, friedel.h[i]!, friedel.k[i]!, friedel.l[i]!));
+  for (let i = 0; i < friedel.count; i++)
+    numbering.enter(canonicalIndex(flat, friedel.h[i]!, friedel.k[i]!, friedel.l[i]!));
   // Non-integral rotations (possible when the given cell hides the symmetry) are compared where they map indices to whole ones.
-  const proper = metric.rotations.filter((r) => Math.abs(determinant3(r) - 1) < 1e-6 && rotationKey(r) !== rotationKey(IDENTITY3));
+  const proper = metric.rotations.filter(
+    (r) => Math.abs(determinant3(r) - 1) < 1e-6 && rotationKey(r) !== rotationKey(IDENTITY3),
+  );
   const agreements = proper.map((rotation) => {
-    let difference = 0, total = 0, expected = 0, pairs = 0;
+    let difference = 0,
+      total = 0,
+      expected = 0,
+      pairs = 0;
     for (let i = 0; i < friedel.count; i++) {
-      const h = friedel.h[i]!, k = friedel.k[i]!, l = friedel.l[i]!;
+      const h = friedel.h[i]!,
+        k = friedel.k[i]!,
+        l = friedel.l[i]!;
       const image = [0, 1, 2].map((j) => h * rotation[j]! + k * rotation[3 + j]! + l * rotation[6 + j]!);
-      const p = Math.round(image[0]!), q = Math.round(image[1]!), s = Math.round(image[2]!);
+      const p = Math.round(image[0]!),
+        q = Math.round(image[1]!),
+        s = Math.round(image[2]!);
       if (Math.abs(p - image[0]!) + Math.abs(q - image[1]!) + Math.abs(s - image[2]!) > 1e-3) continue;
       const j = numbering.find(canonicalIndex(flat, p, q, s));
       if (j < 0 || j === i) continue;
-      const a = friedel.fsq[i]!, b = friedel.fsq[j]!;
+      const a = friedel.fsq[i]!,
+        b = friedel.fsq[j]!;
       difference += Math.abs(a - b);
       total += Math.max(0, a) + Math.max(0, b);
       expected += 0.8 * Math.hypot(friedel.sigma[i]!, friedel.sigma[j]!);
@@ -105,7 +134,13 @@ export function analyseLattice(raw: RawReflections, cell: Cell): LatticeAnalysis
     const noise = pairs ? expected / total : NaN;
     // In a list merged by the true symmetry no two equivalents are left to compare: then the metric alone speaks.
     const silent = pairs < Math.max(3, 0.02 * friedel.count);
-    return { rotation, r, expected: noise, pairs, accepted: silent || r < Math.min(0.35, Math.max(0.12, 2.5 * noise + 0.05)) };
+    return {
+      rotation,
+      r,
+      expected: noise,
+      pairs,
+      accepted: silent || r < Math.min(0.35, Math.max(0.12, 2.5 * noise + 0.05)),
+    };
   });
   const kept = agreements.filter((a) => a.accepted).sort((a, b) => (a.r || 0) - (b.r || 0));
   let laue: Mat3[] = closeRotationsSafely([]);
@@ -116,30 +151,45 @@ export function analyseLattice(raw: RawReflections, cell: Cell): LatticeAnalysis
     if (trial.length && sound) laue = trial;
   }
   const whole = laue.every((r) => r.every(Number.isInteger));
-  const serves = whole && SETTINGS.some((s) => {
-    const g = groupOfSetting(s);
-    if (g.centring.length !== centring.vectors.length + 1) return false;
-    if (!centring.vectors.every((v) => g.centring.some((c) => c.every((x, i) => Math.abs(x - v[i]!) < 1e-6)))) return false;
-    const mine = new Set(laueRotations(rotationsOf(g)).map(rotationKey));
-    return mine.size === laue.length && laue.every((r) => mine.has(rotationKey(r)));
-  });
+  const serves =
+    whole &&
+    SETTINGS.some((s) => {
+      const g = groupOfSetting(s);
+      if (g.centring.length !== centring.vectors.length + 1) return false;
+      if (!centring.vectors.every((v) => g.centring.some((c) => c.every((x, i) => Math.abs(x - v[i]!) < 1e-6))))
+        return false;
+      const mine = new Set(laueRotations(rotationsOf(g)).map(rotationKey));
+      return mine.size === laue.length && laue.every((r) => mine.has(rotationKey(r)));
+    });
   let p: Mat3 = IDENTITY3;
   if (!serves) {
     // In the reduced basis all rotations are integral; the symmorphic group on the lattice shows the conventional axes.
-    const b = metric.toReduced, q = inverse3(b);
+    const b = metric.toReduced,
+      q = inverse3(b);
     const reduced = laue.map((r) => multiply3(q, multiply3(r, b)).map((x) => Math.round(x) + 0) as unknown as Mat3);
     const found = identifyGroup(spaceGroupFromOperators(reduced.map((r) => ({ r, t: [0, 0, 0] as Vec3 }))));
-    p = multiply3(b, found.p).map((x) => (Math.abs(x - Math.round(x)) < 1e-6 ? Math.round(x) + 0 : x)) as unknown as Mat3;
+    p = multiply3(b, found.p).map((x) =>
+      Math.abs(x - Math.round(x)) < 1e-6 ? Math.round(x) + 0 : x,
+    ) as unknown as Mat3;
   }
   return {
-    centring: centring.symbol, centringEvidence: centring.evidence, metricDeviation: metric.deviation,
-    latticeClass: crystalClass(integral.length === metric.rotations.length ? integral : metric.rotations), laueClass: crystalClass(laue), agreements, laue, p,
-    cell: transformCell(cell, p), changed: !serves, reducedCell: transformCell(cell, metric.toReduced),
+    centring: centring.symbol,
+    centringEvidence: centring.evidence,
+    metricDeviation: metric.deviation,
+    latticeClass: crystalClass(integral.length === metric.rotations.length ? integral : metric.rotations),
+    laueClass: crystalClass(laue),
+    agreements,
+    laue,
+    p,
+    cell: transformCell(cell, p),
+    changed: !serves,
+    reducedCell: transformCell(cell, metric.toReduced),
   };
 }
 
 function closeRotationsSafely(rotations: readonly Mat3[]): Mat3[] {
-  const tidy = rotations.map((r) => r.map((x) => (Math.abs(x - Math.round(x)) < 1e-6 ? Math.round(x) + 0 : x)) as unknown as Mat3);
+  const tidy = rotations.map(
+    (r) => r.map((x) => (Math.abs(x - Math.round(x)) < 1e-6 ? Math.round(x) + 0 : x)) as unknown as Mat3,
+  );
   return closeRotations([INVERSION, ...tidy]);
 }
-

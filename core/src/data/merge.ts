@@ -4,7 +4,8 @@ import { inverseSpacing, reciprocalMetric, type Cell } from '../crystal/cell.ts'
 import type { MergedReflections, RawReflections } from '../crystal/reflections.ts';
 import { median } from '../math/statistics.ts';
 
-const SPAN = 65536, HALF = 32768;
+const SPAN = 65536,
+  HALF = 32768;
 const packIndex = (h: number, k: number, l: number): number => ((l + HALF) * SPAN + (k + HALF)) * SPAN + (h + HALF);
 
 /** The representative of a set of equivalent indices: the one whose packed value (l, then k, then h) is largest. */
@@ -21,7 +22,9 @@ export function canonicalIndex(flat: Int32Array, h: number, k: number, l: number
 }
 
 export const unpackIndex = (key: number): [number, number, number] => {
-  const h = key % SPAN, rest = (key - h) / SPAN, k = rest % SPAN;
+  const h = key % SPAN,
+    rest = (key - h) / SPAN,
+    k = rest % SPAN;
   return [h - HALF, k - HALF, (rest - k) / SPAN - HALF];
 };
 
@@ -44,7 +47,7 @@ export class IndexNumbering {
 
   private slot(key: number): number {
     // The low and high halves of the packed key are mixed by odd multipliers.
-    let x = Math.imul(key % 4294967296 | 0, 0x9e3779b1) ^ Math.imul((key / 4294967296) | 0, 0x85ebca6b);
+    let x = Math.imul((key % 4294967296) | 0, 0x9e3779b1) ^ Math.imul((key / 4294967296) | 0, 0x85ebca6b);
     x = (x ^ (x >>> 15)) & this.mask;
     while (this.table[x]! >= 0 && this.keys[this.table[x]!] !== key) x = (x + 1) & this.mask;
     return x;
@@ -118,7 +121,12 @@ export interface MergeOptions {
  * R_int = Σ|I−Ī|/ΣI and R_meas (Diederichs & Karplus 1997) over sets of two or more, CC½ (Karplus & Diederichs 2012)
  * between alternate halves, R_σ = Σσ/ΣĪ. Merged σ is the larger of the propagated and the observed one.
  */
-export function mergeReflections(raw: RawReflections, cell: Cell, rotations: readonly Mat3[], options: MergeOptions = {}): MergeResult {
+export function mergeReflections(
+  raw: RawReflections,
+  cell: Cell,
+  rotations: readonly Mat3[],
+  options: MergeOptions = {},
+): MergeResult {
   const limit = options.rejectAbove ?? 6;
   const flat = flatRotations(rotations);
   const n = raw.count;
@@ -126,7 +134,9 @@ export function mergeReflections(raw: RawReflections, cell: Cell, rotations: rea
   const member = new Int32Array(n);
   let absent = 0;
   for (let i = 0; i < n; i++) {
-    const h = raw.h[i]!, k = raw.k[i]!, l = raw.l[i]!;
+    const h = raw.h[i]!,
+      k = raw.k[i]!,
+      l = raw.l[i]!;
     if (!(raw.sigma[i]! > 0) || options.isAbsent?.(h, k, l)) {
       member[i] = -1;
       absent++;
@@ -145,16 +155,24 @@ export function mergeReflections(raw: RawReflections, cell: Cell, rotations: rea
   for (let i = 0; i < n; i++) if (member[i]! >= 0) order[fill[member[i]!]!++] = i;
 
   const gStar = reciprocalMetric(cell);
-  const h = new Int16Array(unique), k = new Int16Array(unique), l = new Int16Array(unique);
-  const fsq = new Float64Array(unique), sigma = new Float64Array(unique), invD = new Float64Array(unique);
+  const h = new Int16Array(unique),
+    k = new Int16Array(unique),
+    l = new Int16Array(unique);
+  const fsq = new Float64Array(unique),
+    sigma = new Float64Array(unique),
+    invD = new Float64Array(unique);
   const multiplicity = new Uint16Array(unique);
-  const scatter = new Float64Array(unique), scatterMeas = new Float64Array(unique), total = new Float64Array(unique);
-  const halfA = new Float64Array(unique).fill(NaN), halfB = new Float64Array(unique).fill(NaN);
+  const scatter = new Float64Array(unique),
+    scatterMeas = new Float64Array(unique),
+    total = new Float64Array(unique);
+  const halfA = new Float64Array(unique).fill(NaN),
+    halfB = new Float64Array(unique).fill(NaN);
   const outliers: MergeResult['outliers'] = [];
   let rejected = 0;
   const values: number[] = [];
   for (let u = 0; u < unique; u++) {
-    const from = start[u]!, to = start[u + 1]!;
+    const from = start[u]!,
+      to = start[u + 1]!;
     [h[u], k[u], l[u]] = unpackIndex(numbering.keys[u]!);
     invD[u] = inverseSpacing(gStar, h[u]!, k[u]!, l[u]!);
     let middle = NaN;
@@ -163,15 +181,32 @@ export function mergeReflections(raw: RawReflections, cell: Cell, rotations: rea
       for (let j = from; j < to; j++) values.push(raw.intensity[order[j]!]!);
       middle = median(values);
     }
-    let sw = 0, swi = 0, accepted = 0, aw = 0, ai = 0, bw = 0, bi = 0;
+    let sw = 0,
+      swi = 0,
+      accepted = 0,
+      aw = 0,
+      ai = 0,
+      bw = 0,
+      bi = 0;
     for (let j = from; j < to; j++) {
-      const i = order[j]!, x = raw.intensity[i]!, s = raw.sigma[i]!;
+      const i = order[j]!,
+        x = raw.intensity[i]!,
+        s = raw.sigma[i]!;
       if (middle === middle) {
         // A few per cent of the intensity guard against σ that forget systematic error.
         const deviation = Math.abs(x - middle) / Math.sqrt(s * s + (0.03 * middle) ** 2);
         if (deviation > limit) {
           rejected++;
-          if (outliers.length < 2000) outliers.push({ h: raw.h[i]!, k: raw.k[i]!, l: raw.l[i]!, intensity: x, sigma: s, mean: middle, deviation });
+          if (outliers.length < 2000)
+            outliers.push({
+              h: raw.h[i]!,
+              k: raw.k[i]!,
+              l: raw.l[i]!,
+              intensity: x,
+              sigma: s,
+              mean: middle,
+              deviation,
+            });
           order[j] = -1;
           continue;
         }
@@ -179,7 +214,13 @@ export function mergeReflections(raw: RawReflections, cell: Cell, rotations: rea
       const w = 1 / (s * s);
       sw += w;
       swi += w * x;
-      if (accepted++ % 2 === 0) { aw += w; ai += w * x; } else { bw += w; bi += w * x; }
+      if (accepted++ % 2 === 0) {
+        aw += w;
+        ai += w * x;
+      } else {
+        bw += w;
+        bi += w * x;
+      }
     }
     if (!accepted) {
       // All observations disagree wildly: the median stands in rather than losing the reflection.
@@ -188,7 +229,9 @@ export function mergeReflections(raw: RawReflections, cell: Cell, rotations: rea
       continue;
     }
     const mean = swi / sw;
-    let deviations = 0, weighted = 0, sumI = 0;
+    let deviations = 0,
+      weighted = 0,
+      sumI = 0;
     for (let j = from; j < to; j++) {
       const i = order[j]!;
       if (i < 0) continue;
@@ -210,22 +253,59 @@ export function mergeReflections(raw: RawReflections, cell: Cell, rotations: rea
     }
   }
   options.progress?.(0.9);
-  const statistics = shellStatistics(cell, flat, options, { n, absent, rejected, unique, invD, fsq, sigma, multiplicity, scatter, scatterMeas, total, halfA, halfB });
+  const statistics = shellStatistics(cell, flat, options, {
+    n,
+    absent,
+    rejected,
+    unique,
+    invD,
+    fsq,
+    sigma,
+    multiplicity,
+    scatter,
+    scatterMeas,
+    total,
+    halfA,
+    halfB,
+  });
   outliers.sort((p, q) => q.deviation - p.deviation);
-  return { reflections: { count: unique, h, k, l, fsq, sigma, multiplicity }, statistics, outliers: outliers.slice(0, 200) };
+  return {
+    reflections: { count: unique, h, k, l, fsq, sigma, multiplicity },
+    statistics,
+    outliers: outliers.slice(0, 200),
+  };
 }
 
 interface Tally {
-  n: number; absent: number; rejected: number; unique: number;
-  invD: Float64Array; fsq: Float64Array; sigma: Float64Array; multiplicity: Uint16Array;
-  scatter: Float64Array; scatterMeas: Float64Array; total: Float64Array; halfA: Float64Array; halfB: Float64Array;
+  n: number;
+  absent: number;
+  rejected: number;
+  unique: number;
+  invD: Float64Array;
+  fsq: Float64Array;
+  sigma: Float64Array;
+  multiplicity: Uint16Array;
+  scatter: Float64Array;
+  scatterMeas: Float64Array;
+  total: Float64Array;
+  halfA: Float64Array;
+  halfB: Float64Array;
 }
 
 /** Number of unique reflections possible inside each of the shells bounded by ascending 1/d limits (the first bound is 0). */
-export function countPossible(cell: Cell, flat: Int32Array, bounds: readonly number[], isAbsent?: (h: number, k: number, l: number) => boolean): number[] {
+export function countPossible(
+  cell: Cell,
+  flat: Int32Array,
+  bounds: readonly number[],
+  isAbsent?: (h: number, k: number, l: number) => boolean,
+): number[] {
   const g = reciprocalMetric(cell);
   const top = bounds[bounds.length - 1]!;
-  const [hm, km, lm] = [cell.a * top, cell.b * top, cell.c * top].map((x) => Math.floor(x + 1e-9)) as [number, number, number];
+  const [hm, km, lm] = [cell.a * top, cell.b * top, cell.c * top].map((x) => Math.floor(x + 1e-9)) as [
+    number,
+    number,
+    number,
+  ];
   const counts = bounds.slice(1).map(() => 0);
   // The representative of a set has the largest l, so with the inversion present half of the sphere is enough.
   for (let l = -lm; l <= lm; l++)
@@ -243,7 +323,8 @@ export function countPossible(cell: Cell, flat: Int32Array, bounds: readonly num
 
 function shellStatistics(cell: Cell, flat: Int32Array, options: MergeOptions, t: Tally): MergeStatistics {
   const shellCount = options.shells ?? 10;
-  let top = 0, low = Infinity;
+  let top = 0,
+    low = Infinity;
   for (let u = 0; u < t.unique; u++) {
     top = Math.max(top, t.invD[u]!);
     low = Math.min(low, t.invD[u]!);
@@ -251,8 +332,18 @@ function shellStatistics(cell: Cell, flat: Int32Array, options: MergeOptions, t:
   // Equal volumes of reciprocal space hold about equal numbers of reflections.
   const bounds = Array.from({ length: shellCount + 1 }, (_, i) => top * Math.cbrt(i / shellCount));
   const possible = countPossible(cell, flat, bounds, options.isAbsent);
-  const sums = possible.map(() => ({ unique: 0, measured: 0, snr: 0, scatter: 0, scatterMeas: 0, total: 0, a: [] as number[], b: [] as number[] }));
-  let sumSigma = 0, sumI = 0;
+  const sums = possible.map(() => ({
+    unique: 0,
+    measured: 0,
+    snr: 0,
+    scatter: 0,
+    scatterMeas: 0,
+    total: 0,
+    a: [] as number[],
+    b: [] as number[],
+  }));
+  let sumSigma = 0,
+    sumI = 0;
   for (let u = 0; u < t.unique; u++) {
     const index = Math.min(shellCount - 1, Math.floor(shellCount * (t.invD[u]! / top) ** 3));
     const s = sums[index]!;
@@ -279,13 +370,35 @@ function shellStatistics(cell: Cell, flat: Int32Array, options: MergeOptions, t:
     for (const x of s.b) all.b.push(x);
   }
   return {
-    measured: t.n, unique: t.unique, rejected: t.rejected, absent: t.absent,
-    rInt: all.total ? all.scatter / all.total : NaN, rMeas: all.total ? all.scatterMeas / all.total : NaN, rSigma: sumI ? sumSigma / sumI : NaN,
-    ccHalf: pearson(all.a, all.b), redundancy: (t.n - t.absent - t.rejected) / Math.max(1, t.unique),
-    completeness: t.unique / Math.max(1, possible.reduce((p, q) => p + q, 0)), dMin: 1 / top, dMax: 1 / low, meanIOverSigma: all.snr / Math.max(1, t.unique),
+    measured: t.n,
+    unique: t.unique,
+    rejected: t.rejected,
+    absent: t.absent,
+    rInt: all.total ? all.scatter / all.total : NaN,
+    rMeas: all.total ? all.scatterMeas / all.total : NaN,
+    rSigma: sumI ? sumSigma / sumI : NaN,
+    ccHalf: pearson(all.a, all.b),
+    redundancy: (t.n - t.absent - t.rejected) / Math.max(1, t.unique),
+    completeness:
+      t.unique /
+      Math.max(
+        1,
+        possible.reduce((p, q) => p + q, 0),
+      ),
+    dMin: 1 / top,
+    dMax: 1 / low,
+    meanIOverSigma: all.snr / Math.max(1, t.unique),
     shells: sums.map((s, i) => ({
-      dMax: i ? 1 / bounds[i]! : 1 / low, dMin: 1 / bounds[i + 1]!, measured: s.measured, unique: s.unique, possible: possible[i]!, completeness: s.unique / Math.max(1, possible[i]!),
-      meanIOverSigma: s.unique ? s.snr / s.unique : NaN, rInt: s.total ? s.scatter / s.total : NaN, rMeas: s.total ? s.scatterMeas / s.total : NaN, ccHalf: pearson(s.a, s.b),
+      dMax: i ? 1 / bounds[i]! : 1 / low,
+      dMin: 1 / bounds[i + 1]!,
+      measured: s.measured,
+      unique: s.unique,
+      possible: possible[i]!,
+      completeness: s.unique / Math.max(1, possible[i]!),
+      meanIOverSigma: s.unique ? s.snr / s.unique : NaN,
+      rInt: s.total ? s.scatter / s.total : NaN,
+      rMeas: s.total ? s.scatterMeas / s.total : NaN,
+      ccHalf: pearson(s.a, s.b),
     })),
   };
 }
@@ -293,9 +406,19 @@ function shellStatistics(cell: Cell, flat: Int32Array, options: MergeOptions, t:
 function pearson(x: readonly number[], y: readonly number[]): number {
   const n = x.length;
   if (n < 3) return NaN;
-  let mx = 0, my = 0;
-  for (let i = 0; i < n; i++) { mx += x[i]! / n; my += y[i]! / n; }
-  let sxx = 0, syy = 0, sxy = 0;
-  for (let i = 0; i < n; i++) { sxx += (x[i]! - mx) ** 2; syy += (y[i]! - my) ** 2; sxy += (x[i]! - mx) * (y[i]! - my); }
+  let mx = 0,
+    my = 0;
+  for (let i = 0; i < n; i++) {
+    mx += x[i]! / n;
+    my += y[i]! / n;
+  }
+  let sxx = 0,
+    syy = 0,
+    sxy = 0;
+  for (let i = 0; i < n; i++) {
+    sxx += (x[i]! - mx) ** 2;
+    syy += (y[i]! - my) ** 2;
+    sxy += (x[i]! - mx) * (y[i]! - my);
+  }
   return sxy / Math.sqrt(sxx * syy);
 }

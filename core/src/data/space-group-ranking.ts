@@ -6,7 +6,12 @@ import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
 import { groupOfSetting, SETTINGS, type Setting } from '../crystal/settings.ts';
 import { allOperators, reflectionSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
 import type { MergedReflections, RawReflections } from '../crystal/reflections.ts';
-import { errorFunction, intensityReading, normalizedIntensities, type IntensityReading } from './intensity-statistics.ts';
+import {
+  errorFunction,
+  intensityReading,
+  normalizedIntensities,
+  type IntensityReading,
+} from './intensity-statistics.ts';
 import { mergeReflections } from './merge.ts';
 import { detectCentring, type LatticeAnalysis } from './lattice-analysis.ts';
 
@@ -47,9 +52,64 @@ export interface Ranking {
 
 /** Frequency of the types among molecular crystals in per cent, rounded (after Brock & Dunitz 1994, Chem. Mater. 6, 1118, and later surveys); others are rare. */
 const FREQUENCY: Record<number, number> = {
-  14: 34.6, 2: 24.6, 15: 8.4, 19: 7.2, 4: 5.2, 61: 3.3, 33: 1.4, 62: 1.1, 1: 1, 9: 1, 5: 0.85, 60: 0.8, 29: 0.7, 148: 0.7, 13: 0.65, 12: 0.6, 11: 0.55, 88: 0.45, 18: 0.4, 7: 0.4, 56: 0.35,
-  43: 0.35, 92: 0.2, 96: 0.2, 167: 0.2, 147: 0.2, 20: 0.2, 86: 0.2, 36: 0.15, 76: 0.1, 78: 0.1, 144: 0.1, 145: 0.1, 152: 0.1, 154: 0.1, 161: 0.1, 205: 0.1, 169: 0.08, 170: 0.08, 146: 0.15, 82: 0.15, 114: 0.1,
-  41: 0.1, 45: 0.1, 57: 0.1, 58: 0.15, 63: 0.1, 64: 0.1, 85: 0.1, 173: 0.08, 176: 0.08, 198: 0.1, 52: 0.08, 54: 0.05, 31: 0.1, 87: 0.05, 142: 0.05, 110: 0.05,
+  14: 34.6,
+  2: 24.6,
+  15: 8.4,
+  19: 7.2,
+  4: 5.2,
+  61: 3.3,
+  33: 1.4,
+  62: 1.1,
+  1: 1,
+  9: 1,
+  5: 0.85,
+  60: 0.8,
+  29: 0.7,
+  148: 0.7,
+  13: 0.65,
+  12: 0.6,
+  11: 0.55,
+  88: 0.45,
+  18: 0.4,
+  7: 0.4,
+  56: 0.35,
+  43: 0.35,
+  92: 0.2,
+  96: 0.2,
+  167: 0.2,
+  147: 0.2,
+  20: 0.2,
+  86: 0.2,
+  36: 0.15,
+  76: 0.1,
+  78: 0.1,
+  144: 0.1,
+  145: 0.1,
+  152: 0.1,
+  154: 0.1,
+  161: 0.1,
+  205: 0.1,
+  169: 0.08,
+  170: 0.08,
+  146: 0.15,
+  82: 0.15,
+  114: 0.1,
+  41: 0.1,
+  45: 0.1,
+  57: 0.1,
+  58: 0.15,
+  63: 0.1,
+  64: 0.1,
+  85: 0.1,
+  173: 0.08,
+  176: 0.08,
+  198: 0.1,
+  52: 0.08,
+  54: 0.05,
+  31: 0.1,
+  87: 0.05,
+  142: 0.05,
+  110: 0.05,
 };
 
 const SUBSCRIPT = '₀₁₂₃₄₅₆';
@@ -72,16 +132,30 @@ export function elementName(o: Operator): string | undefined {
     return k ? `${type}${SUBSCRIPT[k]} along ${directionName(axis)}` : undefined;
   }
   const f = w.map((x) => x - Math.floor(x + 1e-9));
-  const half = f.map((x) => Math.abs(x - 0.5) < 1e-6), nonzero = f.filter((x) => x > 1e-6 && x < 1 - 1e-6).length;
-  const letter = nonzero === 1 && half.some(Boolean) ? 'abc'[half.indexOf(true)]! : f.some((x) => Math.abs(x - 0.25) < 1e-6 || Math.abs(x - 0.75) < 1e-6) ? 'd' : 'n';
+  const half = f.map((x) => Math.abs(x - 0.5) < 1e-6),
+    nonzero = f.filter((x) => x > 1e-6 && x < 1 - 1e-6).length;
+  const letter =
+    nonzero === 1 && half.some(Boolean)
+      ? 'abc'[half.indexOf(true)]!
+      : f.some((x) => Math.abs(x - 0.25) < 1e-6 || Math.abs(x - 0.75) < 1e-6)
+        ? 'd'
+        : 'n';
   return `${letter} glide ⊥ ${directionName(axis)}`;
 }
 
 /** +1 when the rotation is counter-clockwise seen against its axis (judged on the lattice, right-handed axes). */
 function senseOf(r: Mat3, axis: readonly number[]): number {
-  const probe = [[1, 0, 0], [0, 1, 0], [0, 0, 1], [1, 1, 0]].find((v) => v.some((_, i) => v[(i + 1) % 3]! * axis[(i + 2) % 3]! !== v[(i + 2) % 3]! * axis[(i + 1) % 3]!))!;
+  const probe = [
+    [1, 0, 0],
+    [0, 1, 0],
+    [0, 0, 1],
+    [1, 1, 0],
+  ].find((v) => v.some((_, i) => v[(i + 1) % 3]! * axis[(i + 2) % 3]! !== v[(i + 2) % 3]! * axis[(i + 1) % 3]!))!;
   const image = [0, 1, 2].map((i) => r[3 * i]! * probe[0]! + r[3 * i + 1]! * probe[1]! + r[3 * i + 2]! * probe[2]!);
-  const det = axis[0]! * (probe[1]! * image[2]! - probe[2]! * image[1]!) - axis[1]! * (probe[0]! * image[2]! - probe[2]! * image[0]!) + axis[2]! * (probe[0]! * image[1]! - probe[1]! * image[0]!);
+  const det =
+    axis[0]! * (probe[1]! * image[2]! - probe[2]! * image[1]!) -
+    axis[1]! * (probe[0]! * image[2]! - probe[2]! * image[0]!) +
+    axis[2]! * (probe[0]! * image[1]! - probe[1]! * image[0]!);
   return det < 0 ? -1 : 1;
 }
 
@@ -89,7 +163,8 @@ function senseOf(r: Mat3, axis: readonly number[]): number {
 export function conditionText(o: Operator): string {
   const letters = ['h', 'k', 'l'];
   // Invariant indices: project three generic triples and read off zero and shared entries.
-  const type = rotationType(o.r), order = type > 0 ? type : 2;
+  const type = rotationType(o.r),
+    order = type > 0 ? type : 2;
   const project = (v: readonly number[]): number[] => {
     let x = [...v];
     const sum = [0, 0, 0];
@@ -99,7 +174,11 @@ export function conditionText(o: Operator): string {
     }
     return sum.map((s) => s / order);
   };
-  const samples = [[7, 11, 29], [13, -5, 3], [2, 17, -19]].map(project);
+  const samples = [
+    [7, 11, 29],
+    [13, -5, 3],
+    [2, 17, -19],
+  ].map(project);
   const names = letters.map((letter, i) => {
     if (samples.every((s) => Math.abs(s[i]!) < 1e-9)) return '0';
     for (let j = 0; j < i; j++) {
@@ -117,14 +196,18 @@ export function conditionText(o: Operator): string {
     const key = name.replace('−', '');
     terms.set(key, (terms.get(key) ?? 0) + Math.round(x * denominator) * (name.startsWith('−') ? -1 : 1));
   });
-  const text = [...terms].filter(([, c]) => c % denominator).map(([k, c]) => (Math.abs(c % denominator) === 1 ? '' : Math.abs(c % denominator)) + k).join(' + ');
+  const text = [...terms]
+    .filter(([, c]) => c % denominator)
+    .map(([k, c]) => (Math.abs(c % denominator) === 1 ? '' : Math.abs(c % denominator)) + k)
+    .join(' + ');
   return `${names.join('')}: ${text} = ${denominator}n`;
 }
 
 /** log[p(I | absent)/p(I | present)] for one reflection; Gaussian noise against an exponential law folded with noise. */
 function absenceLogRatio(intensity: number, sigma: number, expected: number): number {
-  const s = Math.hypot(sigma, 0.002 * expected), S = Math.max(expected, 0.05 * s);
-  const absent = Math.exp(-0.5 * (intensity / s) ** 2) / (s * Math.sqrt(2 * Math.PI)) * 0.99 + 0.01 / (6 * S + 6 * s);
+  const s = Math.hypot(sigma, 0.002 * expected),
+    S = Math.max(expected, 0.05 * s);
+  const absent = (Math.exp(-0.5 * (intensity / s) ** 2) / (s * Math.sqrt(2 * Math.PI))) * 0.99 + 0.01 / (6 * S + 6 * s);
   const x = (s / S - intensity / s) / Math.SQRT2;
   const tail = x > 5 ? Math.exp(-x * x) / (x * Math.sqrt(Math.PI)) : 1 - errorFunction(x);
   const present = (0.5 / S) * Math.exp(Math.min(600, (s * s) / (2 * S * S) - intensity / S)) * tail;
@@ -132,27 +215,49 @@ function absenceLogRatio(intensity: number, sigma: number, expected: number): nu
 }
 
 /** Ranks every tabulated setting compatible with the lattice and the Laue symmetry of the (already conventional) data. */
-export function rankSpaceGroups(raw: RawReflections, cell: Cell, lattice: Pick<LatticeAnalysis, 'agreements' | 'laueClass'> & { laueRotations: readonly Mat3[] }): Ranking {
+export function rankSpaceGroups(
+  raw: RawReflections,
+  cell: Cell,
+  lattice: Pick<LatticeAnalysis, 'agreements' | 'laueClass'> & { laueRotations: readonly Mat3[] },
+): Ranking {
   const centring = detectCentring(raw);
   const allowed = new Set(lattice.laueRotations.map(rotationKey));
   const candidates = SETTINGS.filter((s) => {
     const g = groupOfSetting(s);
-    return g.centring.length === centring.vectors.length + 1
-      && centring.vectors.every((v) => g.centring.some((c) => c.every((x, i) => Math.abs(x - v[i]!) < 1e-6)))
-      && g.representatives.every((o) => allowed.has(rotationKey(o.r)) || allowed.has(rotationKey(o.r.map((x) => -x + 0) as unknown as Mat3)));
+    return (
+      g.centring.length === centring.vectors.length + 1 &&
+      centring.vectors.every((v) => g.centring.some((c) => c.every((x, i) => Math.abs(x - v[i]!) < 1e-6))) &&
+      g.representatives.every(
+        (o) => allowed.has(rotationKey(o.r)) || allowed.has(rotationKey(o.r.map((x) => -x + 0) as unknown as Mat3)),
+      )
+    );
   });
-  const merged = new Map<string, { r: MergedReflections; rInt: number; e2: Float64Array; local: Float64Array; reading: IntensityReading }>();
+  const merged = new Map<
+    string,
+    { r: MergedReflections; rInt: number; e2: Float64Array; local: Float64Array; reading: IntensityReading }
+  >();
   const laueData = (g: SpaceGroup): NonNullable<ReturnType<typeof merged.get>> => {
     const rotations = laueRotations(rotationsOf(g));
     const key = rotations.map(rotationKey).sort().join(';');
     let found = merged.get(key);
     if (!found) {
       const m = mergeReflections(raw, cell, rotations, { shells: 1 });
-      const plain: SpaceGroup = { ...g, representatives: rotations.map((r) => ({ r, t: [0, 0, 0] as const })), centricAtOrigin: false, centric: true };
+      const plain: SpaceGroup = {
+        ...g,
+        representatives: rotations.map((r) => ({ r, t: [0, 0, 0] as const })),
+        centricAtOrigin: false,
+        centric: true,
+      };
       const e2 = normalizedIntensities(m.reflections, cell, plain);
       // The expected intensity of a reflection is what normalisation divided by.
       const local = Float64Array.from(e2, (e, i) => (e ? Math.abs(m.reflections.fsq[i]! / e) : 0));
-      found = { r: m.reflections, rInt: m.statistics.rInt, e2, local, reading: intensityReading(m.reflections, e2, plain) };
+      found = {
+        r: m.reflections,
+        rInt: m.statistics.rInt,
+        e2,
+        local,
+        reading: intensityReading(m.reflections, e2, plain),
+      };
       merged.set(key, found);
     }
     return found;
@@ -168,8 +273,12 @@ export function rankSpaceGroups(raw: RawReflections, cell: Cell, lattice: Pick<L
     e = { element: name, condition: conditionText(o), reflections: 0, meanIOverSigma: NaN, support: 0 };
     let snr = 0;
     for (let i = 0; i < data.r.count; i++) {
-      const h = data.r.h[i]!, k = data.r.k[i]!, l = data.r.l[i]!;
-      const p = h * o.r[0] + k * o.r[3] + l * o.r[6], q = h * o.r[1] + k * o.r[4] + l * o.r[7], s = h * o.r[2] + k * o.r[5] + l * o.r[8];
+      const h = data.r.h[i]!,
+        k = data.r.k[i]!,
+        l = data.r.l[i]!;
+      const p = h * o.r[0] + k * o.r[3] + l * o.r[6],
+        q = h * o.r[1] + k * o.r[4] + l * o.r[7],
+        s = h * o.r[2] + k * o.r[5] + l * o.r[8];
       if (p !== h || q !== k || s !== l) continue;
       const phase = h * o.t[0] + k * o.t[1] + l * o.t[2];
       if (Math.abs(phase - Math.round(phase)) < 1e-3 || data.e2[i] !== data.e2[i]) continue;
@@ -186,7 +295,9 @@ export function rankSpaceGroups(raw: RawReflections, cell: Cell, lattice: Pick<L
   const groups = candidates.map((setting): RankedGroup => {
     const g = groupOfSetting(setting);
     const data = laueData(g);
-    let score = 0, absentCount = 0, violations = 0;
+    let score = 0,
+      absentCount = 0,
+      violations = 0;
     for (let i = 0; i < data.r.count; i++) {
       if (data.e2[i] !== data.e2[i]) continue;
       const { absent } = reflectionSymmetry(g, data.r.h[i]!, data.r.k[i]!, data.r.l[i]!);
@@ -205,8 +316,23 @@ export function rankSpaceGroups(raw: RawReflections, cell: Cell, lattice: Pick<L
     // Fewer rotations than the data support: possible, but then the agreement would be chance.
     score -= 6 * Math.log2(allowed.size / laueRotations(rotationsOf(g)).length);
     const seen = new Set<string>();
-    const elements = allOperators(g).map((o) => evidenceFor(o, g)).filter((e): e is ElementEvidence => !!e && !seen.has(e.element + e.condition) && !!seen.add(e.element + e.condition));
-    return { setting, number: setting.number, symbol: setting.symbol, hall: setting.hall, score, centric: g.centric, elements, violations, absentCount, rInt: data.rInt };
+    const elements = allOperators(g)
+      .map((o) => evidenceFor(o, g))
+      .filter(
+        (e): e is ElementEvidence => !!e && !seen.has(e.element + e.condition) && !!seen.add(e.element + e.condition),
+      );
+    return {
+      setting,
+      number: setting.number,
+      symbol: setting.symbol,
+      hall: setting.hall,
+      score,
+      centric: g.centric,
+      elements,
+      violations,
+      absentCount,
+      rInt: data.rInt,
+    };
   });
   // Of a type whose settings look alike to the data (origin choices), one is enough; enantiomorphic pairs both stay.
   const unique = new Map<string, RankedGroup>();
@@ -217,6 +343,7 @@ export function rankSpaceGroups(raw: RawReflections, cell: Cell, lattice: Pick<L
   const ranked = [...unique.values()].sort((p, q) => q.score - p.score);
   const top = groupOfSetting(ranked[0]!.setting);
   const shown = new Map<string, ElementEvidence>();
-  for (const e of [...(ranked[0]?.elements ?? []), ...evidence.values()]) if (e.reflections && !shown.has(e.element)) shown.set(e.element, e);
+  for (const e of [...(ranked[0]?.elements ?? []), ...evidence.values()])
+    if (e.reflections && !shown.has(e.element)) shown.set(e.element, e);
   return { groups: ranked, elements: [...shown.values()], statistics: laueData(top).reading };
 }

@@ -17,13 +17,19 @@ const axisName = (r: Mat3, direct: boolean): string => {
   const order = { 3: 1, 2: 6, 1: 4, 0: 3, '-1': 2 }[String(Math.round(trace3(proper))) as '3'] ?? 0;
   const m = proper.map((x, i) => x - (i % 4 === 0 ? 1 : 0));
   // The null vector of R − 1 is the axis.
-  const rows = [[m[0]!, m[1]!, m[2]!], [m[3]!, m[4]!, m[5]!], [m[6]!, m[7]!, m[8]!]];
+  const rows = [
+    [m[0]!, m[1]!, m[2]!],
+    [m[3]!, m[4]!, m[5]!],
+    [m[6]!, m[7]!, m[8]!],
+  ];
   let axis = [0, 0, 0];
-  for (let i = 0; i < 3; i++) for (let j = i + 1; j < 3; j++) {
-    const a = rows[i]!, b = rows[j]!;
-    const c = [a[1]! * b[2]! - a[2]! * b[1]!, a[2]! * b[0]! - a[0]! * b[2]!, a[0]! * b[1]! - a[1]! * b[0]!];
-    if (Math.hypot(...c) > Math.hypot(...axis)) axis = c;
-  }
+  for (let i = 0; i < 3; i++)
+    for (let j = i + 1; j < 3; j++) {
+      const a = rows[i]!,
+        b = rows[j]!;
+      const c = [a[1]! * b[2]! - a[2]! * b[1]!, a[2]! * b[0]! - a[0]! * b[2]!, a[0]! * b[1]! - a[1]! * b[0]!];
+      if (Math.hypot(...c) > Math.hypot(...axis)) axis = c;
+    }
   const smallest = Math.min(...axis.map(Math.abs).filter((x) => x > 1e-6));
   const whole = axis.map((x) => Math.round(x / (smallest || 1)));
   const sign = whole.find((x) => x !== 0) ?? 1;
@@ -34,13 +40,17 @@ const axisName = (r: Mat3, direct: boolean): string => {
 export function twinLaws(cell: Cell, group: SpaceGroup, tolerance = 0.02): TwinLaw[] {
   const g = metricTensor(cell) as unknown as Mat3;
   const own = rotationsOf(group);
-  const laue = new Set([...own, ...own.map((r) => r.map((x) => -x + 0) as unknown as Mat3)].map((r) => r.map((x) => x + 0).join()));
+  const laue = new Set(
+    [...own, ...own.map((r) => r.map((x) => -x + 0) as unknown as Mat3)].map((r) => r.map((x) => x + 0).join()),
+  );
   const found: { r: Mat3; misfit: number }[] = [];
   const values = [-1, 0, 1];
   const misfitOf = (r: Mat3): number => {
     const q = multiply3(transpose3(r), multiply3(g, r));
     let worst = 0;
-    for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) worst = Math.max(worst, Math.abs(q[3 * i + j]! - g[3 * i + j]!) / Math.sqrt(g[4 * i]! * g[4 * j]!));
+    for (let i = 0; i < 3; i++)
+      for (let j = 0; j < 3; j++)
+        worst = Math.max(worst, Math.abs(q[3 * i + j]! - g[3 * i + j]!) / Math.sqrt(g[4 * i]! * g[4 * j]!));
     return worst;
   };
   // Reduced and conventional cells need no entries beyond ±1; centred monoclinic ones may, up to 2 off the diagonal.
@@ -55,12 +65,30 @@ export function twinLaws(cell: Cell, group: SpaceGroup, tolerance = 0.02): TwinL
   found.sort((p, q) => p.misfit - q.misfit || trace3(q.r) - trace3(p.r));
   const kept: TwinLaw[] = [];
   const covered = new Set<string>();
-  const orderOf = (r: Mat3): number => { let p = r, k = 1; while (k < 7 && p.some((x, i) => x !== (i % 4 ? 0 : 1))) { p = multiply3(p, r); k++; } return k; };
+  const orderOf = (r: Mat3): number => {
+    let p = r,
+      k = 1;
+    while (k < 7 && p.some((x, i) => x !== (i % 4 ? 0 : 1))) {
+      p = multiply3(p, r);
+      k++;
+    }
+    return k;
+  };
   for (const f of found.sort((p, q) => Math.round(1000 * (p.misfit - q.misfit)) || orderOf(p.r) - orderOf(q.r))) {
     if (covered.has(f.r.map((x) => x + 0).join())) continue;
-    for (const r of own) for (const sign of [1, -1]) covered.add(multiply3(f.r, r).map((x) => sign * x + 0).join());
+    for (const r of own)
+      for (const sign of [1, -1])
+        covered.add(
+          multiply3(f.r, r)
+            .map((x) => sign * x + 0)
+            .join(),
+        );
     // Indices are row vectors of the direct rotation: h′ = h R, as a column matrix its transpose.
-    kept.push({ law: transpose3(f.r).map((x) => x + 0) as unknown as Mat3, name: axisName(f.r, true), misfit: f.misfit * 100 });
+    kept.push({
+      law: transpose3(f.r).map((x) => x + 0) as unknown as Mat3,
+      name: axisName(f.r, true),
+      misfit: f.misfit * 100,
+    });
   }
   return kept;
 }

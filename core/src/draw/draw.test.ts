@@ -13,22 +13,46 @@ import { bestView, paintSvg } from './svg.ts';
 import { elementColour } from './palette.ts';
 
 const { structure: s } = testCrystal('CC(O)c1ccccc1Cl', 'P 1 21/c 1', 4);
-const view = { extent: 'unit' as const, style: 'ellipsoids' as const, probability: 0.5, showHydrogen: true, showCell: true };
+const view = {
+  extent: 'unit' as const,
+  style: 'ellipsoids' as const,
+  probability: 0.5,
+  showHydrogen: true,
+  showCell: true,
+};
 
 describe('the scene', () => {
   it('holds the unit, its bonds and the cell edges', () => {
     const scene = buildScene(s, view);
     expect(scene.atoms).toHaveLength(s.sites.length);
-    expect(scene.bonds).toHaveLength(bonds(s).filter((b) => b.operator.t.every((t) => t === 0) && b.operator.r[0] === 1 && b.operator.r[4] === 1).length / 2);
+    expect(scene.bonds).toHaveLength(
+      bonds(s).filter((b) => b.operator.t.every((t) => t === 0) && b.operator.r[0] === 1 && b.operator.r[4] === 1)
+        .length / 2,
+    );
     expect(scene.lines).toHaveLength(12);
     expect(scene.lines.filter((l) => l.kind === 'b')).toHaveLength(1);
-    expect(buildScene(s, { ...view, showHydrogen: false }).atoms).toHaveLength(s.sites.filter((x) => x.element !== 'H').length);
+    expect(buildScene(s, { ...view, showHydrogen: false }).atoms).toHaveLength(
+      s.sites.filter((x) => x.element !== 'H').length,
+    );
   });
 
   it('holds all of the cell, none twice', () => {
     const places = placedSites(s, 'cell');
     expect(places).toHaveLength(s.sites.length * groupOrder(s.spaceGroup));
-    const salt = { cell: { a: 5.64, b: 5.64, c: 5.64, alpha: 90, beta: 90, gamma: 90 }, spaceGroup: testCrystal('CO', 'P 1', 1).structure.spaceGroup, sites: [{ id: '1', label: 'Na', element: 'Na', position: [0, 0, 0] as const, occupancy: 1, displacement: { kind: 'iso' as const, u: 0.02 } }] };
+    const salt = {
+      cell: { a: 5.64, b: 5.64, c: 5.64, alpha: 90, beta: 90, gamma: 90 },
+      spaceGroup: testCrystal('CO', 'P 1', 1).structure.spaceGroup,
+      sites: [
+        {
+          id: '1',
+          label: 'Na',
+          element: 'Na',
+          position: [0, 0, 0] as const,
+          occupancy: 1,
+          displacement: { kind: 'iso' as const, u: 0.02 },
+        },
+      ],
+    };
     expect(placedSites(salt, 'cell')).toHaveLength(8);
   });
 
@@ -38,7 +62,10 @@ describe('the scene', () => {
     expect(probabilityRadius(0.9)).toBeCloseTo(2.5003, 3);
     const sphere = { ...s, sites: [{ ...s.sites[0]!, displacement: { kind: 'iso' as const, u: 0.04 } }] };
     expect(norm(buildScene(sphere, view).atoms[0]!.axes[0])).toBeCloseTo(1.5382 * 0.2, 4);
-    const impossible = { ...s, sites: [{ ...s.sites[0]!, displacement: { kind: 'aniso' as const, u: [0.03, -0.02, 0.03, 0, 0, 0] as const } }] };
+    const impossible = {
+      ...s,
+      sites: [{ ...s.sites[0]!, displacement: { kind: 'aniso' as const, u: [0.03, -0.02, 0.03, 0, 0, 0] as const } }],
+    };
     expect(buildScene(impossible, view).atoms[0]!.impossible).toBe(true);
   });
 
@@ -53,9 +80,15 @@ describe('the scene', () => {
 
 describe('connected units', () => {
   it('are found and put back together near the middle of the cell', () => {
-    const operators = allOperators(s.spaceGroup), g = metricTensor(s.cell);
+    const operators = allOperators(s.spaceGroup),
+      g = metricTensor(s.cell);
     // The molecule is torn apart by moving every other site to a copy.
-    const torn = { ...s, sites: s.sites.map((x, i) => (i % 2 ? { ...x, position: operatorsNear([operators[1]!], g, x.position, [0.1, 0.1, 0.1]).moved } : x)) };
+    const torn = {
+      ...s,
+      sites: s.sites.map((x, i) =>
+        i % 2 ? { ...x, position: operatorsNear([operators[1]!], g, x.position, [0.1, 0.1, 0.1]).moved } : x,
+      ),
+    };
     const whole = assembleAsymmetricUnit(torn);
     expect(fragments(whole)).toHaveLength(1);
     const scene = buildScene(whole, { ...view, style: 'balls' });
@@ -67,7 +100,12 @@ describe('connected units', () => {
 });
 
 it('the wire keeps typed arrays, NaN and the shape of a structure', () => {
-  const value = { a: Float64Array.of(1, NaN, Infinity), b: Int16Array.of(-3, 4), c: NaN, d: [1, { e: Uint16Array.of(7) }] };
+  const value = {
+    a: Float64Array.of(1, NaN, Infinity),
+    b: Int16Array.of(-3, 4),
+    c: NaN,
+    d: [1, { e: Uint16Array.of(7) }],
+  };
   const back = decodeWire(encodeWire(value)) as typeof value;
   expect(back).toEqual(value);
   expect(back.a).toBeInstanceOf(Float64Array);

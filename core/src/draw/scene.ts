@@ -67,7 +67,8 @@ export interface Scene {
 /** Radius in units of the r.m.s. displacement that encloses a probability: inverse of the chi distribution with three degrees of freedom, by bisection. */
 export function probabilityRadius(probability: number): number {
   const inside = (r: number): number => {
-    const n = 200, h = r / n;
+    const n = 200,
+      h = r / n;
     let sum = 0;
     for (let i = 0; i <= n; i++) {
       const x = i * h;
@@ -75,7 +76,8 @@ export function probabilityRadius(probability: number): number {
     }
     return Math.sqrt(2 / Math.PI) * sum * h;
   };
-  let low = 0.01, high = 6;
+  let low = 0.01,
+    high = 6;
   for (let i = 0; i < 50; i++) {
     const mid = (low + high) / 2;
     if (inside(mid) < probability) low = mid;
@@ -88,11 +90,16 @@ export function probabilityRadius(probability: number): number {
 export function placedSites(s: Structure, extent: Extent): PlacedSite[] {
   const unit = s.sites.map((_, site): PlacedSite => ({ site, operator: IDENTITY }));
   if (extent === 'unit') return unit;
-  const key = (p: PlacedSite): string => `${p.site}|${applyOperator(p.operator, s.sites[p.site]!.position).map((x) => Math.round(x * 1000)).join()}`;
+  const key = (p: PlacedSite): string =>
+    `${p.site}|${applyOperator(p.operator, s.sites[p.site]!.position)
+      .map((x) => Math.round(x * 1000))
+      .join()}`;
   const out = new Map<string, PlacedSite>();
   if (extent === 'molecules') {
     const list = bonds(s);
-    for (const p of unit) if (!out.has(key(p))) for (const q of connectedUnit(s, list, p, Math.max(200, 6 * s.sites.length))) out.set(key(q), q);
+    for (const p of unit)
+      if (!out.has(key(p)))
+        for (const q of connectedUnit(s, list, p, Math.max(200, 6 * s.sites.length))) out.set(key(q), q);
     return [...out.values()];
   }
   const operators = allOperators(s.spaceGroup);
@@ -105,25 +112,42 @@ export function placedSites(s: Structure, extent: Extent): PlacedSite[] {
     const piece = connectedUnit(s, list, p, limit);
     for (const q of piece) seen.add(key(q));
     // A molecule is placed whole, by its middle; a framework without end is cut at the faces, atom by atom.
-    const pieces = piece.length < limit && piece.length > 1 ? [piece] : unit.filter((q) => piece.some((r) => r.site === q.site)).map((q) => [q]);
+    const pieces =
+      piece.length < limit && piece.length > 1
+        ? [piece]
+        : unit.filter((q) => piece.some((r) => r.site === q.site)).map((q) => [q]);
     for (const group of pieces)
       for (const o of operators) {
         const moved = group.map((q) => ({ site: q.site, operator: composeExact(o, q.operator) }));
-        const middle = [0, 1, 2].map((k) => moved.reduce((sum, q) => sum + applyOperator(q.operator, s.sites[q.site]!.position)[k]!, 0) / moved.length);
+        const middle = [0, 1, 2].map(
+          (k) =>
+            moved.reduce((sum, q) => sum + applyOperator(q.operator, s.sites[q.site]!.position)[k]!, 0) / moved.length,
+        );
         const base = middle.map((v) => -Math.floor(v + edge));
         // Lone sites on faces, edges and corners appear on every one of them.
-        const choices = middle.map((v, i) => (group.length === 1 && Math.abs(v + base[i]!) < edge ? [base[i]!, base[i]! + 1] : [base[i]!]));
-        for (const i of choices[0]!) for (const j of choices[1]!) for (const k of choices[2]!)
-          for (const q of moved) {
-            const placed = { site: q.site, operator: { r: q.operator.r, t: [q.operator.t[0] + i, q.operator.t[1] + j, q.operator.t[2] + k] as Vec3 } };
-            out.set(key(placed), isUnmoved(placed.operator) ? { site: q.site, operator: IDENTITY } : placed);
-          }
+        const choices = middle.map((v, i) =>
+          group.length === 1 && Math.abs(v + base[i]!) < edge ? [base[i]!, base[i]! + 1] : [base[i]!],
+        );
+        for (const i of choices[0]!)
+          for (const j of choices[1]!)
+            for (const k of choices[2]!)
+              for (const q of moved) {
+                const placed = {
+                  site: q.site,
+                  operator: {
+                    r: q.operator.r,
+                    t: [q.operator.t[0] + i, q.operator.t[1] + j, q.operator.t[2] + k] as Vec3,
+                  },
+                };
+                out.set(key(placed), isUnmoved(placed.operator) ? { site: q.site, operator: IDENTITY } : placed);
+              }
       }
   }
   return [...out.values()];
 }
 
-const isUnmoved = (o: Operator): boolean => o.r.every((x, i) => x === (i % 4 ? 0 : 1)) && o.t.every((t) => Math.abs(t) < 1e-9);
+const isUnmoved = (o: Operator): boolean =>
+  o.r.every((x, i) => x === (i % 4 ? 0 : 1)) && o.t.every((t) => Math.abs(t) < 1e-9);
 
 const BALL: Record<string, number> = { H: 0.14, D: 0.14 };
 
@@ -135,14 +159,44 @@ export function buildScene(s: Structure, view: ViewOptions): Scene {
     const hydrogen = x.element === 'H' || x.element === 'D';
     if (view.style === 'ellipsoids' && !hydrogen) {
       const r = x.displacement.kind === 'iso' ? k * Math.sqrt(Math.max(1e-4, x.displacement.u)) : 0;
-      if (x.displacement.kind === 'iso') return { axes: [[r, 0, 0], [0, r, 0], [0, 0, r]], impossible: x.displacement.u <= 0, ellipsoid: false };
-      return { axes: [[0, 0, 0], [0, 0, 0], [0, 0, 0]], impossible: false, ellipsoid: true };
+      if (x.displacement.kind === 'iso')
+        return {
+          axes: [
+            [r, 0, 0],
+            [0, r, 0],
+            [0, 0, r],
+          ],
+          impossible: x.displacement.u <= 0,
+          ellipsoid: false,
+        };
+      return {
+        axes: [
+          [0, 0, 0],
+          [0, 0, 0],
+          [0, 0, 0],
+        ],
+        impossible: false,
+        ellipsoid: true,
+      };
     }
     const r = BALL[x.element] ?? 0.16 + 0.11 * elementOf(x.element).covalentRadius;
-    return { axes: [[r, 0, 0], [0, r, 0], [0, 0, r]], impossible: false, ellipsoid: false };
+    return {
+      axes: [
+        [r, 0, 0],
+        [0, r, 0],
+        [0, 0, r],
+      ],
+      impossible: false,
+      ellipsoid: false,
+    };
   });
   const hidden = new Set(view.hidden ?? []);
-  const places = (view.grown ?? placedSites(s, view.extent)).filter((p) => { const d = s.sites[p.site]?.disorder; return s.sites[p.site] && !(d && hidden.has(`${d.assembly}.${d.group}`)); }).filter((p) => view.showHydrogen || !['H', 'D'].includes(s.sites[p.site]!.element));
+  const places = (view.grown ?? placedSites(s, view.extent))
+    .filter((p) => {
+      const d = s.sites[p.site]?.disorder;
+      return s.sites[p.site] && !(d && hidden.has(`${d.assembly}.${d.group}`));
+    })
+    .filter((p) => view.showHydrogen || !['H', 'D'].includes(s.sites[p.site]!.element));
   const atoms = places.map((p): SceneAtom => {
     const site = s.sites[p.site]!;
     let { axes, impossible } = unitAxes[p.site]!;
@@ -157,26 +211,53 @@ export function buildScene(s: Structure, view: ViewOptions): Scene {
         return rotateCartesian(m, p.operator, v.map((c) => c * length) as unknown as Vec3);
       }) as [Vec3, Vec3, Vec3];
     }
-    return { site: p.site, operator: p.operator, position: apply3(m, applyOperator(p.operator, site.position)), element: site.element, label: site.label, colour: elementColour(site.element), axes, impossible, original: p.operator === IDENTITY, ellipsoid, lesser: !!site.disorder && !['1', '-1'].includes(site.disorder.group) };
+    return {
+      site: p.site,
+      operator: p.operator,
+      position: apply3(m, applyOperator(p.operator, site.position)),
+      element: site.element,
+      label: site.label,
+      colour: elementColour(site.element),
+      axes,
+      impossible,
+      original: p.operator === IDENTITY,
+      ellipsoid,
+      lesser: !!site.disorder && !['1', '-1'].includes(site.disorder.group),
+    };
   });
   const list = sceneBonds(atoms, s);
   const lines: SceneLine[] = [];
   if (view.showCell) {
     const corner = (x: number, y: number, z: number): Vec3 => apply3(m, [x, y, z]);
-    for (const i of [0, 1]) for (const j of [0, 1]) {
-      lines.push({ from: corner(0, i, j), to: corner(1, i, j), kind: i || j ? 'edge' : 'a' }, { from: corner(i, 0, j), to: corner(i, 1, j), kind: i || j ? 'edge' : 'b' }, { from: corner(i, j, 0), to: corner(i, j, 1), kind: i || j ? 'edge' : 'c' });
-    }
+    for (const i of [0, 1])
+      for (const j of [0, 1]) {
+        lines.push(
+          { from: corner(0, i, j), to: corner(1, i, j), kind: i || j ? 'edge' : 'a' },
+          { from: corner(i, 0, j), to: corner(i, 1, j), kind: i || j ? 'edge' : 'b' },
+          { from: corner(i, j, 0), to: corner(i, j, 1), kind: i || j ? 'edge' : 'c' },
+        );
+      }
   }
   const focus = atoms.length ? atoms.map((a) => a.position) : lines.flatMap((l) => [l.from, l.to]);
-  const centre = [0, 1, 2].map((i) => (focus.reduce((sum, p) => sum + p[i]!, 0) / Math.max(1, focus.length))) as unknown as Vec3;
-  const radius = Math.max(3, ...(view.extent === 'cell' ? lines.flatMap((l) => [l.from, l.to]) : []).concat(focus).map((p) => Math.hypot(p[0] - centre[0], p[1] - centre[1], p[2] - centre[2]))) + 1;
+  const centre = [0, 1, 2].map(
+    (i) => focus.reduce((sum, p) => sum + p[i]!, 0) / Math.max(1, focus.length),
+  ) as unknown as Vec3;
+  const radius =
+    Math.max(
+      3,
+      ...(view.extent === 'cell' ? lines.flatMap((l) => [l.from, l.to]) : [])
+        .concat(focus)
+        .map((p) => Math.hypot(p[0] - centre[0], p[1] - centre[1], p[2] - centre[2])),
+    ) + 1;
   return { atoms, bonds: list, lines, centre, radius };
 }
 
 function rotateCartesian(m: readonly number[], o: Operator, v: Vec3): Vec3 {
   if (o === IDENTITY) return v;
   // Upper-triangular inverse by back substitution.
-  const z = v[2] / m[8]!, y = (v[1] - m[5]! * z) / m[4]!, x = (v[0] - m[1]! * y - m[2]! * z) / m[0]!;
+  const z = v[2] / m[8]!,
+    y = (v[1] - m[5]! * z) / m[4]!,
+    x = (v[0] - m[1]! * y - m[2]! * z) / m[0]!;
   return apply3(m as never, apply3(o.r, [x, y, z]));
 }
 
@@ -188,21 +269,42 @@ function sceneBonds(atoms: readonly SceneAtom[], s: Structure): SceneBond[] {
   const size = 3.2;
   const boxes = new Map<string, number[]>();
   const limits = new Map<string, number>();
-  const boxOf = (p: Vec3): [number, number, number] => [Math.floor(p[0] / size), Math.floor(p[1] / size), Math.floor(p[2] / size)];
+  const boxOf = (p: Vec3): [number, number, number] => [
+    Math.floor(p[0] / size),
+    Math.floor(p[1] / size),
+    Math.floor(p[2] / size),
+  ];
   atoms.forEach((a, i) => {
     const [x, y, z] = boxOf(a.position);
-    for (let u = -1; u <= 1; u++) for (let v = -1; v <= 1; v++) for (let w = -1; w <= 1; w++)
-      for (const j of boxes.get(`${x + u},${y + v},${z + w}`) ?? []) {
-        const b = atoms[j]!;
-        const pair = `${a.element}|${b.element}`;
-        let limit = limits.get(pair);
-        if (limit === undefined) limits.set(pair, (limit = bondLimit(a.element, b.element)));
-        const d2 = (a.position[0] - b.position[0]) ** 2 + (a.position[1] - b.position[1]) ** 2 + (a.position[2] - b.position[2]) ** 2;
-        if (d2 > limit * limit || d2 < 0.25) continue;
-        const p = s.sites[a.site]!.disorder, q = s.sites[b.site]!.disorder;
-        if (p && q && p.assembly === q.assembly && (p.group !== q.group || (isSymmetryGroup(p.group) && operatorName(a.operator) !== operatorName(b.operator)))) continue;
-        out.push({ from: j, to: i, radius: a.element === 'H' || b.element === 'H' ? 0.05 : a.lesser || b.lesser ? 0.045 : 0.08 });
-      }
+    for (let u = -1; u <= 1; u++)
+      for (let v = -1; v <= 1; v++)
+        for (let w = -1; w <= 1; w++)
+          for (const j of boxes.get(`${x + u},${y + v},${z + w}`) ?? []) {
+            const b = atoms[j]!;
+            const pair = `${a.element}|${b.element}`;
+            let limit = limits.get(pair);
+            if (limit === undefined) limits.set(pair, (limit = bondLimit(a.element, b.element)));
+            const d2 =
+              (a.position[0] - b.position[0]) ** 2 +
+              (a.position[1] - b.position[1]) ** 2 +
+              (a.position[2] - b.position[2]) ** 2;
+            if (d2 > limit * limit || d2 < 0.25) continue;
+            const p = s.sites[a.site]!.disorder,
+              q = s.sites[b.site]!.disorder;
+            if (
+              p &&
+              q &&
+              p.assembly === q.assembly &&
+              (p.group !== q.group ||
+                (isSymmetryGroup(p.group) && operatorName(a.operator) !== operatorName(b.operator)))
+            )
+              continue;
+            out.push({
+              from: j,
+              to: i,
+              radius: a.element === 'H' || b.element === 'H' ? 0.05 : a.lesser || b.lesser ? 0.045 : 0.08,
+            });
+          }
     const key = `${x},${y},${z}`;
     const list = boxes.get(key);
     if (list) list.push(i);

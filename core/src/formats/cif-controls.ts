@@ -1,5 +1,16 @@
 /** Constraints, restraints, twinning and solvent out of a CIF: the counterpart of publish/controls-cif. */
-import { NO_CONTROLS, pruneControls, SHAPES, type Constraint, type Controls, type Hold, type HydrogenGroup, type HydrogenShape, type OccupancyTie, type Restraint } from '../crystal/controls.ts';
+import {
+  NO_CONTROLS,
+  pruneControls,
+  SHAPES,
+  type Constraint,
+  type Controls,
+  type Hold,
+  type HydrogenGroup,
+  type HydrogenShape,
+  type OccupancyTie,
+  type Restraint,
+} from '../crystal/controls.ts';
 import { newId, type Structure } from '../crystal/structure.ts';
 import type { SolventMask, Treatment, TwinComponent } from '../crystal/treatment.ts';
 import { parseMeasured } from '../crystal/uncertainty.ts';
@@ -29,45 +40,108 @@ export function readControls(block: CifBlock, s: Structure): Structure {
   const byLabel = new Map(s.sites.map((x) => [x.label, x.id]));
   const id = (label: string, line: number): string => {
     const found = byLabel.get(label);
-    if (!found) throw new FileProblem(`a restraint or constraint speaks of ${label}, which is not among the atom sites. Correct the label or remove the row.`, line);
+    if (!found)
+      throw new FileProblem(
+        `a restraint or constraint speaks of ${label}, which is not among the atom sites. Correct the label or remove the row.`,
+        line,
+      );
     return found;
   };
   const ids = (text: string | undefined, line: number): string[] => words(text).map((x) => id(x, line));
   const restraints: Restraint[] = rows(block, '_restr_distance_target').flatMap((r): Restraint[] => {
-    const [p, q, target, su] = ['atom_site_label_1', 'atom_site_label_2', 'target', 'target_weight_param'].map((t) => r.get(`_restr_distance_${t}`));
+    const [p, q, target, su] = ['atom_site_label_1', 'atom_site_label_2', 'target', 'target_weight_param'].map((t) =>
+      r.get(`_restr_distance_${t}`),
+    );
     const value = parseMeasured(target ?? '')?.value;
-    return p && q && value ? [{ id: newId(), kind: 'distance', pairs: [[id(p, r.line), id(q, r.line)]], target: value, su: Number(su) || 0.02 }] : [];
+    return p && q && value
+      ? [
+          {
+            id: newId(),
+            kind: 'distance',
+            pairs: [[id(p, r.line), id(q, r.line)]],
+            target: value,
+            su: Number(su) || 0.02,
+          },
+        ]
+      : [];
   });
   for (const r of rows(block, '_nagare_restraint_kind')) {
     const kind = r.get('_nagare_restraint_kind') as Restraint['kind'];
-    const first = ids(r.get('_nagare_restraint_sites'), r.line), second = ids(r.get('_nagare_restraint_second_sites'), r.line);
+    const first = ids(r.get('_nagare_restraint_sites'), r.line),
+      second = ids(r.get('_nagare_restraint_second_sites'), r.line);
     const target = Number(r.get('_nagare_restraint_target') ?? NaN);
     const why = r.get('_nagare_restraint_details');
-    const base = { id: newId(), su: Number(r.get('_nagare_restraint_su')) || 0.02, ...(r.get('_nagare_restraint_active') === 'no' ? { off: true } : {}), ...(why ? { why } : {}) };
+    const base = {
+      id: newId(),
+      su: Number(r.get('_nagare_restraint_su')) || 0.02,
+      ...(r.get('_nagare_restraint_active') === 'no' ? { off: true } : {}),
+      ...(why ? { why } : {}),
+    };
     const pairs = first.flatMap((x, i): [string, string][] => (second[i] ? [[x, second[i]!]] : []));
     switch (kind) {
-      case 'distance': case 'distance 1,3': case 'keep apart': restraints.push({ ...base, kind, pairs, target }); break;
-      case 'equal distance': restraints.push({ ...base, kind, pairs }); break;
-      case 'same geometry': restraints.push({ ...base, kind, first, second }); break;
-      case 'chiral volume': if (first.length === 4) restraints.push({ ...base, kind, sites: first as [string, string, string, string], target }); break;
-      case 'planar': case 'rigid bond': case 'enhanced rigid bond': case 'similar displacement': case 'near isotropic': restraints.push({ ...base, kind, sites: first }); break;
-      case 'occupancy': case 'displacement': restraints.push({ ...base, kind, sites: first, target }); break;
-      default: throw new FileProblem(`"${String(kind)}" is not a kind of restraint that Nagare knows.`, r.line);
+      case 'distance':
+      case 'distance 1,3':
+      case 'keep apart':
+        restraints.push({ ...base, kind, pairs, target });
+        break;
+      case 'equal distance':
+        restraints.push({ ...base, kind, pairs });
+        break;
+      case 'same geometry':
+        restraints.push({ ...base, kind, first, second });
+        break;
+      case 'chiral volume':
+        if (first.length === 4)
+          restraints.push({ ...base, kind, sites: first as [string, string, string, string], target });
+        break;
+      case 'planar':
+      case 'rigid bond':
+      case 'enhanced rigid bond':
+      case 'similar displacement':
+      case 'near isotropic':
+        restraints.push({ ...base, kind, sites: first });
+        break;
+      case 'occupancy':
+      case 'displacement':
+        restraints.push({ ...base, kind, sites: first, target });
+        break;
+      default:
+        throw new FileProblem(`"${String(kind)}" is not a kind of restraint that Nagare knows.`, r.line);
     }
   }
   const constraints = rows(block, '_nagare_constraint_kind').map((r): Constraint => {
-    const kind = r.get('_nagare_constraint_kind') as Constraint['kind'], sites = ids(r.get('_nagare_constraint_sites'), r.line), why = r.get('_nagare_constraint_details');
+    const kind = r.get('_nagare_constraint_kind') as Constraint['kind'],
+      sites = ids(r.get('_nagare_constraint_sites'), r.line),
+      why = r.get('_nagare_constraint_details');
     const base = { id: newId(), sites, ...(why ? { why } : {}) };
     if (kind === 'fixed') return { ...base, kind, what: words(r.get('_nagare_constraint_what')) as never };
-    if (kind !== 'shared displacement' && kind !== 'shared position' && kind !== 'rigid group') throw new FileProblem(`"${String(kind)}" is not a kind of constraint that Nagare knows.`, r.line);
+    if (kind !== 'shared displacement' && kind !== 'shared position' && kind !== 'rigid group')
+      throw new FileProblem(`"${String(kind)}" is not a kind of constraint that Nagare knows.`, r.line);
     return { ...base, kind };
   });
-  const occupancies = rows(block, '_nagare_occupancy_kind').map((r): OccupancyTie => (r.get('_nagare_occupancy_kind') === 'assembly'
-    ? { id: newId(), kind: 'assembly', assembly: r.get('_nagare_occupancy_assembly') ?? 'A', groups: words(r.get('_nagare_occupancy_groups')), ...(r.get('_nagare_occupancy_held') === 'yes' ? { held: true } : {}) }
-    : { id: newId(), kind: 'shared', sites: ids(r.get('_nagare_occupancy_sites'), r.line) }));
+  const occupancies = rows(block, '_nagare_occupancy_kind').map((r): OccupancyTie =>
+    r.get('_nagare_occupancy_kind') === 'assembly'
+      ? {
+          id: newId(),
+          kind: 'assembly',
+          assembly: r.get('_nagare_occupancy_assembly') ?? 'A',
+          groups: words(r.get('_nagare_occupancy_groups')),
+          ...(r.get('_nagare_occupancy_held') === 'yes' ? { held: true } : {}),
+        }
+      : { id: newId(), kind: 'shared', sites: ids(r.get('_nagare_occupancy_sites'), r.line) },
+  );
   const hydrogens = rows(block, '_nagare_hydrogen_parent').map((r): HydrogenGroup => {
-    const shape = r.get('_nagare_hydrogen_shape') as HydrogenShape, hold = r.get('_nagare_hydrogen_hold') as Hold;
-    return { id: newId(), parent: id(r.get('_nagare_hydrogen_parent') ?? '', r.line), hydrogens: ids(r.get('_nagare_hydrogen_sites'), r.line), shape: SHAPES.includes(shape) ? shape : 'chosen', hold: ['riding', 'rotating', 'restrained', 'free'].includes(hold) ? hold : 'riding', uFactor: Number(r.get('_nagare_hydrogen_u_factor') ?? 1.2), length: Number(r.get('_nagare_hydrogen_length')) || 0.95 };
+    const shape = r.get('_nagare_hydrogen_shape') as HydrogenShape,
+      hold = r.get('_nagare_hydrogen_hold') as Hold;
+    return {
+      id: newId(),
+      parent: id(r.get('_nagare_hydrogen_parent') ?? '', r.line),
+      hydrogens: ids(r.get('_nagare_hydrogen_sites'), r.line),
+      shape: SHAPES.includes(shape) ? shape : 'chosen',
+      hold: ['riding', 'rotating', 'restrained', 'free'].includes(hold) ? hold : 'riding',
+      uFactor: Number(r.get('_nagare_hydrogen_u_factor') ?? 1.2),
+      length: Number(r.get('_nagare_hydrogen_length')) || 0.95,
+    };
   });
   const controls: Controls = { hydrogens, occupancies, constraints, restraints };
   if (!hydrogens.length && !occupancies.length && !constraints.length && !restraints.length) return s;
@@ -79,25 +153,74 @@ export function readTreatment(block: CifBlock): Treatment | undefined {
   const number = (tag: string): number | undefined => parseMeasured(itemText(block, tag) ?? '')?.value;
   const own = itemText(block, '_audit_creation_method') === 'Nagare';
   // The limits of other programs' data are already in their reflection lists.
-  const dMin = own ? number('_refine_ls_d_res_high') : undefined, dMax = own ? number('_refine_ls_d_res_low') : undefined;
+  const dMin = own ? number('_refine_ls_d_res_high') : undefined,
+    dMax = own ? number('_refine_ls_d_res_low') : undefined;
   const overlaps = rows(block, '_nagare_overlap_component');
   const twins = rows(block, '_twin_individual_twin_matrix_11').flatMap((r, i): TwinComponent[] => {
-    const law = [1, 2, 3].flatMap((a) => [1, 2, 3].map((b) => Number(r.get(`_twin_individual_twin_matrix_${a}${b}`)))) as unknown as Mat3;
+    const law = [1, 2, 3].flatMap((a) =>
+      [1, 2, 3].map((b) => Number(r.get(`_twin_individual_twin_matrix_${a}${b}`))),
+    ) as unknown as Mat3;
     const fraction = parseMeasured(r.get('_twin_individual_mass_fraction_refined') ?? '');
     if (i === 0 || law.some((x) => !Number.isFinite(x)) || !fraction) return [];
     const mine = overlaps.filter((o) => Number(o.get('_nagare_overlap_component')) === i + 1);
     const list = (tag: string): Int16Array => Int16Array.from(mine, (o) => Number(o.get(`_nagare_overlap_${tag}`)));
-    return [{ law, ...(mine.length ? { overlaps: { h: list('index_h'), k: list('index_k'), l: list('index_l'), h2: list('second_h'), k2: list('second_k'), l2: list('second_l') } } : {}), fraction: fraction.value, su: fraction.su, name: r.get('_nagare_twin_name') ?? `component ${i + 1}` }];
+    return [
+      {
+        law,
+        ...(mine.length
+          ? {
+              overlaps: {
+                h: list('index_h'),
+                k: list('index_k'),
+                l: list('index_l'),
+                h2: list('second_h'),
+                k2: list('second_k'),
+                l2: list('second_l'),
+              },
+            }
+          : {}),
+        fraction: fraction.value,
+        su: fraction.su,
+        name: r.get('_nagare_twin_name') ?? `component ${i + 1}`,
+      },
+    ];
   });
-  const excluded = rows(block, '_nagare_excluded_index_h').map((r) => ({ h: Number(r.get('_nagare_excluded_index_h')), k: Number(r.get('_nagare_excluded_index_k')), l: Number(r.get('_nagare_excluded_index_l')), reason: r.get('_nagare_excluded_reason') ?? '' }));
+  const excluded = rows(block, '_nagare_excluded_index_h').map((r) => ({
+    h: Number(r.get('_nagare_excluded_index_h')),
+    k: Number(r.get('_nagare_excluded_index_k')),
+    l: Number(r.get('_nagare_excluded_index_l')),
+    reason: r.get('_nagare_excluded_reason') ?? '',
+  }));
   const extinction = own && itemText(block, '_refine_ls_extinction_coef') !== undefined;
   const maskRows = rows(block, '_nagare_mask_index_h');
   const column = (tag: string): number[] => maskRows.map((r) => Number(r.get(tag)));
-  const mask: SolventMask | undefined = maskRows.length ? {
-    h: Int16Array.from(column('_nagare_mask_index_h')), k: Int16Array.from(column('_nagare_mask_index_k')), l: Int16Array.from(column('_nagare_mask_index_l')), a: Float64Array.from(column('_nagare_mask_a')), b: Float64Array.from(column('_nagare_mask_b')),
-    volume: number('_nagare_mask_volume') ?? 0, electrons: number('_nagare_mask_electrons') ?? 0,
-    voids: rows(block, '_nagare_void_id').map((r) => ({ centre: ['x', 'y', 'z'].map((c) => Number(r.get(`_nagare_void_fract_${c}`))) as unknown as [number, number, number], volume: Number(r.get('_nagare_void_volume')), electrons: Number(r.get('_nagare_void_electrons')) })),
-  } : undefined;
-  const out: Treatment = { ...(dMin ? { dMin } : {}), ...(dMax ? { dMax } : {}), ...(twins.length ? { twins } : {}), ...(excluded.length ? { excluded } : {}), ...(extinction ? { extinction } : {}), ...(mask ? { mask } : {}) };
+  const mask: SolventMask | undefined = maskRows.length
+    ? {
+        h: Int16Array.from(column('_nagare_mask_index_h')),
+        k: Int16Array.from(column('_nagare_mask_index_k')),
+        l: Int16Array.from(column('_nagare_mask_index_l')),
+        a: Float64Array.from(column('_nagare_mask_a')),
+        b: Float64Array.from(column('_nagare_mask_b')),
+        volume: number('_nagare_mask_volume') ?? 0,
+        electrons: number('_nagare_mask_electrons') ?? 0,
+        voids: rows(block, '_nagare_void_id').map((r) => ({
+          centre: ['x', 'y', 'z'].map((c) => Number(r.get(`_nagare_void_fract_${c}`))) as unknown as [
+            number,
+            number,
+            number,
+          ],
+          volume: Number(r.get('_nagare_void_volume')),
+          electrons: Number(r.get('_nagare_void_electrons')),
+        })),
+      }
+    : undefined;
+  const out: Treatment = {
+    ...(dMin ? { dMin } : {}),
+    ...(dMax ? { dMax } : {}),
+    ...(twins.length ? { twins } : {}),
+    ...(excluded.length ? { excluded } : {}),
+    ...(extinction ? { extinction } : {}),
+    ...(mask ? { mask } : {}),
+  };
   return Object.keys(out).length ? out : undefined;
 }

@@ -11,7 +11,16 @@ import { elementFromLabel, findElement } from '../crystal/elements.ts';
 import { meanWavelength } from '../scattering/form-factor.ts';
 import { parseFormula, type Formula } from '../crystal/formula.ts';
 import { DICTIONARY_ITEMS } from './dictionary-items.ts';
-import { FileProblem, INAPPLICABLE, itemText, loopWith, normalizeTag, UNKNOWN, type CifBlock, type CifLoop } from './cif-parser.ts';
+import {
+  FileProblem,
+  INAPPLICABLE,
+  itemText,
+  loopWith,
+  normalizeTag,
+  UNKNOWN,
+  type CifBlock,
+  type CifLoop,
+} from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
 
 /** What is known of the crystal and the measurement beside the intensities. */
@@ -30,7 +39,12 @@ export interface Experiment {
 }
 
 /** Items only a person knows, kept word for word under the dictionary's spelling. */
-const KEPT = DICTIONARY_ITEMS.filter((d) => d.group !== 'computed' && !['_exptl_crystal_description', '_exptl_crystal_colour', '_diffrn_ambient_temperature'].includes(d.tag) && !d.tag.startsWith('_exptl_crystal_size_')).map((d) => d.tag);
+const KEPT = DICTIONARY_ITEMS.filter(
+  (d) =>
+    d.group !== 'computed' &&
+    !['_exptl_crystal_description', '_exptl_crystal_colour', '_diffrn_ambient_temperature'].includes(d.tag) &&
+    !d.tag.startsWith('_exptl_crystal_size_'),
+).map((d) => d.tag);
 
 const measured = (block: CifBlock, ...tags: string[]): Measured | undefined => {
   const text = itemText(block, ...tags);
@@ -45,17 +59,40 @@ export function readCell(block: CifBlock): Cell | undefined {
   names.forEach((n, i) => {
     if (values[i]) return;
     const item = block.items.get(`_cell_${n}`);
-    throw new FileProblem(item ? `_cell_${n} is "${item.value.replace('\u0000', '')}", which is not a number.` : `_cell_${n} is missing while other cell items are given.`, item?.line ?? block.line);
+    throw new FileProblem(
+      item
+        ? `_cell_${n} is "${item.value.replace('\u0000', '')}", which is not a number.`
+        : `_cell_${n} is missing while other cell items are given.`,
+      item?.line ?? block.line,
+    );
   });
-  const v = values.map((x) => x!.value), su = values.map((x) => x!.su);
+  const v = values.map((x) => x!.value),
+    su = values.map((x) => x!.su);
   const given = names.map((n) => block.items.get(`_cell_${n}_su`)?.value).map((t) => (t ? Number(t) || 0 : 0));
-  const cell: Cell = { a: v[0]!, b: v[1]!, c: v[2]!, alpha: v[3]!, beta: v[4]!, gamma: v[5]!, su: su.map((s, i) => s || given[i]!) as unknown as Cell['su'] & object };
-  if (!isPlausibleCell(cell)) throw new FileProblem(`the cell ${v.join(' ')} is not possible. Check the lengths (Å) and angles (degrees).`, block.items.get('_cell_length_a')?.line);
+  const cell: Cell = {
+    a: v[0]!,
+    b: v[1]!,
+    c: v[2]!,
+    alpha: v[3]!,
+    beta: v[4]!,
+    gamma: v[5]!,
+    su: su.map((s, i) => s || given[i]!) as unknown as Cell['su'] & object,
+  };
+  if (!isPlausibleCell(cell))
+    throw new FileProblem(
+      `the cell ${v.join(' ')} is not possible. Check the lengths (Å) and angles (degrees).`,
+      block.items.get('_cell_length_a')?.line,
+    );
   return cell;
 }
 
 export function readWavelength(block: CifBlock): number | undefined {
-  const w = measured(block, '_diffrn_radiation_wavelength', '_diffrn_radiation_wavelength_wavelength', '_diffrn_radiation_wavelength_value');
+  const w = measured(
+    block,
+    '_diffrn_radiation_wavelength',
+    '_diffrn_radiation_wavelength_wavelength',
+    '_diffrn_radiation_wavelength_value',
+  );
   if (w && w.value > 0.1 && w.value < 5) return w.value;
   const type = itemText(block, '_diffrn_radiation_type', '_diffrn_radiation_probe', '_diffrn_source_target');
   const anode = type && /(Cr|Fe|Co|Cu|Ga|Mo|Ag|In)/.exec(type)?.[1];
@@ -78,12 +115,20 @@ export function readExperiment(block: CifBlock): Experiment {
     const text = itemText(block, normalizeTag(tag));
     if (text) kept[tag] = text;
   }
-  const wavelength = readWavelength(block), z = measured(block, '_cell_formula_units_z')?.value;
+  const wavelength = readWavelength(block),
+    z = measured(block, '_cell_formula_units_z')?.value;
   const temperature = measured(block, '_diffrn_ambient_temperature', '_cell_measurement_temperature')?.value;
-  const colour = itemText(block, '_exptl_crystal_colour'), habit = itemText(block, '_exptl_crystal_description');
+  const colour = itemText(block, '_exptl_crystal_colour'),
+    habit = itemText(block, '_exptl_crystal_description');
   return {
-    ...(wavelength ? { wavelength } : {}), ...(formula ? { formula } : {}), ...(z ? { z } : {}), ...(temperature ? { temperature } : {}),
-    ...(colour ? { colour } : {}), ...(habit ? { habit } : {}), ...(size.every((s) => s) ? { size: size as [number, number, number] } : {}), kept,
+    ...(wavelength ? { wavelength } : {}),
+    ...(formula ? { formula } : {}),
+    ...(z ? { z } : {}),
+    ...(temperature ? { temperature } : {}),
+    ...(colour ? { colour } : {}),
+    ...(habit ? { habit } : {}),
+    ...(size.every((s) => s) ? { size: size as [number, number, number] } : {}),
+    kept,
   };
 }
 
@@ -91,7 +136,9 @@ export function readExperiment(block: CifBlock): Experiment {
 export function readSpaceGroup(block: CifBlock): SpaceGroup | undefined {
   const loop = loopWith(block, '_space_group_symop_operation_xyz', '_symmetry_equiv_pos_as_xyz');
   if (loop) {
-    const column = loop.tags.findIndex((t) => t === '_space_group_symop_operation_xyz' || t === '_symmetry_equiv_pos_as_xyz');
+    const column = loop.tags.findIndex(
+      (t) => t === '_space_group_symop_operation_xyz' || t === '_symmetry_equiv_pos_as_xyz',
+    );
     const texts = loop.values.filter((_, i) => i % loop.tags.length === column);
     try {
       return nameGroup(spaceGroupFromOperators(texts.map(parseXyz)));
@@ -99,7 +146,13 @@ export function readSpaceGroup(block: CifBlock): SpaceGroup | undefined {
       throw new FileProblem((e as Error).message, loop.line);
     }
   }
-  for (const tag of ['_space_group_name_hall', '_symmetry_space_group_name_hall', '_space_group_name_h-m_alt', '_symmetry_space_group_name_h-m', '_space_group_name_h-m_full']) {
+  for (const tag of [
+    '_space_group_name_hall',
+    '_symmetry_space_group_name_hall',
+    '_space_group_name_h-m_alt',
+    '_symmetry_space_group_name_h-m',
+    '_space_group_name_h-m_full',
+  ]) {
     const text = itemText(block, tag);
     const setting = text && findSetting(text);
     if (setting) return groupOfSetting(setting);
@@ -138,11 +191,17 @@ export function readReflections(block: CifBlock): ReadReflections | undefined {
     return { raw, origin: raw.beams ? 'unmerged intensities with their beam directions' : 'unmerged intensities' };
   }
   const merged = loopWith(block, '_refln_index_h');
-  if (merged && column(merged, '_refln_f_squared_meas', '_refln_intensity_meas', '_refln_f_meas', '_refln_f_meas_au') >= 0)
+  if (
+    merged &&
+    column(merged, '_refln_f_squared_meas', '_refln_intensity_meas', '_refln_f_meas', '_refln_f_meas_au') >= 0
+  )
     return { raw: reflectionLoop(merged, '_refln', true), origin: 'a merged list' };
   for (const [, item] of block.items) {
     if (item.value.length < 200 || !item.value.includes('\n') || !looksLikeReflectionList(item.value)) continue;
-    return { raw: parseReflectionList(item.value.replace(/^\r?\n/, ''), undefined, item.line + 1).raw, origin: 'an embedded reflection list' };
+    return {
+      raw: parseReflectionList(item.value.replace(/^\r?\n/, ''), undefined, item.line + 1).raw,
+      origin: 'an embedded reflection list',
+    };
   }
   return undefined;
 }
@@ -152,52 +211,130 @@ export function readReflections(block: CifBlock): ReadReflections | undefined {
  * in the θ frame the scattering vector lies along x and the primary beam runs along (−sin θ, cos θ, 0); ΩΧΦ turns the crystal into it.
  * Undefined where the file gives no angles.
  */
-function beamsOf(block: CifBlock, loop: CifLoop): ((row: number, h: number, k: number, l: number) => number[] | undefined) | undefined {
-  const [omega, chi, phi] = ['omega', 'chi', 'phi'].map((n) => column(loop, `_diffrn_refln_angle_${n}`)) as [number, number, number];
-  const ub = [1, 2, 3].flatMap((i) => [1, 2, 3].map((j) => measured(block, `_diffrn_orient_matrix_ub_${i}${j}`)?.value));
+function beamsOf(
+  block: CifBlock,
+  loop: CifLoop,
+): ((row: number, h: number, k: number, l: number) => number[] | undefined) | undefined {
+  const [omega, chi, phi] = ['omega', 'chi', 'phi'].map((n) => column(loop, `_diffrn_refln_angle_${n}`)) as [
+    number,
+    number,
+    number,
+  ];
+  const ub = [1, 2, 3].flatMap((i) =>
+    [1, 2, 3].map((j) => measured(block, `_diffrn_orient_matrix_ub_${i}${j}`)?.value),
+  );
   const wavelength = readWavelength(block);
   if (omega < 0 || chi < 0 || phi < 0 || !wavelength || ub.some((x) => x === undefined)) return undefined;
-  const m = ub as number[], rad = Math.PI / 180;
+  const m = ub as number[],
+    rad = Math.PI / 180;
   return (row, h, k, l) => {
-    const [w, c, p] = [omega, chi, phi].map((col) => numberIn(loop.values[row + col]!) * rad) as [number, number, number];
+    const [w, c, p] = [omega, chi, phi].map((col) => numberIn(loop.values[row + col]!) * rad) as [
+      number,
+      number,
+      number,
+    ];
     if (![w, c, p].every(Number.isFinite)) return undefined;
     const invD = Math.hypot(...[0, 1, 2].map((i) => m[3 * i]! * h + m[3 * i + 1]! * k + m[3 * i + 2]! * l));
     const sin = (wavelength * invD) / 2;
     if (sin > 1) return undefined;
     const cos = Math.sqrt(1 - sin * sin);
-    const cw = Math.cos(w), sw = Math.sin(w), cc = Math.cos(c), sc = Math.sin(c), cp = Math.cos(p), sp = Math.sin(p);
+    const cw = Math.cos(w),
+      sw = Math.sin(w),
+      cc = Math.cos(c),
+      sc = Math.sin(c),
+      cp = Math.cos(p),
+      sp = Math.sin(p);
     // Rows of ΩΧΦ.
-    const r = [cw * cc * cp - sw * sp, cw * cc * sp + sw * cp, cw * sc, -sw * cc * cp - cw * sp, -sw * cc * sp + cw * cp, -sw * sc, -sc * cp, -sc * sp, cc];
+    const r = [
+      cw * cc * cp - sw * sp,
+      cw * cc * sp + sw * cp,
+      cw * sc,
+      -sw * cc * cp - cw * sp,
+      -sw * cc * sp + cw * cp,
+      -sw * sc,
+      -sc * cp,
+      -sc * sp,
+      cc,
+    ];
     const back = (x: number, y: number): number[] => [0, 1, 2].map((i) => r[i]! * x + r[3 + i]! * y);
     return [...back(sin, -cos), ...back(sin, cos)];
   };
 }
 
-function reflectionLoop(loop: CifLoop, prefix: string, merged: boolean, beams?: ReturnType<typeof beamsOf>): RawReflections {
+function reflectionLoop(
+  loop: CifLoop,
+  prefix: string,
+  merged: boolean,
+  beams?: ReturnType<typeof beamsOf>,
+): RawReflections {
   const width = loop.tags.length;
   const [ih, ik, il] = ['h', 'k', 'l'].map((x) => column(loop, `${prefix}_index_${x}`)) as [number, number, number];
-  if (ik < 0 || il < 0) throw new FileProblem(`the reflection loop lacks ${prefix}_index_${ik < 0 ? 'k' : 'l'}.`, loop.line);
-  let value = column(loop, `${prefix}_intensity_net`, `${prefix}_counts_net`, `${prefix}_f_squared_meas`, `${prefix}_intensity_meas`);
-  let sigma = column(loop, `${prefix}_intensity_sigma`, `${prefix}_intensity_u`, `${prefix}_intensity_net_su`, `${prefix}_intensity_su`, `${prefix}_f_squared_sigma`, `${prefix}_f_squared_meas_su`, `${prefix}_f_squared_u`, `${prefix}_intensity_meas_su`, `${prefix}_intensity_meas_sigma`);
+  if (ik < 0 || il < 0)
+    throw new FileProblem(`the reflection loop lacks ${prefix}_index_${ik < 0 ? 'k' : 'l'}.`, loop.line);
+  let value = column(
+    loop,
+    `${prefix}_intensity_net`,
+    `${prefix}_counts_net`,
+    `${prefix}_f_squared_meas`,
+    `${prefix}_intensity_meas`,
+  );
+  let sigma = column(
+    loop,
+    `${prefix}_intensity_sigma`,
+    `${prefix}_intensity_u`,
+    `${prefix}_intensity_net_su`,
+    `${prefix}_intensity_su`,
+    `${prefix}_f_squared_sigma`,
+    `${prefix}_f_squared_meas_su`,
+    `${prefix}_f_squared_u`,
+    `${prefix}_intensity_meas_su`,
+    `${prefix}_intensity_meas_sigma`,
+  );
   const amplitudes = value < 0;
   if (amplitudes) {
     value = column(loop, `${prefix}_f_meas`, `${prefix}_f_meas_au`);
-    sigma = column(loop, `${prefix}_f_sigma`, `${prefix}_f_meas_su`, `${prefix}_f_meas_sigma`, `${prefix}_f_meas_sigma_au`, `${prefix}_f_meas_u`);
+    sigma = column(
+      loop,
+      `${prefix}_f_sigma`,
+      `${prefix}_f_meas_su`,
+      `${prefix}_f_meas_sigma`,
+      `${prefix}_f_meas_sigma_au`,
+      `${prefix}_f_meas_u`,
+    );
   }
-  if (value < 0) throw new FileProblem(`the reflection loop has indices but no intensities. Expected ${prefix}_intensity_net${merged ? ' or _refln_F_squared_meas' : ''}.`, loop.line);
-  const batch = column(loop, `${prefix}_standard_code`, `${prefix}_crystal_id`, `${prefix}_scan_id`, `${prefix}_scale_group_code`);
+  if (value < 0)
+    throw new FileProblem(
+      `the reflection loop has indices but no intensities. Expected ${prefix}_intensity_net${merged ? ' or _refln_F_squared_meas' : ''}.`,
+      loop.line,
+    );
+  const batch = column(
+    loop,
+    `${prefix}_standard_code`,
+    `${prefix}_crystal_id`,
+    `${prefix}_scan_id`,
+    `${prefix}_scale_group_code`,
+  );
   const out = new RawBuilder();
   const v = loop.values;
   for (let i = 0; i < v.length; i += width) {
     if (isAbsentValue(v[i + value]!)) continue;
-    const h = numberIn(v[i + ih]!), k = numberIn(v[i + ik]!), l = numberIn(v[i + il]!), x = numberIn(v[i + value]!);
+    const h = numberIn(v[i + ih]!),
+      k = numberIn(v[i + ik]!),
+      l = numberIn(v[i + il]!),
+      x = numberIn(v[i + value]!);
     let s = sigma < 0 || isAbsentValue(v[i + sigma]!) ? NaN : numberIn(v[i + sigma]!);
     if (sigma < 0 || s !== s) {
       const own = parseMeasured(v[i + value]!)?.su;
       s = own || Math.sqrt(Math.max(1, Math.abs(x)));
     }
     if (!Number.isInteger(h) || !Number.isInteger(k) || !Number.isInteger(l) || x !== x)
-      throw new FileProblem(`row ${i / width + 1} of the reflection loop, "${v.slice(i, i + width).join(' ').replace(/\u0000/g, '')}", does not hold whole indices and a number. Correct or remove it.`, loop.line + i / width);
+      throw new FileProblem(
+        `row ${i / width + 1} of the reflection loop, "${v
+          .slice(i, i + width)
+          .join(' ')
+          .replace(/\u0000/g, '')}", does not hold whole indices and a number. Correct or remove it.`,
+        loop.line + i / width,
+      );
     if (!h && !k && !l) continue;
     const b = batch < 0 ? NaN : Number(v[i + batch]);
     const code = Number.isInteger(b) ? b : undefined;
@@ -217,7 +354,11 @@ export function readStructure(block: CifBlock): Structure | undefined {
   const cell = readCell(block);
   if (!loop || !cell) return undefined;
   const spaceGroup = readSpaceGroup(block);
-  if (!spaceGroup) throw new FileProblem('the file has atom sites but neither symmetry operators nor a space-group symbol that can be read.', loop.line);
+  if (!spaceGroup)
+    throw new FileProblem(
+      'the file has atom sites but neither symmetry operators nor a space-group symbol that can be read.',
+      loop.line,
+    );
   const aniso = new Map<string, { u: AnisotropicU; su: AnisotropicU }>();
   const anisoLoop = loopWith(block, '_atom_site_aniso_label');
   if (anisoLoop) {
@@ -231,16 +372,29 @@ export function readStructure(block: CifBlock): Structure | undefined {
       for (let i = 0; i < anisoLoop.values.length; i += width) {
         const values = columns.map((c) => parseMeasured(anisoLoop.values[i + c]!));
         if (values.some((m) => !m)) continue;
-        aniso.set(anisoLoop.values[i + label]!, { u: values.map((m) => m!.value * factor) as unknown as AnisotropicU, su: values.map((m) => m!.su * factor) as unknown as AnisotropicU });
+        aniso.set(anisoLoop.values[i + label]!, {
+          u: values.map((m) => m!.value * factor) as unknown as AnisotropicU,
+          su: values.map((m) => m!.su * factor) as unknown as AnisotropicU,
+        });
       }
   }
   const width = loop.tags.length;
   const at = (name: string): number => column(loop, `_atom_site_${name}`);
-  const cols = { label: at('label'), type: at('type_symbol'), x: FRACT.map((f) => column(loop, f)), uiso: at('u_iso_or_equiv'), biso: at('b_iso_or_equiv'), occupancy: at('occupancy'), assembly: at('disorder_assembly'), group: at('disorder_group') };
+  const cols = {
+    label: at('label'),
+    type: at('type_symbol'),
+    x: FRACT.map((f) => column(loop, f)),
+    uiso: at('u_iso_or_equiv'),
+    biso: at('b_iso_or_equiv'),
+    occupancy: at('occupancy'),
+    assembly: at('disorder_assembly'),
+    group: at('disorder_group'),
+  };
   const sites: Site[] = [];
   const g = metricTensor(cell);
   for (let i = 0; i < loop.values.length; i += width) {
-    const value = (c: number): string | undefined => (c < 0 || isAbsentValue(loop.values[i + c]!) ? undefined : loop.values[i + c]!);
+    const value = (c: number): string | undefined =>
+      c < 0 || isAbsentValue(loop.values[i + c]!) ? undefined : loop.values[i + c]!;
     const label = value(cols.label) ?? `X${i / width + 1}`;
     const xyz = cols.x.map((c) => value(c)).map((t) => (t === undefined ? undefined : parseMeasured(t)));
     if (xyz.some((m) => m === undefined)) {
@@ -249,19 +403,30 @@ export function readStructure(block: CifBlock): Structure | undefined {
     }
     const typed = value(cols.type);
     const element = (typed && (findElement(typed)?.symbol ?? elementFromLabel(typed))) || elementFromLabel(label);
-    if (!element) throw new FileProblem(`the element of ${label} cannot be told from "${typed ?? label}".`, loop.line + i / width);
+    if (!element)
+      throw new FileProblem(`the element of ${label} cannot be told from "${typed ?? label}".`, loop.line + i / width);
     const tensor = aniso.get(label);
-    const uiso = parseMeasured(value(cols.uiso) ?? '') ?? (() => {
-      const b = parseMeasured(value(cols.biso) ?? '');
-      return b && { value: b.value / (8 * Math.PI ** 2), su: b.su / (8 * Math.PI ** 2) };
-    })();
-    const displacement: Displacement = tensor ? { kind: 'aniso', ...tensor } : { kind: 'iso', u: uiso?.value ?? 0.04, su: uiso?.su ?? 0 };
+    const uiso =
+      parseMeasured(value(cols.uiso) ?? '') ??
+      (() => {
+        const b = parseMeasured(value(cols.biso) ?? '');
+        return b && { value: b.value / (8 * Math.PI ** 2), su: b.su / (8 * Math.PI ** 2) };
+      })();
+    const displacement: Displacement = tensor
+      ? { kind: 'aniso', ...tensor }
+      : { kind: 'iso', u: uiso?.value ?? 0.04, su: uiso?.su ?? 0 };
     const occupancy = parseMeasured(value(cols.occupancy) ?? '1') ?? { value: 1, su: 0 };
     const group = value(cols.group);
     const position = xyz.map((m) => m!.value) as unknown as Site['position'];
     sites.push({
-      id: newId(), label, element, position: snapToSymmetry(spaceGroup, g, position), positionSu: xyz.map((m) => m!.su) as unknown as Site['position'],
-      occupancy: occupancy.value, occupancySu: occupancy.su, displacement,
+      id: newId(),
+      label,
+      element,
+      position: snapToSymmetry(spaceGroup, g, position),
+      positionSu: xyz.map((m) => m!.su) as unknown as Site['position'],
+      occupancy: occupancy.value,
+      occupancySu: occupancy.su,
+      displacement,
       ...(group ? { disorder: { assembly: value(cols.assembly) ?? 'A', group } } : {}),
     });
   }

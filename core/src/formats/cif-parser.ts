@@ -23,7 +23,10 @@ export interface CifBlock {
 
 /** A problem in a file, with its line and what to do. */
 export class FileProblem extends Error {
-  constructor(message: string, readonly line?: number) {
+  constructor(
+    message: string,
+    readonly line?: number,
+  ) {
     super(line === undefined ? message : `Line ${line}: ${message}`);
     this.name = 'FileProblem';
   }
@@ -32,7 +35,14 @@ export class FileProblem extends Error {
 /** One spelling for old and new names: lower case, "_cell.length_a" as "_cell_length_a". */
 export const normalizeTag = (tag: string): string => tag.toLowerCase().replace(/\./g, '_');
 
-const enum Kind { Value, Tag, Loop, Data, Save, End }
+const enum Kind {
+  Value,
+  Tag,
+  Loop,
+  Data,
+  Save,
+  End,
+}
 
 class Scanner {
   position = 0;
@@ -81,14 +91,21 @@ class Scanner {
       this.text = normalizeTag(token);
     } else if (token === '?') this.text = UNKNOWN;
     else if (token === '.') this.text = INAPPLICABLE;
-    else if (end - start >= 5 && token.charCodeAt(4) === 95 || (end - start >= 7 && first !== 45 && (first < 48 || first > 57))) {
+    else if (
+      (end - start >= 5 && token.charCodeAt(4) === 95) ||
+      (end - start >= 7 && first !== 45 && (first < 48 || first > 57))
+    ) {
       const lower = token.toLowerCase();
       if (lower === 'loop_') this.kind = Kind.Loop;
       else if (lower.startsWith('data_')) {
         this.kind = Kind.Data;
         this.text = token.slice(5);
       } else if (lower.startsWith('save_')) this.kind = Kind.Save;
-      else if (lower === 'global_' || lower === 'stop_') throw new FileProblem(`"${token}" is reserved and may not stand in a CIF. Remove it or put it in quotes.`, this.line);
+      else if (lower === 'global_' || lower === 'stop_')
+        throw new FileProblem(
+          `"${token}" is reserved and may not stand in a CIF. Remove it or put it in quotes.`,
+          this.line,
+        );
     }
   }
 
@@ -98,13 +115,18 @@ class Scanner {
     let search = start + 1;
     for (;;) {
       const at = s.indexOf(';', search);
-      if (at < 0) throw new FileProblem('a text field opens here with ";" and is never closed by another ";" at the start of a line.', opened);
+      if (at < 0)
+        throw new FileProblem(
+          'a text field opens here with ";" and is never closed by another ";" at the start of a line.',
+          opened,
+        );
       const before = s.charCodeAt(at - 1);
       if (before === 10 || before === 13) {
         let end = at - 1;
         if (before === 10 && s.charCodeAt(end - 1) === 13) end--;
         const content = s.slice(start + 1, Math.max(start + 1, end));
-        for (let i = start; i < at; i++) if (s.charCodeAt(i) === 10 || (s.charCodeAt(i) === 13 && s.charCodeAt(i + 1) !== 10)) this.line++;
+        for (let i = start; i < at; i++)
+          if (s.charCodeAt(i) === 10 || (s.charCodeAt(i) === 13 && s.charCodeAt(i + 1) !== 10)) this.line++;
         this.position = at + 1;
         this.kind = Kind.Value;
         this.text = unfold(content);
@@ -118,7 +140,11 @@ class Scanner {
     const s = this.source;
     for (let i = start + 1; i <= s.length; i++) {
       const c = i < s.length ? s.charCodeAt(i) : 10;
-      if (c === 10 || c === 13) throw new FileProblem(`the quoted text ${s.slice(start, Math.min(i, start + 40)).trim()} is not closed on its line.`, this.line);
+      if (c === 10 || c === 13)
+        throw new FileProblem(
+          `the quoted text ${s.slice(start, Math.min(i, start + 40)).trim()} is not closed on its line.`,
+          this.line,
+        );
       // A quote inside the text does not end it unless white space follows.
       if (c === quote && (i + 1 >= s.length || s.charCodeAt(i + 1) <= 32)) {
         this.position = i + 1;
@@ -152,18 +178,25 @@ export function parseCif(source: string, progress?: (fraction: number) => void):
       loops = [];
       current = { name: scanner.text, line, items, loops };
       const twin = blocks.find((b) => b.name.toLowerCase() === scanner.text.toLowerCase());
-      if (twin) throw new FileProblem(`the data block "${scanner.text}" was already opened on line ${twin.line}. Give one of them another name.`, line);
+      if (twin)
+        throw new FileProblem(
+          `the data block "${scanner.text}" was already opened on line ${twin.line}. Give one of them another name.`,
+          line,
+        );
       blocks.push(current);
       scanner.next();
       continue;
     }
-    if (!current) throw new FileProblem('a CIF must begin with a data block ("data_name"); this line stands before any.', line);
-    if (scanner.kind === Kind.Save) throw new FileProblem('save frames belong to dictionaries, not to data files.', line);
+    if (!current)
+      throw new FileProblem('a CIF must begin with a data block ("data_name"); this line stands before any.', line);
+    if (scanner.kind === Kind.Save)
+      throw new FileProblem('save frames belong to dictionaries, not to data files.', line);
     if (scanner.kind === Kind.Loop) {
       const tags: string[] = [];
       scanner.next();
       while ((scanner.kind as Kind) === Kind.Tag) {
-        if (tags.includes(scanner.text)) throw new FileProblem(`the loop names ${scanner.text} twice.`, scanner.tokenLine);
+        if (tags.includes(scanner.text))
+          throw new FileProblem(`the loop names ${scanner.text} twice.`, scanner.tokenLine);
         tags.push(scanner.text);
         scanner.next();
       }
@@ -176,16 +209,28 @@ export function parseCif(source: string, progress?: (fraction: number) => void):
         scanner.next();
       }
       if (values.length % tags.length || !values.length)
-        throw new FileProblem(`the loop of ${tags[0]} has ${tags.length} columns but ${values.length} values, which do not fill whole rows. Look for a missing value or an unquoted blank before line ${scanner.tokenLine}.`, line);
+        throw new FileProblem(
+          `the loop of ${tags[0]} has ${tags.length} columns but ${values.length} values, which do not fill whole rows. Look for a missing value or an unquoted blank before line ${scanner.tokenLine}.`,
+          line,
+        );
       loops.push({ tags, values, line: firstLine });
     } else if (scanner.kind === Kind.Tag) {
       const tag = scanner.text;
       scanner.next();
-      if ((scanner.kind as Kind) !== Kind.Value) throw new FileProblem(`${tag} has no value. Write "?" where it is unknown.`, line);
-      if (items.has(tag)) throw new FileProblem(`${tag} is given twice in the block "${current.name}"; the first stands on line ${items.get(tag)!.line}.`, line);
+      if ((scanner.kind as Kind) !== Kind.Value)
+        throw new FileProblem(`${tag} has no value. Write "?" where it is unknown.`, line);
+      if (items.has(tag))
+        throw new FileProblem(
+          `${tag} is given twice in the block "${current.name}"; the first stands on line ${items.get(tag)!.line}.`,
+          line,
+        );
       items.set(tag, { value: scanner.text, line });
       scanner.next();
-    } else throw new FileProblem(`"${scanner.text.slice(0, 40)}" stands where a data name is expected. Text with blanks needs quotes.`, line);
+    } else
+      throw new FileProblem(
+        `"${scanner.text.slice(0, 40)}" stands where a data name is expected. Text with blanks needs quotes.`,
+        line,
+      );
   }
   if (!blocks.length) throw new FileProblem('the file holds no data block, so it is not a CIF.');
   return blocks;
@@ -206,4 +251,5 @@ export function itemText(block: CifBlock, ...tags: string[]): string | undefined
 }
 
 /** The loop holding a data name, if there is one. */
-export const loopWith = (block: CifBlock, ...tags: string[]): CifLoop | undefined => block.loops.find((l) => tags.some((t) => l.tags.includes(t)));
+export const loopWith = (block: CifBlock, ...tags: string[]): CifLoop | undefined =>
+  block.loops.find((l) => tags.some((t) => l.tags.includes(t)));

@@ -28,11 +28,20 @@ export interface DictionaryItem {
   readonly column?: boolean;
 }
 
-export const SUBJECTS = ['Compound', 'Crystal', 'Measurement', 'Absorption', 'Refinement', 'Programs', 'Publication'] as const;
+export const SUBJECTS = [
+  'Compound',
+  'Crystal',
+  'Measurement',
+  'Absorption',
+  'Refinement',
+  'Programs',
+  'Publication',
+] as const;
 export type Subject = (typeof SUBJECTS)[number];
 
 const byTag = new Map(DICTIONARY_ITEMS.map((d) => [d.tag.toLowerCase(), d]));
-export const dictionaryItem = (tag: string): DictionaryItem | undefined => byTag.get(tag.toLowerCase().replace(/\./g, '_'));
+export const dictionaryItem = (tag: string): DictionaryItem | undefined =>
+  byTag.get(tag.toLowerCase().replace(/\./g, '_'));
 
 /** What is wrong with a value, in words; undefined when it is right, unknown ("?", "."), or of an item outside the rules. */
 export function checkItem(tag: string, value: string): string | undefined {
@@ -43,15 +52,22 @@ export function checkItem(tag: string, value: string): string | undefined {
     const m = parseMeasured(text);
     if (!m) return `"${text.slice(0, 40)}" is not a number.`;
     if (d.type === 'integer' && !Number.isInteger(m.value)) return `${text} is not a whole number.`;
-    if (d.from !== undefined && m.value < d.from) return `${text} is below ${d.from}${d.unit ? ` ${d.unit}` : ''}, the least it can be.`;
-    if (d.to !== undefined && m.value > d.to) return `${text} is above ${d.to}${d.unit ? ` ${d.unit}` : ''}, the most it can be.`;
+    if (d.from !== undefined && m.value < d.from)
+      return `${text} is below ${d.from}${d.unit ? ` ${d.unit}` : ''}, the least it can be.`;
+    if (d.to !== undefined && m.value > d.to)
+      return `${text} is above ${d.to}${d.unit ? ` ${d.unit}` : ''}, the most it can be.`;
   }
   if (d.type === 'date' && !/^\d{4}-\d{2}-\d{2}/.test(text)) return `"${text}" is not a date like 2026-11-23.`;
   if (d.type === 'formula') {
-    try { parseFormula(text); } catch (e) { return (e as Error).message; }
+    try {
+      parseFormula(text);
+    } catch (e) {
+      return (e as Error).message;
+    }
   }
   if (d.type === 'label' && /\s/.test(text)) return `"${text}" holds a blank, which a label cannot.`;
-  if (d.values && !d.values.some((v) => v.toLowerCase() === text.toLowerCase())) return `"${text}" is none of ${d.values.slice(0, 8).join(', ')}${d.values.length > 8 ? ' …' : ''}.`;
+  if (d.values && !d.values.some((v) => v.toLowerCase() === text.toLowerCase()))
+    return `"${text}" is none of ${d.values.slice(0, 8).join(', ')}${d.values.length > 8 ? ' …' : ''}.`;
   return undefined;
 }
 
@@ -64,14 +80,22 @@ export interface FileProblemAt {
 /** Where an item of the experiment is kept: a field of its own, or among the items kept word for word. */
 export function experimentValue(e: Experiment, tag: string): string | undefined {
   switch (tag) {
-    case '_chemical_formula_sum': return e.formula ? 'known' : undefined;
-    case '_exptl_crystal_colour': return e.colour;
-    case '_exptl_crystal_description': return e.habit;
-    case '_diffrn_ambient_temperature': return e.temperature === undefined ? undefined : String(e.temperature);
-    case '_exptl_crystal_size_max': return e.size?.[0] ? String(e.size[0]) : undefined;
-    case '_exptl_crystal_size_mid': return e.size?.[1] ? String(e.size[1]) : undefined;
-    case '_exptl_crystal_size_min': return e.size?.[2] ? String(e.size[2]) : undefined;
-    default: return e.kept[tag] ?? e.kept[tag.toLowerCase()];
+    case '_chemical_formula_sum':
+      return e.formula ? 'known' : undefined;
+    case '_exptl_crystal_colour':
+      return e.colour;
+    case '_exptl_crystal_description':
+      return e.habit;
+    case '_diffrn_ambient_temperature':
+      return e.temperature === undefined ? undefined : String(e.temperature);
+    case '_exptl_crystal_size_max':
+      return e.size?.[0] ? String(e.size[0]) : undefined;
+    case '_exptl_crystal_size_mid':
+      return e.size?.[1] ? String(e.size[1]) : undefined;
+    case '_exptl_crystal_size_min':
+      return e.size?.[2] ? String(e.size[2]) : undefined;
+    default:
+      return e.kept[tag] ?? e.kept[tag.toLowerCase()];
   }
 }
 
@@ -80,21 +104,32 @@ export function withItem(e: Experiment, tag: string, value: string): Experiment 
   const text = value.trim();
   const number = Number(text.replace(',', '.'));
   switch (tag) {
-    case '_exptl_crystal_colour': return { ...e, colour: text };
-    case '_exptl_crystal_description': return { ...e, habit: text };
-    case '_diffrn_ambient_temperature': { const { temperature: _t, ...rest } = e; return text && Number.isFinite(number) ? { ...e, temperature: number } : rest; }
-    case '_exptl_crystal_size_max': case '_exptl_crystal_size_mid': case '_exptl_crystal_size_min': {
+    case '_exptl_crystal_colour':
+      return { ...e, colour: text };
+    case '_exptl_crystal_description':
+      return { ...e, habit: text };
+    case '_diffrn_ambient_temperature': {
+      const { temperature: _t, ...rest } = e;
+      return text && Number.isFinite(number) ? { ...e, temperature: number } : rest;
+    }
+    case '_exptl_crystal_size_max':
+    case '_exptl_crystal_size_mid':
+    case '_exptl_crystal_size_min': {
       const at = ['max', 'mid', 'min'].indexOf(tag.slice(-3));
       const size = [...(e.size ?? [0, 0, 0])] as [number, number, number];
       size[at] = Number.isFinite(number) ? number : 0;
       return { ...e, size };
     }
-    default: { const { [tag]: _a, [tag.toLowerCase()]: _b, ...kept } = e.kept; return { ...e, kept: text ? { ...kept, [tag]: text } : kept }; }
+    default: {
+      const { [tag]: _a, [tag.toLowerCase()]: _b, ...kept } = e.kept;
+      return { ...e, kept: text ? { ...kept, [tag]: text } : kept };
+    }
   }
 }
 
 /** Items a journal asks for that nobody has filled in. */
-export const missingItems = (e: Experiment): DictionaryItem[] => DICTIONARY_ITEMS.filter((d) => d.asked && !experimentValue(e, d.tag));
+export const missingItems = (e: Experiment): DictionaryItem[] =>
+  DICTIONARY_ITEMS.filter((d) => d.asked && !experimentValue(e, d.tag));
 
 /** Items the form offers, by subject. */
 export const formItems = (subject: Subject): DictionaryItem[] => DICTIONARY_ITEMS.filter((d) => d.group === subject);
@@ -122,28 +157,42 @@ export function cifProblems(text: string): FileProblemAt[] {
         for (let i = column; i < loop.values.length && told < 3; i += wide) {
           const says = checkItem(tag, loop.values[i]!);
           // One row is nearly always one line.
-          if (says) { out.push({ line: loop.line + Math.floor(i / wide), tag, says: `row ${Math.floor(i / wide) + 1}: ${says}` }); told++; }
+          if (says) {
+            out.push({ line: loop.line + Math.floor(i / wide), tag, says: `row ${Math.floor(i / wide) + 1}: ${says}` });
+            told++;
+          }
         }
       });
     }
     const present = new Set([...block.items.keys(), ...block.loops.flatMap((l) => l.tags)]);
     if (!present.has('_atom_site_label')) continue;
-    for (const d of DICTIONARY_ITEMS) if (d.mandatory && !present.has(d.tag.toLowerCase())) out.push({ line: block.line, tag: d.tag, says: `${d.title} is missing.` });
+    for (const d of DICTIONARY_ITEMS)
+      if (d.mandatory && !present.has(d.tag.toLowerCase()))
+        out.push({ line: block.line, tag: d.tag, says: `${d.title} is missing.` });
     const labels = new Set<string>();
     const sites = block.loops.find((l) => l.tags.includes('_atom_site_label'));
     sites?.values.forEach((v, i) => {
       if (sites.tags[i % sites.tags.length] !== '_atom_site_label') return;
-      if (labels.has(v)) out.push({ line: sites.line + Math.floor(i / sites.tags.length), tag: '_atom_site_label', says: `the label ${v} is given twice.` });
+      if (labels.has(v))
+        out.push({
+          line: sites.line + Math.floor(i / sites.tags.length),
+          tag: '_atom_site_label',
+          says: `the label ${v} is given twice.`,
+        });
       labels.add(v);
     });
     // Every label that a table speaks of must be a site.
-    for (const loop of block.loops) loop.tags.forEach((tag, column) => {
-      if (!/^_(geom_.*atom_site_label|atom_site_aniso_label|restr_.*atom_site_label)/.test(tag)) return;
-      for (let i = column; i < loop.values.length; i += loop.tags.length) {
-        const v = loop.values[i]!;
-        if (v !== UNKNOWN && v !== INAPPLICABLE && !labels.has(v)) { out.push({ line: loop.line + Math.floor(i / loop.tags.length), tag, says: `${v} is not among the sites.` }); break; }
-      }
-    });
+    for (const loop of block.loops)
+      loop.tags.forEach((tag, column) => {
+        if (!/^_(geom_.*atom_site_label|atom_site_aniso_label|restr_.*atom_site_label)/.test(tag)) return;
+        for (let i = column; i < loop.values.length; i += loop.tags.length) {
+          const v = loop.values[i]!;
+          if (v !== UNKNOWN && v !== INAPPLICABLE && !labels.has(v)) {
+            out.push({ line: loop.line + Math.floor(i / loop.tags.length), tag, says: `${v} is not among the sites.` });
+            break;
+          }
+        }
+      });
   }
   return out.sort((p, q) => p.line - q.line);
 }

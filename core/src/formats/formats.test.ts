@@ -45,7 +45,11 @@ describe('CIF syntax', () => {
   });
 
   it('reads every kind of line end', () => {
-    for (const end of ['\n', '\r\n', '\r']) expect(itemText(parseCif(SYNTAX.replace(/\n/g, end))[0]!, '_text')!.split(/\r\n|\n|\r/)).toEqual(['first', ' second ; not the end']);
+    for (const end of ['\n', '\r\n', '\r'])
+      expect(itemText(parseCif(SYNTAX.replace(/\n/g, end))[0]!, '_text')!.split(/\r\n|\n|\r/)).toEqual([
+        'first',
+        ' second ; not the end',
+      ]);
   });
 
   it.each([
@@ -70,10 +74,33 @@ describe('CIF syntax', () => {
   });
 
   it('comes back from the writer unchanged', () => {
-    const odd = ['plain', 'two words', "it's", 'say "so"', `both ' and " here`, 'line\nbreak', '_tag', 'data_x', '#hash', ';semi', '\\folded\nlook', "ends'", 'a;b', '$x', '[y]', 'loop_'];
+    const odd = [
+      'plain',
+      'two words',
+      "it's",
+      'say "so"',
+      `both ' and " here`,
+      'line\nbreak',
+      '_tag',
+      'data_x',
+      '#hash',
+      ';semi',
+      '\\folded\nlook',
+      "ends'",
+      'a;b',
+      '$x',
+      '[y]',
+      'loop_',
+    ];
     const w = new CifWriter('round trip');
     odd.forEach((v, i) => w.item(`_v_${i}`, v));
-    w.loop(['_l_a', '_l_b'], [['x y', 1], ['', 2.5]]);
+    w.loop(
+      ['_l_a', '_l_b'],
+      [
+        ['x y', 1],
+        ['', 2.5],
+      ],
+    );
     const [block] = parseCif(w.toString());
     odd.forEach((v, i) => expect(itemText(block!, `_v_${i}`)!.trim()).toBe(v.trim()));
     expect(block!.loops[0]!.values).toEqual(['x y', '1', UNKNOWN, '2.5']);
@@ -81,16 +108,29 @@ describe('CIF syntax', () => {
   });
 });
 
-const CELL = '_cell_length_a 7\n_cell_length_b 8\n_cell_length_c 9\n_cell_angle_alpha 90\n_cell_angle_beta 100\n_cell_angle_gamma 90\n';
+const CELL =
+  '_cell_length_a 7\n_cell_length_b 8\n_cell_length_c 9\n_cell_angle_alpha 90\n_cell_angle_beta 100\n_cell_angle_gamma 90\n';
 
 describe('single-crystal data in CIF', () => {
   it('come from unmerged, merged F², merged F and embedded lists', () => {
     const from = (body: string) => readReflections(parseCif(`data_d\n${CELL}${body}`)[0]!)!;
-    const a = from('loop_\n_diffrn_refln.index_h\n_diffrn_refln.index_k\n_diffrn_refln.index_l\n_diffrn_refln.intensity_net\n_diffrn_refln.intensity_net_su\n1 2 -3 45.6 1.2\n0 0 2 -1.5 0.9\n');
-    expect([a.raw.count, a.raw.merged, a.raw.l[0], a.raw.intensity[1], a.raw.sigma[1]]).toEqual([2, false, -3, -1.5, 0.9]);
-    const b = from('loop_\n_refln_index_h\n_refln_index_k\n_refln_index_l\n_refln_F_squared_meas\n_refln_F_squared_sigma\n_refln_observed_status\n1 2 -3 45.6 1.2 o\n1 0 0 ? ? x\n');
+    const a = from(
+      'loop_\n_diffrn_refln.index_h\n_diffrn_refln.index_k\n_diffrn_refln.index_l\n_diffrn_refln.intensity_net\n_diffrn_refln.intensity_net_su\n1 2 -3 45.6 1.2\n0 0 2 -1.5 0.9\n',
+    );
+    expect([a.raw.count, a.raw.merged, a.raw.l[0], a.raw.intensity[1], a.raw.sigma[1]]).toEqual([
+      2,
+      false,
+      -3,
+      -1.5,
+      0.9,
+    ]);
+    const b = from(
+      'loop_\n_refln_index_h\n_refln_index_k\n_refln_index_l\n_refln_F_squared_meas\n_refln_F_squared_sigma\n_refln_observed_status\n1 2 -3 45.6 1.2 o\n1 0 0 ? ? x\n',
+    );
     expect([b.raw.count, b.raw.merged]).toEqual([1, true]);
-    const c = from('loop_\n_refln_index_h\n_refln_index_k\n_refln_index_l\n_refln_F_meas\n_refln_F_sigma\n1 2 -3 10 0.1\n');
+    const c = from(
+      'loop_\n_refln_index_h\n_refln_index_k\n_refln_index_l\n_refln_F_meas\n_refln_F_sigma\n1 2 -3 10 0.1\n',
+    );
     expect([c.raw.intensity[0], c.raw.sigma[0]]).toEqual([100, 2]);
     const list = Array.from({ length: 12 }, (_, i) => `   1   2  ${String(i).padStart(2)}  123.45    6.78`).join('\n');
     const d = from(`_some_list\n;\n${list}\n   0   0   0    0.00    0.00\n;\n`);
@@ -98,24 +138,40 @@ describe('single-crystal data in CIF', () => {
   });
 
   it('are refused with the row that is wrong', () => {
-    expect(() => readReflections(parseCif(`data_d\n${CELL}loop_\n_diffrn_refln_index_h\n_diffrn_refln_index_k\n_diffrn_refln_index_l\n_diffrn_refln_intensity_net\n1 2 3 4\n1 x 3 4\n`)[0]!)).toThrow(/row 2 .*1 x 3 4/);
-    expect(() => recognise(`data_d\n${CELL.replace('_cell_angle_beta 100', '_cell_angle_beta oblique')}`, 'x.cif')).toThrow(/Line 6: _cell_angle_beta is "oblique"/);
-    expect(() => recognise(`data_d\n${CELL.replace('_cell_length_b 8\n', '')}`, 'x.cif')).toThrow(/_cell_length_b is missing/);
+    expect(() =>
+      readReflections(
+        parseCif(
+          `data_d\n${CELL}loop_\n_diffrn_refln_index_h\n_diffrn_refln_index_k\n_diffrn_refln_index_l\n_diffrn_refln_intensity_net\n1 2 3 4\n1 x 3 4\n`,
+        )[0]!,
+      ),
+    ).toThrow(/row 2 .*1 x 3 4/);
+    expect(() =>
+      recognise(`data_d\n${CELL.replace('_cell_angle_beta 100', '_cell_angle_beta oblique')}`, 'x.cif'),
+    ).toThrow(/Line 6: _cell_angle_beta is "oblique"/);
+    expect(() => recognise(`data_d\n${CELL.replace('_cell_length_b 8\n', '')}`, 'x.cif')).toThrow(
+      /_cell_length_b is missing/,
+    );
   });
 
   it('with sites give a structure in the names of either dictionary', () => {
     const body = `${CELL}_space_group_name_H-M_alt 'P 21/c'\nloop_\n_atom_site.label\n_atom_site.type_symbol\n_atom_site.fract_x\n_atom_site.fract_y\n_atom_site.fract_z\n_atom_site.U_iso_or_equiv\nCL1 CL 0.1(2) 0.2 0.3 0.04(1)\nC1 C 0.4 0.5 0.6 0.05\nloop_\n_atom_site_aniso_label\n_atom_site_aniso_U_11\n_atom_site_aniso_U_22\n_atom_site_aniso_U_33\n_atom_site_aniso_U_12\n_atom_site_aniso_U_13\n_atom_site_aniso_U_23\nC1 .01 .02 .03 .001 .002 .003\n`;
     const s = readStructure(parseCif(`data_s\n${body}`)[0]!)!;
     expect(s.spaceGroup.number).toBe(14);
-    expect(s.sites.map((x) => [x.element, x.displacement.kind])).toEqual([['Cl', 'iso'], ['C', 'aniso']]);
+    expect(s.sites.map((x) => [x.element, x.displacement.kind])).toEqual([
+      ['Cl', 'iso'],
+      ['C', 'aniso'],
+    ]);
     expect(s.sites[1]!.displacement.u).toEqual([0.01, 0.02, 0.03, 0.001, 0.002, 0.003]);
-    expect(() => readStructure(parseCif(`data_s\n${body.replace("_space_group_name_H-M_alt 'P 21/c'", '')}`)[0]!)).toThrow(/neither symmetry operators nor/);
+    expect(() =>
+      readStructure(parseCif(`data_s\n${body.replace("_space_group_name_H-M_alt 'P 21/c'", '')}`)[0]!),
+    ).toThrow(/neither symmetry operators nor/);
   });
 });
 
 describe('plain reflection lists', () => {
   it('are read in columns that run together', () => {
-    const text = '   1   2   312345.67 1234.50   1\n -10 -12 -13-1234.56   12.30   2\n   0   0   4   10.00    1.00   1\n   0   0   0    0.00    0.00   0\nwhat follows is not read\n';
+    const text =
+      '   1   2   312345.67 1234.50   1\n -10 -12 -13-1234.56   12.30   2\n   0   0   4   10.00    1.00   1\n   0   0   0    0.00    0.00   0\nwhat follows is not read\n';
     const { raw, layout, terminated } = parseReflectionList(text);
     expect([layout, terminated, raw.count]).toEqual(['fixed columns', true, 3]);
     expect(Array.from(raw.h)).toEqual([1, -10, 0]);
@@ -124,18 +180,31 @@ describe('plain reflection lists', () => {
   });
 
   it('are read with blanks, to the end of the file', () => {
-    const { raw, layout, terminated } = parseReflectionList('# h k l I s\n1 0 0 5.0 0.2\n-1 0 0 5.1 0.2\r\n2 0 0 1e3 12');
-    expect([layout, terminated, raw.count, raw.intensity[2], raw.batch]).toEqual(['blank-separated', false, 3, 1000, undefined]);
+    const { raw, layout, terminated } = parseReflectionList(
+      '# h k l I s\n1 0 0 5.0 0.2\n-1 0 0 5.1 0.2\r\n2 0 0 1e3 12',
+    );
+    expect([layout, terminated, raw.count, raw.intensity[2], raw.batch]).toEqual([
+      'blank-separated',
+      false,
+      3,
+      1000,
+      undefined,
+    ]);
   });
 
   it('say on which line they break', () => {
-    expect(() => parseReflectionList('1 0 0 5.0 0.2\n1 0 0 5.0 0.2\n2 0 x 5 1\n')).toThrow(/Line 3: expected h k l I σ but found "2 0 x 5 1"/);
+    expect(() => parseReflectionList('1 0 0 5.0 0.2\n1 0 0 5.0 0.2\n2 0 x 5 1\n')).toThrow(
+      /Line 3: expected h k l I σ but found "2 0 x 5 1"/,
+    );
     expect(() => parseReflectionList('0 0 0 0 0\n')).toThrow(/no reflections/);
     expect(detectLayout('Dear reader,\nthis is a letter.\n')).toBeUndefined();
   });
 
   it('of half a million rows lose nothing', () => {
-    const rows = Array.from({ length: 500_000 }, (_, i) => `${1 + (i % 40)} ${Math.floor(i / 40) % 50} ${i % 7} ${i}.5 1.25`);
+    const rows = Array.from(
+      { length: 500_000 },
+      (_, i) => `${1 + (i % 40)} ${Math.floor(i / 40) % 50} ${i % 7} ${i}.5 1.25`,
+    );
     const { raw } = parseReflectionList(rows.join('\n'));
     expect(raw.count).toBe(500_000);
     expect(raw.intensity[499_999]).toBe(499_999.5);
@@ -145,10 +214,17 @@ describe('plain reflection lists', () => {
 describe('recognition', () => {
   it('is one sentence', () => {
     const [found] = recognise('1 0 0 5.0 0.2\n2 0 0 5.0 0.2\n', 'glaze.txt');
-    expect(found!.sentence).toBe('2 reflections in blank-separated columns; the cell and the wavelength are still to be given.');
+    expect(found!.sentence).toBe(
+      '2 reflections in blank-separated columns; the cell and the wavelength are still to be given.',
+    );
   });
 
-  it.each([['', /is empty/], ['PNG\u0000\u0001', /binary file/], ['Dear reader', /was not recognised.*Dear reader/], ['data_x\n_note hello\n', /neither a cell, reflections, atom sites nor a powder pattern/]])('of %j says what to do', (text, message) => {
+  it.each([
+    ['', /is empty/],
+    ['PNG\u0000\u0001', /binary file/],
+    ['Dear reader', /was not recognised.*Dear reader/],
+    ['data_x\n_note hello\n', /neither a cell, reflections, atom sites nor a powder pattern/],
+  ])('of %j says what to do', (text, message) => {
     expect(() => recognise(text, 'file.dat')).toThrow(message);
   });
 });

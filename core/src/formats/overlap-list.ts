@@ -9,7 +9,11 @@ export function parseOverlapList(text: string): Overlaps {
     const t = line.trim();
     if (!t || t.startsWith('#')) return;
     const v = t.split(/[\s,;]+/).map(Number);
-    if (v.length < 6 || v.slice(0, 6).some((x) => !Number.isInteger(x))) throw new FileProblem(`"${t.slice(0, 60)}" does not hold six whole numbers. Each line gives h k l of the first component and h k l of the second.`, i + 1);
+    if (v.length < 6 || v.slice(0, 6).some((x) => !Number.isInteger(x)))
+      throw new FileProblem(
+        `"${t.slice(0, 60)}" does not hold six whole numbers. Each line gives h k l of the first component and h k l of the second.`,
+        i + 1,
+      );
     rows.push(v.slice(0, 6));
   });
   if (!rows.length) throw new FileProblem('the list of overlaps is empty.');

@@ -4,7 +4,14 @@ import type { RawReflections } from '../crystal/reflections.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { formulaText } from '../crystal/formula.ts';
-import { readCell, readExperiment, readReflections, readSpaceGroup, readStructure, type Experiment } from './cif-data.ts';
+import {
+  readCell,
+  readExperiment,
+  readReflections,
+  readSpaceGroup,
+  readStructure,
+  type Experiment,
+} from './cif-data.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import { readControls, readTreatment } from './cif-controls.ts';
 import { FileProblem, INAPPLICABLE, parseCif, UNKNOWN, type CifBlock } from './cif-parser.ts';
@@ -36,27 +43,50 @@ const thousands = (n: number): string => String(n).replace(/\B(?=(\d{3})+$)/g, '
 export function recognise(text: string, fileName: string, progress?: (fraction: number) => void): Recognised[] {
   const base = fileName.replace(/\.[^.]*$/, '') || 'pasted text';
   if (!text.trim()) throw new FileProblem(`${fileName} is empty.`);
-  if (text.slice(0, 2000).includes('\u0000')) throw new FileProblem(`${fileName} is a binary file. Nagare reads CIF, plain-text reflection lists and powder patterns, and its own project files.`);
+  if (text.slice(0, 2000).includes('\u0000'))
+    throw new FileProblem(
+      `${fileName} is a binary file. Nagare reads CIF, plain-text reflection lists and powder patterns, and its own project files.`,
+    );
   if (/^\s*(#[^\n]*\n\s*)*data_/i.test(text.slice(0, 20000).replace(/^\ufeff/, ''))) {
     const blocks = parseCif(text, progress);
     const found = blocks.map((b) => recogniseBlock(b, base)).filter((r) => r.raw || r.structure || r.cell || r.powder);
-    if (!found.length) throw new FileProblem(`${fileName} is a CIF but holds neither a cell, reflections, atom sites nor a powder pattern.`);
+    if (!found.length)
+      throw new FileProblem(
+        `${fileName} is a CIF but holds neither a cell, reflections, atom sites nor a powder pattern.`,
+      );
     return found;
   }
   if (looksLikeReflectionList(text)) {
     const { raw, layout } = parseReflectionList(text, progress);
-    return [{ name: base, sentence: `${thousands(raw.count)} reflections in ${layout === 'fixed columns' ? 'fixed columns' : 'blank-separated columns'}; the cell and the wavelength are still to be given.`, experiment: { kept: {} }, raw }];
+    return [
+      {
+        name: base,
+        sentence: `${thousands(raw.count)} reflections in ${layout === 'fixed columns' ? 'fixed columns' : 'blank-separated columns'}; the cell and the wavelength are still to be given.`,
+        experiment: { kept: {} },
+        raw,
+      },
+    ];
   }
   if (/^\s*\{/.test(text)) {
     const instrument = parseInstrument(text);
-    return [{ name: instrument.name, sentence: `an instrument: ${instrument.geometry}, λ ${instrument.lines.map((l) => l.wavelength.toFixed(5)).join(' and ')} Å${instrument.calibrated ? `, calibrated with ${instrument.calibrated}` : ''}.`, experiment: { kept: {} }, instrument }];
+    return [
+      {
+        name: instrument.name,
+        sentence: `an instrument: ${instrument.geometry}, λ ${instrument.lines.map((l) => l.wavelength.toFixed(5)).join(' and ')} Å${instrument.calibrated ? `, calibrated with ${instrument.calibrated}` : ''}.`,
+        experiment: { kept: {} },
+        instrument,
+      },
+    ];
   }
   if (looksLikePattern(text)) {
     const powder = parsePattern(text, base);
     return [{ name: base, sentence: patternSentence(powder), experiment: { kept: {} }, powder }];
   }
   const problem = firstOddLine(text);
-  throw new FileProblem(`${fileName} was not recognised: it is neither a CIF (no data block) nor a reflection list (h k l I σ) nor a powder pattern (2θ, intensity, s.u.).${problem ? ` The first line that fits neither reads "${problem.text}".` : ''}`, problem?.line);
+  throw new FileProblem(
+    `${fileName} was not recognised: it is neither a CIF (no data block) nor a reflection list (h k l I σ) nor a powder pattern (2θ, intensity, s.u.).${problem ? ` The first line that fits neither reads "${problem.text}".` : ''}`,
+    problem?.line,
+  );
 }
 
 function firstOddLine(text: string): { line: number; text: string } | undefined {
@@ -73,7 +103,8 @@ export const patternSentence = (p: PatternFile): string => {
 /** Short single items, for checking the file against itself. */
 function singleItems(block: CifBlock): Record<string, string> {
   const out: Record<string, string> = {};
-  for (const [tag, item] of block.items) if (item.value.length < 400 && item.value !== UNKNOWN && item.value !== INAPPLICABLE) out[tag] = item.value;
+  for (const [tag, item] of block.items)
+    if (item.value.length < 400 && item.value !== UNKNOWN && item.value !== INAPPLICABLE) out[tag] = item.value;
   return out;
 }
 
@@ -92,9 +123,20 @@ function recogniseBlock(block: CifBlock, base: string): Recognised {
   if (powder) parts.push(patternSentence(powder).slice(0, -1));
   if (structure) parts.push(`a structure of ${structure.sites.length} sites in ${structure.spaceGroup.symbol}`);
   if (!reflections && !structure && !powder && cell) parts.push('a cell');
-  const details = [experiment.formula && formulaText(experiment.formula), experiment.wavelength && `λ ${experiment.wavelength.toFixed(4)} Å`, experiment.temperature && `${experiment.temperature} K`].filter(Boolean);
+  const details = [
+    experiment.formula && formulaText(experiment.formula),
+    experiment.wavelength && `λ ${experiment.wavelength.toFixed(4)} Å`,
+    experiment.temperature && `${experiment.temperature} K`,
+  ].filter(Boolean);
   return {
-    name: block.name || base, sentence: `${parts.join(' and ')}${details.length ? `; ${details.join(', ')}` : ''}.`,
-    experiment, ...(cell ? { cell } : {}), ...(spaceGroup ? { spaceGroup } : {}), ...(reflections ? { raw: reflections.raw } : {}), ...(structure ? { structure, items: singleItems(block) } : {}), ...(treatment ? { treatment } : {}), ...(powder ? { powder } : {}),
+    name: block.name || base,
+    sentence: `${parts.join(' and ')}${details.length ? `; ${details.join(', ')}` : ''}.`,
+    experiment,
+    ...(cell ? { cell } : {}),
+    ...(spaceGroup ? { spaceGroup } : {}),
+    ...(reflections ? { raw: reflections.raw } : {}),
+    ...(structure ? { structure, items: singleItems(block) } : {}),
+    ...(treatment ? { treatment } : {}),
+    ...(powder ? { powder } : {}),
   };
 }

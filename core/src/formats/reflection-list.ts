@@ -54,7 +54,9 @@ const isBlank = (line: string): boolean => !line.trim() || line.trimStart().star
 
 /** Which layout the first lines have; fixed columns win only when every line agrees, since blank-separated lines rarely fall on the same columns. */
 export function detectLayout(text: string): ListLayout | undefined {
-  let seen = 0, fixed = 0, free = 0;
+  let seen = 0,
+    fixed = 0,
+    free = 0;
   for (const line of linesOf(text)) {
     if (isBlank(line)) continue;
     if (fixedFields(line)) fixed++;
@@ -75,15 +77,24 @@ export const looksLikeReflectionList = (text: string): boolean => detectLayout(t
  * Reads a list. Throws FileProblem with the line of the first row that is not h k l I σ.
  * `firstLine` is added to line numbers when the list stands inside another file.
  */
-export function parseReflectionList(text: string, progress?: (fraction: number) => void, firstLine = 1): ReflectionList {
+export function parseReflectionList(
+  text: string,
+  progress?: (fraction: number) => void,
+  firstLine = 1,
+): ReflectionList {
   const layout = detectLayout(text);
-  if (!layout) throw new FileProblem('this is not a reflection list. Each line should hold h k l I σ, separated by blanks or in columns of 4, 4, 4, 8 and 8 characters.', firstLine);
+  if (!layout)
+    throw new FileProblem(
+      'this is not a reflection list. Each line should hold h k l I σ, separated by blanks or in columns of 4, 4, 4, 8 and 8 characters.',
+      firstLine,
+    );
   const read = layout === 'fixed columns' ? fixedFields : freeFields;
   const other = layout === 'fixed columns' ? freeFields : fixedFields;
   const out = new RawBuilder();
   let line = firstLine - 1;
   let terminated = false;
-  let done = 0, told = 0;
+  let done = 0,
+    told = 0;
   for (const row of linesOf(text)) {
     line++;
     done += row.length + 1;
@@ -92,14 +103,18 @@ export function parseReflectionList(text: string, progress?: (fraction: number) 
     const f = read(row) ?? other(row);
     if (!f) {
       const shown = row.trim().slice(0, 60);
-      throw new FileProblem(`expected h k l I σ but found "${shown}". Correct or remove this line; nothing after it was read.`, line);
+      throw new FileProblem(
+        `expected h k l I σ but found "${shown}". Correct or remove this line; nothing after it was read.`,
+        line,
+      );
     }
     const [h, k, l, intensity, sigma, batch] = f as [number, number, number, number, number, number | undefined];
     if (!h && !k && !l) {
       terminated = true;
       break;
     }
-    if (Math.max(Math.abs(h), Math.abs(k), Math.abs(l)) > 32000) throw new FileProblem(`the indices ${h} ${k} ${l} are too large to be real.`, line);
+    if (Math.max(Math.abs(h), Math.abs(k), Math.abs(l)) > 32000)
+      throw new FileProblem(`the indices ${h} ${k} ${l} are too large to be real.`, line);
     out.push(h, k, l, intensity, sigma, batch);
   }
   if (!out.count) throw new FileProblem('the list holds no reflections before its end.', line);

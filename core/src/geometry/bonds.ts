@@ -23,7 +23,8 @@ export function bondLimit(p: string, q: string): number {
 
 /** Sites of different disorder groups of one assembly never bond. */
 function compatible(s: Structure, i: number, j: number): boolean {
-  const a = s.sites[i]!.disorder, b = s.sites[j]!.disorder;
+  const a = s.sites[i]!.disorder,
+    b = s.sites[j]!.disorder;
   return !a || !b || a.assembly !== b.assembly || a.group === b.group;
 }
 
@@ -46,8 +47,16 @@ function findBonds(s: Structure): Neighbour[] {
     return compatible(s, i, j) ? x : 0;
   };
   // Atoms disordered about a symmetry element (negative group) never bond to copies of their own group.
-  const own = (b: Neighbour): boolean => isSymmetryGroup(s.sites[b.from]!.disorder?.group) && s.sites[b.from]!.disorder!.assembly === s.sites[b.to]!.disorder?.assembly && !isTrivial(b.operator);
-  return neighbours(s.cell, s.spaceGroup, s.sites.map((x) => x.position), limit).filter((b) => b.distance > 0.5 && !own(b));
+  const own = (b: Neighbour): boolean =>
+    isSymmetryGroup(s.sites[b.from]!.disorder?.group) &&
+    s.sites[b.from]!.disorder!.assembly === s.sites[b.to]!.disorder?.assembly &&
+    !isTrivial(b.operator);
+  return neighbours(
+    s.cell,
+    s.spaceGroup,
+    s.sites.map((x) => x.position),
+    limit,
+  ).filter((b) => b.distance > 0.5 && !own(b));
 }
 
 export interface PlacedSite {
@@ -58,12 +67,19 @@ export interface PlacedSite {
 /** Product with translations kept, not wrapped. */
 export function composeExact(a: Operator, b: Operator): Operator {
   const r = compose(a, b).r;
-  const t = [0, 1, 2].map((i) => a.r[3 * i]! * b.t[0] + a.r[3 * i + 1]! * b.t[1] + a.r[3 * i + 2]! * b.t[2] + a.t[i]!) as unknown as Operator['t'];
+  const t = [0, 1, 2].map(
+    (i) => a.r[3 * i]! * b.t[0] + a.r[3 * i + 1]! * b.t[1] + a.r[3 * i + 2]! * b.t[2] + a.t[i]!,
+  ) as unknown as Operator['t'];
   return { r, t };
 }
 
 const exactKey = (site: number, x: readonly number[]): string => `${site}|${x.map((v) => Math.round(v * 2000)).join()}`;
-const place = (o: Operator, x: readonly [number, number, number]): [number, number, number] => [0, 1, 2].map((i) => o.r[3 * i]! * x[0] + o.r[3 * i + 1]! * x[1] + o.r[3 * i + 2]! * x[2] + o.t[i]!) as [number, number, number];
+const place = (o: Operator, x: readonly [number, number, number]): [number, number, number] =>
+  [0, 1, 2].map((i) => o.r[3 * i]! * x[0] + o.r[3 * i + 1]! * x[1] + o.r[3 * i + 2]! * x[2] + o.t[i]!) as [
+    number,
+    number,
+    number,
+  ];
 
 /** Follows bonds from a placed site to the whole connected unit; stops after `most` sites, where the unit is a polymer. */
 export function connectedUnit(s: Structure, list: readonly Neighbour[], start: PlacedSite, most = 2000): PlacedSite[] {
@@ -98,26 +114,35 @@ export function fragments(s: Structure, list: readonly Neighbour[] = bonds(s)): 
 export function assembleAsymmetricUnit(s: Structure): Structure {
   const list = bonds(s);
   const sites = s.sites.map((x) => x);
-  const isIdentity = (o: Operator): boolean => operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9);
+  const isIdentity = (o: Operator): boolean =>
+    operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9);
   const byFrom = new Map<number, Neighbour[]>();
   for (const b of list) byFrom.set(b.from, [...(byFrom.get(b.from) ?? []), b]);
   const placed = new Map<number, Operator>();
   for (const group of fragments(s, list)) {
     // Heaviest first keeps the centre of the unit where it is.
-    const first = group.reduce((p, q) => (elementOf(s.sites[q]!.element).z > elementOf(s.sites[p]!.element).z ? q : p), group[0]!);
+    const first = group.reduce(
+      (p, q) => (elementOf(s.sites[q]!.element).z > elementOf(s.sites[p]!.element).z ? q : p),
+      group[0]!,
+    );
     placed.set(first, IDENTITY);
     const queue = [first];
     for (let i = 0; i < queue.length; i++) {
       const at = queue[i]!;
-      const near = [...(byFrom.get(at) ?? [])].sort((p, q) => Number(isIdentity(q.operator)) - Number(isIdentity(p.operator)) || p.distance - q.distance);
+      const near = [...(byFrom.get(at) ?? [])].sort(
+        (p, q) => Number(isIdentity(q.operator)) - Number(isIdentity(p.operator)) || p.distance - q.distance,
+      );
       for (const b of near) {
         if (placed.has(b.to)) continue;
         placed.set(b.to, composeExact(placed.get(at)!, b.operator));
         queue.push(b.to);
       }
     }
-    const centre = [0, 1, 2].map((k) => group.reduce((sum, i) => sum + place(placed.get(i)!, s.sites[i]!.position)[k]!, 0) / group.length) as [number, number, number];
-    let best = IDENTITY, score = Infinity;
+    const centre = [0, 1, 2].map(
+      (k) => group.reduce((sum, i) => sum + place(placed.get(i)!, s.sites[i]!.position)[k]!, 0) / group.length,
+    ) as [number, number, number];
+    let best = IDENTITY,
+      score = Infinity;
     for (const c of s.spaceGroup.centring)
       for (const o of s.spaceGroup.representatives) {
         const y = place({ r: o.r, t: [o.t[0] + c[0], o.t[1] + c[1], o.t[2] + c[2]] }, centre);
@@ -145,4 +170,3 @@ export function moveSite(s: Structure, site: Structure['sites'][number], o: Oper
 function isTrivial(o: Operator): boolean {
   return operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9);
 }
-

@@ -1,5 +1,15 @@
 /** Distances, angles, torsions and planes with s.u. from the covariances of the refinement and of the cell. */
-import { apply3, cross, dot, eigenSymmetric3, norm, normalize, subtract, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import {
+  apply3,
+  cross,
+  dot,
+  eigenSymmetric3,
+  norm,
+  normalize,
+  subtract,
+  type Mat3,
+  type Vec3,
+} from '../math/matrix3.ts';
 import { cellParameters, orthogonalization, type Cell } from '../crystal/cell.ts';
 import { IDENTITY, type Operator } from '../crystal/operator.ts';
 import type { Measured } from '../crystal/uncertainty.ts';
@@ -18,14 +28,18 @@ const DEG = 180 / Math.PI;
 export const distanceOf = (p: readonly Vec3[]): number => norm(subtract(p[1]!, p[0]!));
 
 export function angleOf(p: readonly Vec3[]): number {
-  const u = subtract(p[0]!, p[1]!), v = subtract(p[2]!, p[1]!);
+  const u = subtract(p[0]!, p[1]!),
+    v = subtract(p[2]!, p[1]!);
   return Math.atan2(norm(cross(u, v)), dot(u, v)) * DEG;
 }
 
 /** Signed torsion in degrees, positive clockwise looking from the second to the third point (IUPAC 1974). */
 export function torsionOf(p: readonly Vec3[]): number {
-  const b1 = subtract(p[1]!, p[0]!), b2 = subtract(p[2]!, p[1]!), b3 = subtract(p[3]!, p[2]!);
-  const n1 = cross(b1, b2), n2 = cross(b2, b3);
+  const b1 = subtract(p[1]!, p[0]!),
+    b2 = subtract(p[2]!, p[1]!),
+    b3 = subtract(p[3]!, p[2]!);
+  const n1 = cross(b1, b2),
+    n2 = cross(b2, b3);
   return Math.atan2(dot(cross(n1, n2), normalize(b2)), dot(n1, n2)) * DEG;
 }
 
@@ -65,7 +79,12 @@ const positionsOf = (cell: Cell, places: readonly Place[], coordinates: (site: n
  * Value and s.u. of any function of placed sites. Derivatives are central differences of 1e−5 Å; covariances between
  * all coordinates enter, with the s.u. of the cell as independent contributions. Zero where no site has an s.u.
  */
-export function measure(s: Structure, places: readonly Place[], f: (points: readonly Vec3[]) => number, covariance?: CovarianceData): Measured {
+export function measure(
+  s: Structure,
+  places: readonly Place[],
+  f: (points: readonly Vec3[]) => number,
+  covariance?: CovarianceData,
+): Measured {
   const base = (site: number): Vec3 => s.sites[site]!.position;
   const value = f(positionsOf(s.cell, places, base));
   const sites = [...new Set(places.map((p) => p.site))];
@@ -75,7 +94,12 @@ export function measure(s: Structure, places: readonly Place[], f: (points: read
   const wrap = (d: number): number => (d > 180 ? d - 360 : d < -180 ? d + 360 : d);
   const gradient = sites.map((site) =>
     [0, 1, 2].map((k) => {
-      const at = (sign: number): number => f(positionsOf(s.cell, places, (i) => (i === site ? (base(i).map((x, q) => x + (q === k ? sign * step[k]! : 0)) as unknown as Vec3) : base(i))));
+      const at = (sign: number): number =>
+        f(
+          positionsOf(s.cell, places, (i) =>
+            i === site ? (base(i).map((x, q) => x + (q === k ? sign * step[k]! : 0)) as unknown as Vec3) : base(i),
+          ),
+        );
       return wrap(at(1) - at(-1)) / (2 * step[k]!);
     }),
   );
@@ -84,8 +108,14 @@ export function measure(s: Structure, places: readonly Place[], f: (points: read
   sites.forEach((site, p) =>
     sites.forEach((other, q) => {
       if (covariance && rows[p]! >= 0 && rows[q]! >= 0) {
-        for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) variance += gradient[p]![i]! * gradient[q]![j]! * covarianceOf(covariance, siteOffset(rows[p]!) + i, siteOffset(rows[q]!) + j);
-      } else if (site === other) for (let i = 0; i < 3; i++) variance += (gradient[p]![i]! * (s.sites[site]!.positionSu?.[i] ?? 0)) ** 2;
+        for (let i = 0; i < 3; i++)
+          for (let j = 0; j < 3; j++)
+            variance +=
+              gradient[p]![i]! *
+              gradient[q]![j]! *
+              covarianceOf(covariance, siteOffset(rows[p]!) + i, siteOffset(rows[q]!) + j);
+      } else if (site === other)
+        for (let i = 0; i < 3; i++) variance += (gradient[p]![i]! * (s.sites[site]!.positionSu?.[i] ?? 0)) ** 2;
     }),
   );
   s.cell.su?.forEach((su, k) => {
@@ -93,8 +123,21 @@ export function measure(s: Structure, places: readonly Place[], f: (points: read
     const parameters = cellParameters(s.cell);
     const h = su * 0.5;
     const at = (sign: number): number => {
-      const moved = parameters.map((x, i) => x + (i === k ? sign * h : 0)) as [number, number, number, number, number, number];
-      return f(positionsOf({ a: moved[0], b: moved[1], c: moved[2], alpha: moved[3], beta: moved[4], gamma: moved[5] }, places, base));
+      const moved = parameters.map((x, i) => x + (i === k ? sign * h : 0)) as [
+        number,
+        number,
+        number,
+        number,
+        number,
+        number,
+      ];
+      return f(
+        positionsOf(
+          { a: moved[0], b: moved[1], c: moved[2], alpha: moved[3], beta: moved[4], gamma: moved[5] },
+          places,
+          base,
+        ),
+      );
     };
     variance += ((wrap(at(1) - at(-1)) / (2 * h)) * su) ** 2;
   });

@@ -14,12 +14,21 @@ export const meets = (p: GroupOf, q: GroupOf): boolean => !p || !q || p.assembly
 
 /** Non-hydrogen atoms bonded to a site, nearest first; metals only where nothing else is bonded. `as` is the disorder group looked from. */
 export function parentSurroundings(s: Structure, parent: number, as: GroupOf = s.sites[parent]!.disorder): Neighbour[] {
-  const near = bonds(s).filter((b) => b.from === parent && b.distance > 0.7 && !isHydrogen(s.sites[b.to]!.element) && meets(as, s.sites[b.to]!.disorder)).sort((p, q) => p.distance - q.distance);
+  const near = bonds(s)
+    .filter(
+      (b) =>
+        b.from === parent &&
+        b.distance > 0.7 &&
+        !isHydrogen(s.sites[b.to]!.element) &&
+        meets(as, s.sites[b.to]!.disorder),
+    )
+    .sort((p, q) => p.distance - q.distance);
   const covalent = near.filter((n) => !isMetal(s.sites[n.to]!.element));
   return covalent.length ? covalent : near;
 }
 
-const isSymmetryCopy = (n: Neighbour): boolean => n.operator.r.some((x, i) => x !== (i % 4 ? 0 : 1)) || n.operator.t.some((t) => Math.abs(t) > 1e-6);
+const isSymmetryCopy = (n: Neighbour): boolean =>
+  n.operator.r.some((x, i) => x !== (i % 4 ? 0 : 1)) || n.operator.t.some((t) => Math.abs(t) > 1e-6);
 
 /** A parent's neighbours by reference, so that positions can be renewed as the model moves. */
 export interface ParentReference {
@@ -28,21 +37,40 @@ export interface ParentReference {
   readonly beyond?: Neighbour;
 }
 
-export function parentReference(s: Structure, parent: number, as: GroupOf = s.sites[parent]!.disorder): ParentReference {
+export function parentReference(
+  s: Structure,
+  parent: number,
+  as: GroupOf = s.sites[parent]!.disorder,
+): ParentReference {
   const near = parentSurroundings(s, parent, as);
   const first = near[0];
   if (!first) return { parent, neighbours: near };
   // The atom beyond that defines torsions: the heaviest-bonded, farthest from the parent's own place.
-  const next = parentSurroundings(s, first.to, as).map((n) => ({ ...n, operator: composeExact(first.operator, n.operator) })).filter((n) => n.to !== parent || isSymmetryCopy(n))[0];
+  const next = parentSurroundings(s, first.to, as)
+    .map((n) => ({ ...n, operator: composeExact(first.operator, n.operator) }))
+    .filter((n) => n.to !== parent || isSymmetryCopy(n))[0];
   return { parent, neighbours: near, ...(next ? { beyond: next } : {}) };
 }
 
 /** Cartesian surroundings at given fractional positions (x, y, z of site i at 3i). */
-export function surroundingsAt(s: Structure, reference: ParentReference, position: (site: number) => Vec3): Surroundings {
+export function surroundingsAt(
+  s: Structure,
+  reference: ParentReference,
+  position: (site: number) => Vec3,
+): Surroundings {
   const m = orthogonalization(s.cell);
   const at = (n: Neighbour): Vec3 => {
-    const x = position(n.to), { r, t } = n.operator;
-    return apply3(m, [r[0] * x[0] + r[1] * x[1] + r[2] * x[2] + t[0], r[3] * x[0] + r[4] * x[1] + r[5] * x[2] + t[1], r[6] * x[0] + r[7] * x[1] + r[8] * x[2] + t[2]]);
+    const x = position(n.to),
+      { r, t } = n.operator;
+    return apply3(m, [
+      r[0] * x[0] + r[1] * x[1] + r[2] * x[2] + t[0],
+      r[3] * x[0] + r[4] * x[1] + r[5] * x[2] + t[1],
+      r[6] * x[0] + r[7] * x[1] + r[8] * x[2] + t[2],
+    ]);
   };
-  return { parent: apply3(m, position(reference.parent)), neighbours: reference.neighbours.map(at), ...(reference.beyond ? { beyond: at(reference.beyond) } : {}) };
+  return {
+    parent: apply3(m, position(reference.parent)),
+    neighbours: reference.neighbours.map(at),
+    ...(reference.beyond ? { beyond: at(reference.beyond) } : {}),
+  };
 }

@@ -22,21 +22,37 @@ const truth = crystal.structure;
 const m = orthogonalization(truth.cell);
 const dataOf = (s: Structure, dMin = 0.9) => {
   const c = calculatedIntensities(s, dMin, crystal.wavelength);
-  return mergeForGroup({ count: c.count, h: c.h, k: c.k, l: c.l, intensity: Float64Array.from(c.f2), sigma: Float64Array.from(c.f2, (x) => 0.02 * x + 1), merged: false }, s.cell, s.spaceGroup).reflections;
+  return mergeForGroup(
+    {
+      count: c.count,
+      h: c.h,
+      k: c.k,
+      l: c.l,
+      intensity: Float64Array.from(c.f2),
+      sigma: Float64Array.from(c.f2, (x) => 0.02 * x + 1),
+      merged: false,
+    },
+    s.cell,
+    s.spaceGroup,
+  ).reflections;
 };
 
 describe('density between grid points', () => {
   it('is exact on the grid, periodic, and close to a smooth function off it', () => {
     const grid = { nx: 24, ny: 20, nz: 18 };
-    const f = (x: number, y: number, z: number): number => Math.cos(2 * Math.PI * (x - y)) + 0.5 * Math.sin(2 * Math.PI * (2 * z + x));
-    const values = Float64Array.from({ length: gridSize(grid) }, (_, i) => f((i % 24) / 24, (Math.floor(i / 24) % 20) / 20, Math.floor(i / 480) / 18));
+    const f = (x: number, y: number, z: number): number =>
+      Math.cos(2 * Math.PI * (x - y)) + 0.5 * Math.sin(2 * Math.PI * (2 * z + x));
+    const values = Float64Array.from({ length: gridSize(grid) }, (_, i) =>
+      f((i % 24) / 24, (Math.floor(i / 24) % 20) / 20, Math.floor(i / 480) / 18),
+    );
     const map = { grid, values };
     expect(densityAt(map, 3 / 24, 5 / 20, 7 / 18)).toBeCloseTo(f(3 / 24, 5 / 20, 7 / 18), 9);
     expect(densityAt(map, 0.317 - 2, 0.522 + 1, 0.119)).toBeCloseTo(f(0.317, 0.522, 0.119), 1);
     expect(densityAt(map, 0.317, 0.522, 1.119)).toBeCloseTo(densityAt(map, 0.317, 0.522, 0.119), 9);
   });
   it('is drawn as contour lines that lie on the level', () => {
-    const n = 41, values = Float64Array.from({ length: n * n }, (_, i) => Math.hypot((i % n) - 20, Math.floor(i / n) - 20));
+    const n = 41,
+      values = Float64Array.from({ length: n * n }, (_, i) => Math.hypot((i % n) - 20, Math.floor(i / n) - 20));
     const lines = contourLines(values, n, n, 11.3);
     expect(lines.length).toBeGreaterThan(60);
     for (const [x, y] of lines) expect(Math.hypot(x - 20, y - 20)).toBeCloseTo(11.3, 1);
@@ -71,14 +87,21 @@ describe('the reading of residual maxima', () => {
 
 describe('the solvent mask', () => {
   it('transforms a density on the grid into structure factors as the direct sum does', () => {
-    const grid = { nx: 12, ny: 10, nz: 8 }, volume = 300;
+    const grid = { nx: 12, ny: 10, nz: 8 },
+      volume = 300;
     const density = Float64Array.from({ length: 960 }, (_, i) => Math.sin(i * 1.7) ** 2);
     const hkl = { count: 4, h: [1, -2, 0, 3], k: [0, 1, -2, -1], l: [2, 0, 1, -3] };
     const { a, b } = gridStructureFactors(density, grid, volume, hkl);
     for (let r = 0; r < 4; r++) {
-      let re = 0, im = 0;
+      let re = 0,
+        im = 0;
       for (let i = 0; i < 960; i++) {
-        const phase = 2 * Math.PI * ((hkl.h[r]! * (i % 12)) / 12 + (hkl.k[r]! * (Math.floor(i / 12) % 10)) / 10 + (hkl.l[r]! * Math.floor(i / 120)) / 8);
+        const phase =
+          2 *
+          Math.PI *
+          ((hkl.h[r]! * (i % 12)) / 12 +
+            (hkl.k[r]! * (Math.floor(i / 12) % 10)) / 10 +
+            (hkl.l[r]! * Math.floor(i / 120)) / 8);
         re += (density[i]! * Math.cos(phase) * volume) / 960;
         im += (density[i]! * Math.sin(phase) * volume) / 960;
       }
@@ -96,7 +119,8 @@ describe('the solvent mask', () => {
     const data = dataOf(s, 0.95);
     const before = evaluateStructure(host, data, solvated.wavelength).figures.r1;
     const mask = await solventMask(host, data, solvated.wavelength, {}, quietContext());
-    const after = evaluateStructure(host, data, solvated.wavelength, { a: 0.1, b: 0 }, 0, undefined, { mask }).figures.r1;
+    const after = evaluateStructure(host, data, solvated.wavelength, { a: 0.1, b: 0 }, 0, undefined, { mask }).figures
+      .r1;
     expect(before).toBeGreaterThan(0.2);
     expect(after).toBeLessThan(0.5 * before);
     const electrons = 2 * guest.reduce((t, x) => t + ({ C: 6, O: 8, H: 1 } as Record<string, number>)[x.element]!, 0);
@@ -111,7 +135,8 @@ describe('the solvent mask', () => {
   it('says when there is no void', async () => {
     expect(findVoids(truth, gridFor(truth.cell, 0.4)).volume).toBeLessThan(60);
     const packed = dataOf(truth, 1.2);
-    if (findVoids(truth, gridFor(truth.cell, 0.3), 1.7).list.length === 0) await expect(solventMask(truth, packed, crystal.wavelength, {}, quietContext(), 1.7)).rejects.toThrow(/no void/);
+    if (findVoids(truth, gridFor(truth.cell, 0.3), 1.7).list.length === 0)
+      await expect(solventMask(truth, packed, crystal.wavelength, {}, quietContext(), 1.7)).rejects.toThrow(/no void/);
     else expect(findVoids(truth, gridFor(truth.cell, 0.3), 2.6).list).toHaveLength(0);
   });
 });

@@ -21,7 +21,13 @@ export function gridFor(cell: Cell, spacing: number, limits: readonly [number, n
  * F(hR) = F(h) exp(−2πi h·t). The arrays hold the conjugate, which turns e^{+} into the e^{−} of the synthesis.
  */
 export function spreadCoefficients(
-  grid: Grid, group: SpaceGroup, hkl: { count: number; h: ArrayLike<number>; k: ArrayLike<number>; l: ArrayLike<number> }, a: ArrayLike<number>, b: ArrayLike<number>, re: Float64Array, im: Float64Array,
+  grid: Grid,
+  group: SpaceGroup,
+  hkl: { count: number; h: ArrayLike<number>; k: ArrayLike<number>; l: ArrayLike<number> },
+  a: ArrayLike<number>,
+  b: ArrayLike<number>,
+  re: Float64Array,
+  im: Float64Array,
 ): void {
   const { nx, ny, nz } = grid;
   const half = (nx >> 1) + 1;
@@ -32,12 +38,20 @@ export function spreadCoefficients(
     im[at] = y;
   };
   for (let i = 0; i < hkl.count; i++) {
-    const h = hkl.h[i]!, k = hkl.k[i]!, l = hkl.l[i]!, ai = a[i]!, bi = b[i]!;
+    const h = hkl.h[i]!,
+      k = hkl.k[i]!,
+      l = hkl.l[i]!,
+      ai = a[i]!,
+      bi = b[i]!;
     for (const { r, t } of group.representatives) {
-      const p = h * r[0] + k * r[3] + l * r[6], q = h * r[1] + k * r[4] + l * r[7], s = h * r[2] + k * r[5] + l * r[8];
+      const p = h * r[0] + k * r[3] + l * r[6],
+        q = h * r[1] + k * r[4] + l * r[7],
+        s = h * r[2] + k * r[5] + l * r[8];
       const phase = -2 * Math.PI * (h * t[0] + k * t[1] + l * t[2]);
-      const c = Math.cos(phase), d = Math.sin(phase);
-      const x = ai * c - bi * d, y = ai * d + bi * c;
+      const c = Math.cos(phase),
+        d = Math.sin(phase);
+      const x = ai * c - bi * d,
+        y = ai * d + bi * c;
       put(p, q, s, x, -y);
       put(-p, -q, -s, x, y);
     }
@@ -46,10 +60,17 @@ export function spreadCoefficients(
 
 /** Synthesis from unique coefficients A + iB (electrons); F(000) is left out unless given. */
 export function synthesize(
-  cell: Cell, group: SpaceGroup, grid: Grid, hkl: { count: number; h: ArrayLike<number>; k: ArrayLike<number>; l: ArrayLike<number> }, a: ArrayLike<number>, b: ArrayLike<number>, f000 = 0,
+  cell: Cell,
+  group: SpaceGroup,
+  grid: Grid,
+  hkl: { count: number; h: ArrayLike<number>; k: ArrayLike<number>; l: ArrayLike<number> },
+  a: ArrayLike<number>,
+  b: ArrayLike<number>,
+  f000 = 0,
 ): DensityMap {
   const size = halfSize(grid);
-  const re = new Float64Array(size), im = new Float64Array(size);
+  const re = new Float64Array(size),
+    im = new Float64Array(size);
   spreadCoefficients(grid, group, hkl, a, b, re, im);
   re[0] = f000;
   im[0] = 0;
@@ -65,7 +86,10 @@ export function synthesize(
 }
 
 /** Largest index along each axis and the shortest spacing of a reflection list. */
-export function reach(cell: Cell, hkl: { count: number; h: ArrayLike<number>; k: ArrayLike<number>; l: ArrayLike<number> }): { limits: [number, number, number]; dMin: number } {
+export function reach(
+  cell: Cell,
+  hkl: { count: number; h: ArrayLike<number>; k: ArrayLike<number>; l: ArrayLike<number> },
+): { limits: [number, number, number]; dMin: number } {
   const g = reciprocalMetric(cell);
   const limits: [number, number, number] = [0, 0, 0];
   let top = 0;

@@ -10,11 +10,19 @@ import { localMaxima, uniquePeaks } from './peaks.ts';
 export type MapKind = 'difference' | 'observed' | 'doubled';
 
 /** Fo − Fc, Fo or 2Fo − Fc with calculated phases; observed values without dispersion are not attempted, so f″ stays in the phases. */
-export function modelMap(kind: MapKind, s: Structure, reflections: MergedReflections, data: CalculatedData, spacing?: number): DensityMap {
+export function modelMap(
+  kind: MapKind,
+  s: Structure,
+  reflections: MergedReflections,
+  data: CalculatedData,
+  spacing?: number,
+): DensityMap {
   const n = data.used.length;
-  const pickIndex = (source: Int16Array): Int16Array => Int16Array.from({ length: n }, (_, i) => source[data.used[i]!]!);
+  const pickIndex = (source: Int16Array): Int16Array =>
+    Int16Array.from({ length: n }, (_, i) => source[data.used[i]!]!);
   const hkl = { count: n, h: pickIndex(reflections.h), k: pickIndex(reflections.k), l: pickIndex(reflections.l) };
-  const a = new Float64Array(n), b = new Float64Array(n);
+  const a = new Float64Array(n),
+    b = new Float64Array(n);
   for (let i = 0; i < n; i++) {
     const fc = Math.hypot(data.a[i]!, data.b[i]!);
     if (!(fc > 1e-9)) continue;
@@ -40,21 +48,38 @@ export interface ResidualPeak {
 }
 
 /** The strongest residual maxima and minima of a difference map. */
-export function residualPeaks(map: DensityMap, s: Structure, most = 20): { peaks: ResidualPeak[]; holes: ResidualPeak[] } {
+export function residualPeaks(
+  map: DensityMap,
+  s: Structure,
+  most = 20,
+): { peaks: ResidualPeak[]; holes: ResidualPeak[] } {
   const list = (sign: 1 | -1): ResidualPeak[] => {
     const raw = localMaxima(map, 1.5 * map.sigma, sign, 60 * most);
     return uniquePeaks(raw, s.cell, s.spaceGroup, most, 0.6).map((p, i) => {
       const near = nearestSites(s, p.position);
-      return { name: `${sign > 0 ? 'ρ' : '−ρ'}${i + 1}`, height: p.height, position: near[0]?.moved ?? p.position, near: near.map(({ site, label, distance }) => ({ site, label, distance })) };
+      return {
+        name: `${sign > 0 ? 'ρ' : '−ρ'}${i + 1}`,
+        height: p.height,
+        position: near[0]?.moved ?? p.position,
+        near: near.map(({ site, label, distance }) => ({ site, label, distance })),
+      };
     });
   };
   return { peaks: list(1), holes: list(-1) };
 }
 
 /** Three nearest sites to a point, and the equivalent of the point that lies beside the first. */
-export function nearestSites(s: Structure, x: readonly [number, number, number], most = 3): { site: number; label: string; distance: number; moved: [number, number, number] }[] {
+export function nearestSites(
+  s: Structure,
+  x: readonly [number, number, number],
+  most = 3,
+): { site: number; label: string; distance: number; moved: [number, number, number] }[] {
   const g = metricTensor(s.cell);
   const operators = allOperators(s.spaceGroup);
-  const out = s.sites.map((site, i) => ({ site: i, label: site.label, ...operatorsNear(operators, g, x, site.position) }));
+  const out = s.sites.map((site, i) => ({
+    site: i,
+    label: site.label,
+    ...operatorsNear(operators, g, x, site.position),
+  }));
   return out.sort((p, q) => p.distance - q.distance).slice(0, most);
 }

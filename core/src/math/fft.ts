@@ -40,7 +40,8 @@ export function fftPlan(n: number): FftPlan {
       rest = m;
     }
   }
-  if (rest !== 1 || n < 1 || !Number.isInteger(n)) throw new RangeError(`A transform length must be a product of 2, 3 and 5; ${n} is not.`);
+  if (rest !== 1 || n < 1 || !Number.isInteger(n))
+    throw new RangeError(`A transform length must be a product of 2, 3 and 5; ${n} is not.`);
   const plan = { n, stages };
   plans.set(n, plan);
   return plan;
@@ -56,8 +57,10 @@ export function goodLength(n: number): number {
 }
 
 const C3 = Math.sqrt(3) / 2;
-const C51 = Math.cos((2 * Math.PI) / 5), C52 = Math.cos((4 * Math.PI) / 5);
-const S51 = Math.sin((2 * Math.PI) / 5), S52 = Math.sin((4 * Math.PI) / 5);
+const C51 = Math.cos((2 * Math.PI) / 5),
+  C52 = Math.cos((4 * Math.PI) / 5);
+const S51 = Math.sin((2 * Math.PI) / 5),
+  S52 = Math.sin((4 * Math.PI) / 5);
 
 /**
  * Forward transform (e^{−2πi}) of `width` interleaved columns: element j of column q stands at j·width + q.
@@ -65,63 +68,131 @@ const S51 = Math.sin((2 * Math.PI) / 5), S52 = Math.sin((4 * Math.PI) / 5);
  * Swap the real and imaginary arrays for the backward transform.
  */
 export function transformColumns(
-  plan: FftPlan, width: number, xr: Float64Array, xi: Float64Array, yr: Float64Array, yi: Float64Array,
+  plan: FftPlan,
+  width: number,
+  xr: Float64Array,
+  xi: Float64Array,
+  yr: Float64Array,
+  yi: Float64Array,
 ): boolean {
-  let ar = xr, ai = xi, br = yr, bi = yi;
+  let ar = xr,
+    ai = xi,
+    br = yr,
+    bi = yi;
   let s = width;
   for (const { radix, m, cos, sin } of plan.stages) {
     const sm = s * m;
     for (let p = 0; p < m; p++) {
-      const from = s * p, to = s * radix * p;
+      const from = s * p,
+        to = s * radix * p;
       if (radix === 4) {
-        const c1 = cos[3 * p]!, s1 = sin[3 * p]!, c2 = cos[3 * p + 1]!, s2 = sin[3 * p + 1]!, c3 = cos[3 * p + 2]!, s3 = sin[3 * p + 2]!;
+        const c1 = cos[3 * p]!,
+          s1 = sin[3 * p]!,
+          c2 = cos[3 * p + 1]!,
+          s2 = sin[3 * p + 1]!,
+          c3 = cos[3 * p + 2]!,
+          s3 = sin[3 * p + 2]!;
         for (let q = 0; q < s; q++) {
-          const i0 = from + q, i1 = i0 + sm, i2 = i1 + sm, i3 = i2 + sm;
-          const r0 = ar[i0]! + ar[i2]!, m0 = ai[i0]! + ai[i2]!, r1 = ar[i0]! - ar[i2]!, m1 = ai[i0]! - ai[i2]!;
-          const r2 = ar[i1]! + ar[i3]!, m2 = ai[i1]! + ai[i3]!, r3 = ar[i1]! - ar[i3]!, m3 = ai[i1]! - ai[i3]!;
+          const i0 = from + q,
+            i1 = i0 + sm,
+            i2 = i1 + sm,
+            i3 = i2 + sm;
+          const r0 = ar[i0]! + ar[i2]!,
+            m0 = ai[i0]! + ai[i2]!,
+            r1 = ar[i0]! - ar[i2]!,
+            m1 = ai[i0]! - ai[i2]!;
+          const r2 = ar[i1]! + ar[i3]!,
+            m2 = ai[i1]! + ai[i3]!,
+            r3 = ar[i1]! - ar[i3]!,
+            m3 = ai[i1]! - ai[i3]!;
           const o = to + q;
-          br[o] = r0 + r2; bi[o] = m0 + m2;
-          let tr = r1 + m3, ti = m1 - r3;
-          br[o + s] = tr * c1 - ti * s1; bi[o + s] = tr * s1 + ti * c1;
-          tr = r0 - r2; ti = m0 - m2;
-          br[o + 2 * s] = tr * c2 - ti * s2; bi[o + 2 * s] = tr * s2 + ti * c2;
-          tr = r1 - m3; ti = m1 + r3;
-          br[o + 3 * s] = tr * c3 - ti * s3; bi[o + 3 * s] = tr * s3 + ti * c3;
+          br[o] = r0 + r2;
+          bi[o] = m0 + m2;
+          let tr = r1 + m3,
+            ti = m1 - r3;
+          br[o + s] = tr * c1 - ti * s1;
+          bi[o + s] = tr * s1 + ti * c1;
+          tr = r0 - r2;
+          ti = m0 - m2;
+          br[o + 2 * s] = tr * c2 - ti * s2;
+          bi[o + 2 * s] = tr * s2 + ti * c2;
+          tr = r1 - m3;
+          ti = m1 + r3;
+          br[o + 3 * s] = tr * c3 - ti * s3;
+          bi[o + 3 * s] = tr * s3 + ti * c3;
         }
       } else if (radix === 2) {
-        const c1 = cos[p]!, s1 = sin[p]!;
+        const c1 = cos[p]!,
+          s1 = sin[p]!;
         for (let q = 0; q < s; q++) {
-          const i0 = from + q, i1 = i0 + sm, o = to + q;
-          br[o] = ar[i0]! + ar[i1]!; bi[o] = ai[i0]! + ai[i1]!;
-          const tr = ar[i0]! - ar[i1]!, ti = ai[i0]! - ai[i1]!;
-          br[o + s] = tr * c1 - ti * s1; bi[o + s] = tr * s1 + ti * c1;
+          const i0 = from + q,
+            i1 = i0 + sm,
+            o = to + q;
+          br[o] = ar[i0]! + ar[i1]!;
+          bi[o] = ai[i0]! + ai[i1]!;
+          const tr = ar[i0]! - ar[i1]!,
+            ti = ai[i0]! - ai[i1]!;
+          br[o + s] = tr * c1 - ti * s1;
+          bi[o + s] = tr * s1 + ti * c1;
         }
       } else if (radix === 3) {
-        const c1 = cos[2 * p]!, s1 = sin[2 * p]!, c2 = cos[2 * p + 1]!, s2 = sin[2 * p + 1]!;
+        const c1 = cos[2 * p]!,
+          s1 = sin[2 * p]!,
+          c2 = cos[2 * p + 1]!,
+          s2 = sin[2 * p + 1]!;
         for (let q = 0; q < s; q++) {
-          const i0 = from + q, i1 = i0 + sm, i2 = i1 + sm, o = to + q;
-          const sr = ar[i1]! + ar[i2]!, si = ai[i1]! + ai[i2]!;
-          const dr = C3 * (ar[i1]! - ar[i2]!), di = C3 * (ai[i1]! - ai[i2]!);
-          const hr = ar[i0]! - 0.5 * sr, hi = ai[i0]! - 0.5 * si;
-          br[o] = ar[i0]! + sr; bi[o] = ai[i0]! + si;
-          let tr = hr + di, ti = hi - dr;
-          br[o + s] = tr * c1 - ti * s1; bi[o + s] = tr * s1 + ti * c1;
-          tr = hr - di; ti = hi + dr;
-          br[o + 2 * s] = tr * c2 - ti * s2; bi[o + 2 * s] = tr * s2 + ti * c2;
+          const i0 = from + q,
+            i1 = i0 + sm,
+            i2 = i1 + sm,
+            o = to + q;
+          const sr = ar[i1]! + ar[i2]!,
+            si = ai[i1]! + ai[i2]!;
+          const dr = C3 * (ar[i1]! - ar[i2]!),
+            di = C3 * (ai[i1]! - ai[i2]!);
+          const hr = ar[i0]! - 0.5 * sr,
+            hi = ai[i0]! - 0.5 * si;
+          br[o] = ar[i0]! + sr;
+          bi[o] = ai[i0]! + si;
+          let tr = hr + di,
+            ti = hi - dr;
+          br[o + s] = tr * c1 - ti * s1;
+          bi[o + s] = tr * s1 + ti * c1;
+          tr = hr - di;
+          ti = hi + dr;
+          br[o + 2 * s] = tr * c2 - ti * s2;
+          bi[o + 2 * s] = tr * s2 + ti * c2;
         }
       } else {
         for (let q = 0; q < s; q++) {
-          const i0 = from + q, i1 = i0 + sm, i2 = i1 + sm, i3 = i2 + sm, i4 = i3 + sm, o = to + q;
-          const pr = ar[i1]! + ar[i4]!, pi = ai[i1]! + ai[i4]!, qr = ar[i2]! + ar[i3]!, qi = ai[i2]! + ai[i3]!;
-          const ur = ar[i1]! - ar[i4]!, ui = ai[i1]! - ai[i4]!, vr = ar[i2]! - ar[i3]!, vi = ai[i2]! - ai[i3]!;
-          const x1r = ar[i0]! + C51 * pr + C52 * qr, x1i = ai[i0]! + C51 * pi + C52 * qi;
-          const x2r = ar[i0]! + C52 * pr + C51 * qr, x2i = ai[i0]! + C52 * pi + C51 * qi;
-          const y1r = S51 * ur + S52 * vr, y1i = S51 * ui + S52 * vi;
-          const y2r = S52 * ur - S51 * vr, y2i = S52 * ui - S51 * vi;
-          br[o] = ar[i0]! + pr + qr; bi[o] = ai[i0]! + pi + qi;
-          const zr = [x1r + y1i, x2r + y2i, x2r - y2i, x1r - y1i], zi = [x1i - y1r, x2i - y2r, x2i + y2r, x1i + y1r];
+          const i0 = from + q,
+            i1 = i0 + sm,
+            i2 = i1 + sm,
+            i3 = i2 + sm,
+            i4 = i3 + sm,
+            o = to + q;
+          const pr = ar[i1]! + ar[i4]!,
+            pi = ai[i1]! + ai[i4]!,
+            qr = ar[i2]! + ar[i3]!,
+            qi = ai[i2]! + ai[i3]!;
+          const ur = ar[i1]! - ar[i4]!,
+            ui = ai[i1]! - ai[i4]!,
+            vr = ar[i2]! - ar[i3]!,
+            vi = ai[i2]! - ai[i3]!;
+          const x1r = ar[i0]! + C51 * pr + C52 * qr,
+            x1i = ai[i0]! + C51 * pi + C52 * qi;
+          const x2r = ar[i0]! + C52 * pr + C51 * qr,
+            x2i = ai[i0]! + C52 * pi + C51 * qi;
+          const y1r = S51 * ur + S52 * vr,
+            y1i = S51 * ui + S52 * vi;
+          const y2r = S52 * ur - S51 * vr,
+            y2i = S52 * ui - S51 * vi;
+          br[o] = ar[i0]! + pr + qr;
+          bi[o] = ai[i0]! + pi + qi;
+          const zr = [x1r + y1i, x2r + y2i, x2r - y2i, x1r - y1i],
+            zi = [x1i - y1r, x2i - y2r, x2i + y2r, x1i + y1r];
           for (let k = 0; k < 4; k++) {
-            const c = cos[4 * p + k]!, w = sin[4 * p + k]!;
+            const c = cos[4 * p + k]!,
+              w = sin[4 * p + k]!;
             br[o + (k + 1) * s] = zr[k]! * c - zi[k]! * w;
             bi[o + (k + 1) * s] = zr[k]! * w + zi[k]! * c;
           }
@@ -129,8 +200,12 @@ export function transformColumns(
       }
     }
     s *= radix;
-    const tr = ar, ti = ai;
-    ar = br; ai = bi; br = tr; bi = ti;
+    const tr = ar,
+      ti = ai;
+    ar = br;
+    ai = bi;
+    br = tr;
+    bi = ti;
   }
   return ar !== xr;
 }
@@ -173,18 +248,22 @@ export class RealFft3 {
     for (let row = 0; row < rows; row += 2 * BUNDLE) {
       const width = Math.min(BUNDLE, (rows - row + 1) >> 1);
       for (let q = 0; q < width; q++) {
-        const even = (row + 2 * q) * nx, odd = row + 2 * q + 1 < rows ? even + nx : -1;
+        const even = (row + 2 * q) * nx,
+          odd = row + 2 * q + 1 < rows ? even + nx : -1;
         for (let x = 0; x < nx; x++) {
           ur[x * width + q] = rho[even + x]!;
           ui[x * width + q] = odd < 0 ? 0 : rho[odd + x]!;
         }
       }
       const moved = transformColumns(plan, width, ur, ui, vr, vi);
-      const fr = moved ? vr : ur, fi = moved ? vi : ui;
+      const fr = moved ? vr : ur,
+        fi = moved ? vi : ui;
       for (let q = 0; q < width; q++) {
-        const even = (row + 2 * q) * half, odd = row + 2 * q + 1 < rows ? even + half : -1;
+        const even = (row + 2 * q) * half,
+          odd = row + 2 * q + 1 < rows ? even + half : -1;
         for (let h = 0; h < half; h++) {
-          const i = h * width + q, j = ((nx - h) % nx) * width + q;
+          const i = h * width + q,
+            j = ((nx - h) % nx) * width + q;
           re[even + h] = 0.5 * (fr[i]! + fr[j]!);
           im[even + h] = 0.5 * (fi[i]! - fi[j]!);
           if (odd >= 0) {
@@ -211,10 +290,13 @@ export class RealFft3 {
     for (let row = 0; row < rows; row += 2 * BUNDLE) {
       const width = Math.min(BUNDLE, (rows - row + 1) >> 1);
       for (let q = 0; q < width; q++) {
-        const even = (row + 2 * q) * half, odd = row + 2 * q + 1 < rows ? even + half : -1;
+        const even = (row + 2 * q) * half,
+          odd = row + 2 * q + 1 < rows ? even + half : -1;
         for (let h = 0; h < half; h++) {
-          const ar = re[even + h]!, ai = im[even + h]!;
-          const br = odd < 0 ? 0 : re[odd + h]!, bi = odd < 0 ? 0 : im[odd + h]!;
+          const ar = re[even + h]!,
+            ai = im[even + h]!;
+          const br = odd < 0 ? 0 : re[odd + h]!,
+            bi = odd < 0 ? 0 : im[odd + h]!;
           const i = h * width + q;
           ur[i] = ar - bi;
           ui[i] = ai + br;
@@ -226,9 +308,11 @@ export class RealFft3 {
         }
       }
       const moved = transformColumns(plan, width, ui, ur, vi, vr);
-      const fr = moved ? vr : ur, fi = moved ? vi : ui;
+      const fr = moved ? vr : ur,
+        fi = moved ? vi : ui;
       for (let q = 0; q < width; q++) {
-        const even = (row + 2 * q) * nx, odd = row + 2 * q + 1 < rows ? even + nx : -1;
+        const even = (row + 2 * q) * nx,
+          odd = row + 2 * q + 1 < rows ? even + nx : -1;
         for (let x = 0; x < nx; x++) {
           rho[even + x] = fr[x * width + q]!;
           if (odd >= 0) rho[odd + x] = fi[x * width + q]!;
@@ -246,16 +330,19 @@ export class RealFft3 {
       const width = Math.min(BUNDLE, columns - first);
       const base = offset + first;
       for (let j = 0; j < n; j++) {
-        const source = base + j * step, target = j * width;
+        const source = base + j * step,
+          target = j * width;
         for (let q = 0; q < width; q++) {
           ur[target + q] = re[source + q]!;
           ui[target + q] = im[source + q]!;
         }
       }
       const moved = transformColumns(plan, width, ur, ui, vr, vi);
-      const fr = moved ? vr : ur, fi = moved ? vi : ui;
+      const fr = moved ? vr : ur,
+        fi = moved ? vi : ui;
       for (let j = 0; j < n; j++) {
-        const target = base + j * step, source = j * width;
+        const target = base + j * step,
+          source = j * width;
         for (let q = 0; q < width; q++) {
           re[target + q] = fr[source + q]!;
           im[target + q] = fi[source + q]!;

@@ -9,18 +9,22 @@ export interface SmithForm {
   v: number[][];
 }
 
-const identity = (n: number): number[][] => Array.from({ length: n }, (_, i) => Array.from({ length: n }, (_, j) => (i === j ? 1 : 0)));
+const identity = (n: number): number[][] =>
+  Array.from({ length: n }, (_, i) => Array.from({ length: n }, (_, j) => (i === j ? 1 : 0)));
 
 /** Smith normal form D = U A V by elementary row and column operations (Cohen 1993, algorithm 2.4.14 without the divisibility step, which congruences do not need). */
 export function smithForm(matrix: readonly (readonly number[])[]): SmithForm {
   const a = matrix.map((row) => [...row]);
-  const rows = a.length, columns = a[0]!.length;
-  const u = identity(rows), v = identity(columns);
+  const rows = a.length,
+    columns = a[0]!.length;
+  const u = identity(rows),
+    v = identity(columns);
   const rank = Math.min(rows, columns);
   for (let k = 0; k < rank; k++) {
     for (;;) {
       // The smallest non-zero entry becomes the pivot, so every pass shrinks the remainders.
-      let pi = -1, pj = -1;
+      let pi = -1,
+        pj = -1;
       for (let i = k; i < rows; i++)
         for (let j = k; j < columns; j++)
           if (a[i]![j] && (pi < 0 || Math.abs(a[i]![j]!) < Math.abs(a[pi]![pj]!))) [pi, pj] = [i, j];

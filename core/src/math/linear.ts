@@ -56,7 +56,8 @@ export function choleskyInverse(l: Float64Array, n: number): Float64Array {
     inv[j * n + j] = 1 / l[j * n + j]!;
     for (let i = j + 1; i < n; i++) {
       let sum = 0;
-      const rowL = i * n, rowI = j * n;
+      const rowL = i * n,
+        rowI = j * n;
       for (let k = j; k < i; k++) sum += l[rowL + k]! * inv[rowI + k]!;
       inv[rowI + i] = -sum / l[rowL + i]!;
     }
@@ -65,7 +66,8 @@ export function choleskyInverse(l: Float64Array, n: number): Float64Array {
   for (let i = 0; i < n; i++)
     for (let j = i; j < n; j++) {
       let sum = 0;
-      const a = i * n, b = j * n;
+      const a = i * n,
+        b = j * n;
       for (let k = j; k < n; k++) sum += inv[a + k]! * inv[b + k]!;
       out[a + j] = sum;
       out[b + i] = sum;

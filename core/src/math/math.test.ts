@@ -10,21 +10,26 @@ describe('the Fourier transform', () => {
   it.each([1, 2, 3, 4, 5, 6, 8, 9, 10, 12, 15, 16, 30, 45, 60])('of length %i agrees with the direct sum', (n) => {
     const random = seededRandom(n);
     const width = 3;
-    const xr = Float64Array.from({ length: n * width }, () => random.normal()), xi = Float64Array.from({ length: n * width }, () => random.normal());
+    const xr = Float64Array.from({ length: n * width }, () => random.normal()),
+      xi = Float64Array.from({ length: n * width }, () => random.normal());
     const [ar, ai] = [xr.slice(), xi.slice()];
-    const yr = new Float64Array(n * width), yi = new Float64Array(n * width);
+    const yr = new Float64Array(n * width),
+      yi = new Float64Array(n * width);
     const moved = transformColumns(fftPlan(n), width, xr, xi, yr, yi);
     const [fr, fi] = moved ? [yr, yi] : [xr, xi];
-    for (let q = 0; q < width; q++) for (let k = 0; k < n; k++) {
-      let sr = 0, si = 0;
-      for (let j = 0; j < n; j++) {
-        const c = Math.cos((2 * Math.PI * j * k) / n), s = -Math.sin((2 * Math.PI * j * k) / n);
-        sr += ar[j * width + q]! * c - ai[j * width + q]! * s;
-        si += ar[j * width + q]! * s + ai[j * width + q]! * c;
+    for (let q = 0; q < width; q++)
+      for (let k = 0; k < n; k++) {
+        let sr = 0,
+          si = 0;
+        for (let j = 0; j < n; j++) {
+          const c = Math.cos((2 * Math.PI * j * k) / n),
+            s = -Math.sin((2 * Math.PI * j * k) / n);
+          sr += ar[j * width + q]! * c - ai[j * width + q]! * s;
+          si += ar[j * width + q]! * s + ai[j * width + q]! * c;
+        }
+        expect(fr[k * width + q]).toBeCloseTo(sr, 9);
+        expect(fi[k * width + q]).toBeCloseTo(si, 9);
       }
-      expect(fr[k * width + q]).toBeCloseTo(sr, 9);
-      expect(fi[k * width + q]).toBeCloseTo(si, 9);
-    }
   });
 
   it('in three dimensions agrees with the direct sum and returns what it was given', () => {
@@ -32,15 +37,25 @@ describe('the Fourier transform', () => {
     const random = seededRandom(5);
     const rho = Float64Array.from({ length: gridSize(grid) }, () => random.normal());
     const fft = new RealFft3(grid);
-    const re = new Float64Array(halfSize(grid)), im = new Float64Array(halfSize(grid));
+    const re = new Float64Array(halfSize(grid)),
+      im = new Float64Array(halfSize(grid));
     fft.forward(rho, re, im);
-    for (const [h, k, l] of [[0, 0, 0], [3, 2, 1], [5, 8, 3], [1, 0, 2]] as const) {
-      let sr = 0, si = 0;
-      for (let z = 0; z < 4; z++) for (let y = 0; y < 9; y++) for (let x = 0; x < 10; x++) {
-        const phase = -2 * Math.PI * ((h * x) / 10 + (k * y) / 9 + (l * z) / 4), v = rho[x + 10 * (y + 9 * z)]!;
-        sr += v * Math.cos(phase);
-        si += v * Math.sin(phase);
-      }
+    for (const [h, k, l] of [
+      [0, 0, 0],
+      [3, 2, 1],
+      [5, 8, 3],
+      [1, 0, 2],
+    ] as const) {
+      let sr = 0,
+        si = 0;
+      for (let z = 0; z < 4; z++)
+        for (let y = 0; y < 9; y++)
+          for (let x = 0; x < 10; x++) {
+            const phase = -2 * Math.PI * ((h * x) / 10 + (k * y) / 9 + (l * z) / 4),
+              v = rho[x + 10 * (y + 9 * z)]!;
+            sr += v * Math.cos(phase);
+            si += v * Math.sin(phase);
+          }
       const at = h + halfLength(grid) * (k + 9 * l);
       expect(re[at]).toBeCloseTo(sr, 9);
       expect(im[at]).toBeCloseTo(si, 9);
@@ -72,11 +87,12 @@ describe('linear algebra', () => {
     expect(choleskyInPlace(l, n)).toEqual([]);
     choleskySolve(l, n, b).forEach((v, i) => expect(v).toBeCloseTo(x[i]!, 8));
     const inverse = choleskyInverse(l, n);
-    for (let i = 0; i < n; i++) for (let j = 0; j < n; j++) {
-      let sum = 0;
-      for (let k = 0; k < n; k++) sum += inverse[i * n + k]! * matrix[k * n + j]!;
-      expect(sum).toBeCloseTo(i === j ? 1 : 0, 8);
-    }
+    for (let i = 0; i < n; i++)
+      for (let j = 0; j < n; j++) {
+        let sum = 0;
+        for (let k = 0; k < n; k++) sum += inverse[i * n + k]! * matrix[k * n + j]!;
+        expect(sum).toBeCloseTo(i === j ? 1 : 0, 8);
+      }
   });
 
   it('names the directions that are not determined and leaves them alone', () => {
@@ -99,18 +115,37 @@ describe('linear algebra', () => {
   });
 
   it('brings integer matrices to Smith form and solves congruences', () => {
-    const a = [[2, 4, 4], [-6, 6, 12], [10, -4, -16]];
+    const a = [
+      [2, 4, 4],
+      [-6, 6, 12],
+      [10, -4, -16],
+    ];
     const { u, d, v } = smithForm(a);
-    const times = (p: number[][], q: number[][]): number[][] => p.map((row) => q[0]!.map((_, j) => row.reduce((s, x, k) => s + x * q[k]![j]!, 0)));
-    expect(times(times(u, a), v)).toEqual([[d[0], 0, 0], [0, d[1], 0], [0, 0, d[2]]].map((r) => r.map((x) => x! + 0)));
-    const s = solveCongruence([[2, 0, 0], [0, 2, 0], [0, 0, 0]], [0.5, 0.25, 1])!;
+    const times = (p: number[][], q: number[][]): number[][] =>
+      p.map((row) => q[0]!.map((_, j) => row.reduce((s, x, k) => s + x * q[k]![j]!, 0)));
+    expect(times(times(u, a), v)).toEqual(
+      [
+        [d[0], 0, 0],
+        [0, d[1], 0],
+        [0, 0, d[2]],
+      ].map((r) => r.map((x) => x! + 0)),
+    );
+    const s = solveCongruence(
+      [
+        [2, 0, 0],
+        [0, 2, 0],
+        [0, 0, 0],
+      ],
+      [0.5, 0.25, 1],
+    )!;
     expect([2 * s[0]! - 0.5, 2 * s[1]! - 0.25].every((x) => Math.abs(x - Math.round(x)) < 1e-9)).toBe(true);
     expect(solveCongruence([[0, 0, 0]], [0.5])).toBeUndefined();
   });
 });
 
 it('random numbers repeat with their seed and have the moments they should', () => {
-  const a = seededRandom(9), b = seededRandom(9);
+  const a = seededRandom(9),
+    b = seededRandom(9);
   const values = Array.from({ length: 20000 }, () => a.normal());
   expect(values.slice(0, 50)).toEqual(Array.from({ length: 50 }, () => b.normal()));
   const mean = values.reduce((p, q) => p + q, 0) / values.length;

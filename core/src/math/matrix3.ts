@@ -30,15 +30,25 @@ export function inverse3(m: Mat3): Mat3 {
   if (Math.abs(det) < 1e-14) throw new RangeError('The 3×3 matrix is singular and has no inverse.');
   const d = 1 / det;
   return [
-    (m[4] * m[8] - m[5] * m[7]) * d, (m[2] * m[7] - m[1] * m[8]) * d, (m[1] * m[5] - m[2] * m[4]) * d,
-    (m[5] * m[6] - m[3] * m[8]) * d, (m[0] * m[8] - m[2] * m[6]) * d, (m[2] * m[3] - m[0] * m[5]) * d,
-    (m[3] * m[7] - m[4] * m[6]) * d, (m[1] * m[6] - m[0] * m[7]) * d, (m[0] * m[4] - m[1] * m[3]) * d,
+    (m[4] * m[8] - m[5] * m[7]) * d,
+    (m[2] * m[7] - m[1] * m[8]) * d,
+    (m[1] * m[5] - m[2] * m[4]) * d,
+    (m[5] * m[6] - m[3] * m[8]) * d,
+    (m[0] * m[8] - m[2] * m[6]) * d,
+    (m[2] * m[3] - m[0] * m[5]) * d,
+    (m[3] * m[7] - m[4] * m[6]) * d,
+    (m[1] * m[6] - m[0] * m[7]) * d,
+    (m[0] * m[4] - m[1] * m[3]) * d,
   ];
 }
 
 export const trace3 = (m: Mat3): number => m[0] + m[4] + m[8];
 export const dot = (a: Vec3, b: Vec3): number => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
-export const cross = (a: Vec3, b: Vec3): Vec3 => [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
+export const cross = (a: Vec3, b: Vec3): Vec3 => [
+  a[1] * b[2] - a[2] * b[1],
+  a[2] * b[0] - a[0] * b[2],
+  a[0] * b[1] - a[1] * b[0],
+];
 export const add = (a: Vec3, b: Vec3): Vec3 => [a[0] + b[0], a[1] + b[1], a[2] + b[2]];
 export const subtract = (a: Vec3, b: Vec3): Vec3 => [a[0] - b[0], a[1] - b[1], a[2] - b[2]];
 export const scale = (a: Vec3, k: number): Vec3 => [a[0] * k, a[1] * k, a[2] * k];
@@ -56,7 +66,11 @@ export interface Eigen3 {
 export function eigenSymmetric3(m: Mat3): Eigen3 {
   const a = [m[0], m[1], m[2], m[1], m[4], m[5], m[2], m[5], m[8]] as number[];
   const v = [1, 0, 0, 0, 1, 0, 0, 0, 1];
-  const pairs: [number, number][] = [[0, 1], [0, 2], [1, 2]];
+  const pairs: [number, number][] = [
+    [0, 1],
+    [0, 2],
+    [1, 2],
+  ];
   for (let sweep = 0; sweep < 30; sweep++) {
     const off = Math.abs(a[1]!) + Math.abs(a[2]!) + Math.abs(a[5]!);
     if (off < 1e-15 * (Math.abs(a[0]!) + Math.abs(a[4]!) + Math.abs(a[8]!)) || off === 0) break;
@@ -68,15 +82,18 @@ export function eigenSymmetric3(m: Mat3): Eigen3 {
       const c = 1 / Math.sqrt(t * t + 1);
       const s = t * c;
       for (let k = 0; k < 3; k++) {
-        const x = a[3 * k + p]!, y = a[3 * k + q]!;
+        const x = a[3 * k + p]!,
+          y = a[3 * k + q]!;
         a[3 * k + p] = c * x - s * y;
         a[3 * k + q] = s * x + c * y;
       }
       for (let k = 0; k < 3; k++) {
-        const x = a[3 * p + k]!, y = a[3 * q + k]!;
+        const x = a[3 * p + k]!,
+          y = a[3 * q + k]!;
         a[3 * p + k] = c * x - s * y;
         a[3 * q + k] = s * x + c * y;
-        const vx = v[3 * k + p]!, vy = v[3 * k + q]!;
+        const vx = v[3 * k + p]!,
+          vy = v[3 * k + q]!;
         v[3 * k + p] = c * vx - s * vy;
         v[3 * k + q] = s * vx + c * vy;
       }
@@ -91,7 +108,9 @@ export function eigenSymmetric3(m: Mat3): Eigen3 {
 
 /** A rotation by an angle (radians) about a unit axis, applied to a vector (Rodrigues). */
 export function turn(v: Vec3, axis: Vec3, angle: number): Vec3 {
-  const c = Math.cos(angle), s = Math.sin(angle), d = (axis[0] * v[0] + axis[1] * v[1] + axis[2] * v[2]) * (1 - c);
+  const c = Math.cos(angle),
+    s = Math.sin(angle),
+    d = (axis[0] * v[0] + axis[1] * v[1] + axis[2] * v[2]) * (1 - c);
   return [
     v[0] * c + (axis[1] * v[2] - axis[2] * v[1]) * s + axis[0] * d,
     v[1] * c + (axis[2] * v[0] - axis[0] * v[2]) * s + axis[1] * d,

@@ -10,7 +10,10 @@ export interface Random {
 
 /** A 128-bit xorshift-style generator (sfc32: Doty-Humphrey, PractRand) seeded from one integer. */
 export function seededRandom(seed: number): Random {
-  let a = 0x9e3779b9, b = 0x243f6a88, c = seed >>> 0, d = 1;
+  let a = 0x9e3779b9,
+    b = 0x243f6a88,
+    c = seed >>> 0,
+    d = 1;
   const raw = (): number => {
     const t = (((a + b) | 0) + d) | 0;
     d = (d + 1) | 0;

@@ -13,8 +13,12 @@ export function sphericalHarmonics(x: number, y: number, z: number, lMax: number
       else p[l]![m] = ((2 * l - 1) * z * p[l - 1]![m]! - (l + m - 1) * p[l - 2]![m]!) / (l - m);
     }
   }
-  const c = [1], s = [0];
-  for (let m = 1; m <= lMax; m++) { c[m] = x * c[m - 1]! - y * s[m - 1]!; s[m] = x * s[m - 1]! + y * c[m - 1]!; }
+  const c = [1],
+    s = [0];
+  for (let m = 1; m <= lMax; m++) {
+    c[m] = x * c[m - 1]! - y * s[m - 1]!;
+    s[m] = x * s[m - 1]! + y * c[m - 1]!;
+  }
   for (let l = 1; l <= lMax; l++)
     for (let m = -l; m <= l; m++) {
       const a = Math.abs(m);

@@ -14,17 +14,22 @@ export function eigenSymmetric(matrix: readonly number[], n: number): { values: 
         const apq = a[p * n + q]!;
         if (Math.abs(apq) < 1e-300) continue;
         const theta = (a[q * n + q]! - a[p * n + p]!) / (2 * apq);
-        const t = Math.sign(theta || 1) / (Math.abs(theta) + Math.sqrt(theta * theta + 1)), c = 1 / Math.sqrt(t * t + 1), s = t * c;
+        const t = Math.sign(theta || 1) / (Math.abs(theta) + Math.sqrt(theta * theta + 1)),
+          c = 1 / Math.sqrt(t * t + 1),
+          s = t * c;
         for (let k = 0; k < n; k++) {
-          const x = a[k * n + p]!, y = a[k * n + q]!;
+          const x = a[k * n + p]!,
+            y = a[k * n + q]!;
           a[k * n + p] = c * x - s * y;
           a[k * n + q] = s * x + c * y;
         }
         for (let k = 0; k < n; k++) {
-          const x = a[p * n + k]!, y = a[q * n + k]!;
+          const x = a[p * n + k]!,
+            y = a[q * n + k]!;
           a[p * n + k] = c * x - s * y;
           a[q * n + k] = s * x + c * y;
-          const w = v[p * n + k]!, z = v[q * n + k]!;
+          const w = v[p * n + k]!,
+            z = v[q * n + k]!;
           v[p * n + k] = c * w - s * z;
           v[q * n + k] = s * w + c * z;
         }
@@ -35,7 +40,17 @@ export function eigenSymmetric(matrix: readonly number[], n: number): { values: 
 }
 
 export function rotationOfQuaternion([w, x, y, z]: readonly [number, number, number, number]): Mat3 {
-  return [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y), 2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x), 2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)];
+  return [
+    1 - 2 * (y * y + z * z),
+    2 * (x * y - w * z),
+    2 * (x * z + w * y),
+    2 * (x * y + w * z),
+    1 - 2 * (x * x + z * z),
+    2 * (y * z - w * x),
+    2 * (x * z - w * y),
+    2 * (y * z + w * x),
+    1 - 2 * (x * x + y * y),
+  ];
 }
 
 export interface Superposition {
@@ -45,22 +60,61 @@ export interface Superposition {
   readonly rms: number;
 }
 
-export const middle = (points: readonly Vec3[]): Vec3 => scale(points.reduce((s, p) => add(s, p), [0, 0, 0] as Vec3), 1 / Math.max(1, points.length));
+export const middle = (points: readonly Vec3[]): Vec3 =>
+  scale(
+    points.reduce((s, p) => add(s, p), [0, 0, 0] as Vec3),
+    1 / Math.max(1, points.length),
+  );
 
 /** The proper rotation (about the centroids) that brings `points` nearest to `targets`. */
 export function superpose(points: readonly Vec3[], targets: readonly Vec3[]): Superposition {
-  const from = middle(points), to = middle(targets);
+  const from = middle(points),
+    to = middle(targets);
   const s = new Array<number>(9).fill(0);
   let square = 0;
   points.forEach((p, i) => {
-    const a = subtract(p, from), b = subtract(targets[i]!, to);
+    const a = subtract(p, from),
+      b = subtract(targets[i]!, to);
     for (let r = 0; r < 3; r++) for (let c = 0; c < 3; c++) s[3 * r + c]! += a[r]! * b[c]!;
     square += a[0] ** 2 + a[1] ** 2 + a[2] ** 2 + b[0] ** 2 + b[1] ** 2 + b[2] ** 2;
   });
-  const [xx, xy, xz, yx, yy, yz, zx, zy, zz] = s as [number, number, number, number, number, number, number, number, number];
-  const n = [xx + yy + zz, yz - zy, zx - xz, xy - yx, yz - zy, xx - yy - zz, xy + yx, zx + xz, zx - xz, xy + yx, -xx + yy - zz, yz + zy, xy - yx, zx + xz, yz + zy, -xx - yy + zz];
+  const [xx, xy, xz, yx, yy, yz, zx, zy, zz] = s as [
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+  ];
+  const n = [
+    xx + yy + zz,
+    yz - zy,
+    zx - xz,
+    xy - yx,
+    yz - zy,
+    xx - yy - zz,
+    xy + yx,
+    zx + xz,
+    zx - xz,
+    xy + yx,
+    -xx + yy - zz,
+    yz + zy,
+    xy - yx,
+    zx + xz,
+    yz + zy,
+    -xx - yy + zz,
+  ];
   const { values, vectors } = eigenSymmetric(n, 4);
-  return { rotation: rotationOfQuaternion(vectors[3] as [number, number, number, number]), from, to, rms: Math.sqrt(Math.max(0, square - 2 * values[3]!) / points.length) };
+  return {
+    rotation: rotationOfQuaternion(vectors[3] as [number, number, number, number]),
+    from,
+    to,
+    rms: Math.sqrt(Math.max(0, square - 2 * values[3]!) / points.length),
+  };
 }
 
-export const applySuperposition = (s: Superposition, p: Vec3): Vec3 => add(apply3(s.rotation, subtract(p, s.from)), s.to);
+export const applySuperposition = (s: Superposition, p: Vec3): Vec3 =>
+  add(apply3(s.rotation, subtract(p, s.from)), s.to);

@@ -20,11 +20,17 @@ export function compareModels(before: Structure, now: Structure): ModelCompariso
   const byLabel = new Map(before.sites.map((x) => [`${x.label} ${x.element}`, x]));
   const m = orthogonalization(now.cell);
   const found = new Set<string>();
-  const moved: { label: string; distance: number }[] = [], added: string[] = [], retyped: string[] = [];
-  let square = 0, count = 0;
+  const moved: { label: string; distance: number }[] = [],
+    added: string[] = [],
+    retyped: string[] = [];
+  let square = 0,
+    count = 0;
   for (const x of now.sites) {
     const old = byId.get(x.id) ?? byLabel.get(`${x.label} ${x.element}`);
-    if (!old || found.has(old.id)) { added.push(x.label); continue; }
+    if (!old || found.has(old.id)) {
+      added.push(x.label);
+      continue;
+    }
     found.add(old.id);
     const distance = norm(subtract(apply3(m, x.position), apply3(m, old.position)));
     square += distance * distance;
@@ -32,11 +38,19 @@ export function compareModels(before: Structure, now: Structure): ModelCompariso
     if (distance > 0.001) moved.push({ label: x.label, distance });
     if (old.element !== x.element) retyped.push(`${old.label} → ${x.label}`);
   }
-  return { moved: moved.sort((p, q) => q.distance - p.distance), rms: count ? Math.sqrt(square / count) : 0, added, lost: before.sites.filter((x) => !found.has(x.id)).map((x) => x.label), retyped };
+  return {
+    moved: moved.sort((p, q) => q.distance - p.distance),
+    rms: count ? Math.sqrt(square / count) : 0,
+    added,
+    lost: before.sites.filter((x) => !found.has(x.id)).map((x) => x.label),
+    retyped,
+  };
 }
 
 /** Whether two models stand in the same axes and group, so that their atoms can be compared place by place. */
-export const sameAxes = (a: Structure, b: Structure): boolean => a.spaceGroup.hall === b.spaceGroup.hall && cellParameters(a.cell).every((x, i) => Math.abs(x - cellParameters(b.cell)[i]!) < 0.01 * x);
+export const sameAxes = (a: Structure, b: Structure): boolean =>
+  a.spaceGroup.hall === b.spaceGroup.hall &&
+  cellParameters(a.cell).every((x, i) => Math.abs(x - cellParameters(b.cell)[i]!) < 0.01 * x);
 
 export interface ModelPrecision {
   /** Mean s.u. of the coordinates of non-hydrogen sites, Å; undefined where none were refined. */
@@ -49,14 +63,24 @@ export interface ModelPrecision {
 /** How well determined a model is: s.u. and shapes of its ellipsoids. */
 export function modelPrecision(s: Structure): ModelPrecision {
   const lengths = [s.cell.a, s.cell.b, s.cell.c];
-  let sum = 0, n = 0, impossible = 0;
+  let sum = 0,
+    n = 0,
+    impossible = 0;
   let elongation: { ratio: number; label: string } | undefined;
   for (const x of s.sites) {
     if (isHydrogen(x.element)) continue;
-    x.positionSu?.forEach((u, i) => { if (u > 0) { sum += u * lengths[i]!; n++; } });
+    x.positionSu?.forEach((u, i) => {
+      if (u > 0) {
+        sum += u * lengths[i]!;
+        n++;
+      }
+    });
     if (x.displacement.kind !== 'aniso') continue;
     const { values } = eigenSymmetric3(displacementToCartesian(s.cell, x.displacement.u));
-    if (values[0] <= 0) { impossible++; continue; }
+    if (values[0] <= 0) {
+      impossible++;
+      continue;
+    }
     const ratio = values[2] / values[0];
     if (!elongation || ratio > elongation.ratio) elongation = { ratio, label: x.label };
   }

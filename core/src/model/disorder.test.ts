@@ -17,10 +17,12 @@ import { farSide, fragmentOf, turnableBonds, twist } from './second-place.ts';
 
 const truth = testCrystal('CC(C)c1ccc(Cl)cc1', 'P 1 21/c 1', 9).structure;
 const heavy: Structure = { ...truth, sites: truth.sites.filter((x) => x.element !== 'H') };
-const m = orthogonalization(truth.cell), inverse = inverse3(m);
+const m = orthogonalization(truth.cell),
+  inverse = inverse3(m);
 const at = (label: string, s = heavy): number => s.sites.findIndex((x) => x.label === label);
 const cart = (s: Structure, i: number): Vec3 => apply3(m, s.sites[i]!.position);
-const shifted = (sites: readonly number[], d: Vec3): Vec3[] => sites.map((i) => apply3(inverse, add(cart(heavy, i), d)));
+const shifted = (sites: readonly number[], d: Vec3): Vec3[] =>
+  sites.map((i) => apply3(inverse, add(cart(heavy, i), d)));
 
 describe('a second place', () => {
   const chosen = [at('C1'), at('C3')];
@@ -31,8 +33,15 @@ describe('a second place', () => {
     expect(labels).toEqual(expect.arrayContaining(['C1', 'C3', 'C1B', 'C3B']));
     expect(labels.indexOf('C1B')).toBe(labels.indexOf('C3') + 1);
     for (const x of heavy.sites) if (!['C1', 'C3'].includes(x.label)) expect(model.sites).toContain(x);
-    expect(model.sites.find((x) => x.label === 'C1')).toMatchObject({ occupancy: 0.75, disorder: { assembly: 'A', group: '1' } });
-    expect(model.sites.find((x) => x.label === 'C1B')).toMatchObject({ occupancy: 0.25, disorder: { assembly: 'A', group: '2' }, displacement: { kind: 'iso' } });
+    expect(model.sites.find((x) => x.label === 'C1')).toMatchObject({
+      occupancy: 0.75,
+      disorder: { assembly: 'A', group: '1' },
+    });
+    expect(model.sites.find((x) => x.label === 'C1B')).toMatchObject({
+      occupancy: 0.25,
+      disorder: { assembly: 'A', group: '2' },
+      displacement: { kind: 'iso' },
+    });
   });
 
   it('keeps both places at the same bonds to what holds them, through one restraint', () => {
@@ -54,7 +63,11 @@ describe('a second place', () => {
     const placed = placeHydrogens(heavy, planHydrogens({ structure: heavy }).rows);
     const fragment = fragmentOf(placed, [at('C1', placed), at('C3', placed)]);
     expect(fragment.sites).toHaveLength(8);
-    const two = addPlace(placed, { sites: fragment.sites, positions: fragment.sites.map((i) => apply3(inverse, add(cart(placed, i), [0.4, 0.8, 0]))), occupancy: 0.3 });
+    const two = addPlace(placed, {
+      sites: fragment.sites,
+      positions: fragment.sites.map((i) => apply3(inverse, add(cart(placed, i), [0.4, 0.8, 0]))),
+      occupancy: 0.3,
+    });
     const copies = two.sites.filter((x) => x.disorder?.group === '2');
     expect(copies.filter((x) => x.element === 'H')).toHaveLength(6);
     const groups = two.controls!.hydrogens.filter((g) => copies.some((x) => x.id === g.parent));
@@ -66,17 +79,34 @@ describe('a second place', () => {
 
   it('comes back from a CIF of any origin as tied groups, held by restraints', () => {
     const { controls: _c, ...bare } = model;
-    const read = recognise(structureCif({ name: 'two', structure: bare, experiment: { kept: {} }, date: '2026-11-23' }), 'two.cif')[0]!.structure!;
+    const read = recognise(
+      structureCif({ name: 'two', structure: bare, experiment: { kept: {} }, date: '2026-11-23' }),
+      'two.cif',
+    )[0]!.structure!;
     expect(read.controls).toBeUndefined();
-    expect(assemblies(read).map((a) => a.groups.map((g) => [g.group, g.occupancy]))).toEqual([[['1', 0.75], ['2', 0.25]]]);
+    expect(assemblies(read).map((a) => a.groups.map((g) => [g.group, g.occupancy]))).toEqual([
+      [
+        ['1', 0.75],
+        ['2', 0.25],
+      ],
+    ]);
     const ties = tiesFromGroups(read);
     expect(ties).toMatchObject([{ kind: 'assembly', assembly: 'A', groups: ['1', '2'] }]);
     const held = holdDisorder({ ...read, controls: { ...NO_CONTROLS, occupancies: ties } });
-    expect(held.controls!.restraints.map((r) => r.kind)).toEqual(['enhanced rigid bond', 'similar displacement', 'similar displacement']);
+    expect(held.controls!.restraints.map((r) => r.kind)).toEqual([
+      'enhanced rigid bond',
+      'similar displacement',
+      'similar displacement',
+    ]);
     // Held once is held: nothing is added on top.
     expect(holdDisorder(held).controls!.restraints).toHaveLength(3);
     expect(holdDisorder(heavy)).toBe(heavy);
-    expect(tiesFromGroups({ ...read, sites: read.sites.map((x) => (x.disorder?.group === '2' ? { ...x, occupancy: 0.6 } : x)) })).toEqual([]);
+    expect(
+      tiesFromGroups({
+        ...read,
+        sites: read.sites.map((x) => (x.disorder?.group === '2' ? { ...x, occupancy: 0.6 } : x)),
+      }),
+    ).toEqual([]);
   });
 
   it('gives each assembly its letter, and groups can be changed by hand', () => {
@@ -91,17 +121,26 @@ describe('a second place', () => {
 
 describe('bonds that turn', () => {
   it('split a fragment into a far side that moves and a near side that stays', () => {
-    const all = heavy.sites.map((_, i) => i), fragment = fragmentOf(heavy, all);
+    const all = heavy.sites.map((_, i) => i),
+      fragment = fragmentOf(heavy, all);
     const far = farSide(heavy, fragment, at('C4'), at('C2'))!;
     expect(far.map((i) => heavy.sites[i]!.label).sort()).toEqual(['C1', 'C2', 'C3']);
     expect(farSide(heavy, fragment, at('C4'), at('C5'))).toBeUndefined();
-    expect(turnableBonds(heavy, all).map((b) => b.map((i) => heavy.sites[i]!.label).sort().join())).toEqual(['C2,C4']);
+    expect(
+      turnableBonds(heavy, all).map((b) =>
+        b
+          .map((i) => heavy.sites[i]!.label)
+          .sort()
+          .join(),
+      ),
+    ).toEqual(['C2,C4']);
     const x = fragment.positions;
     const turned = twist(x, { axis: [at('C4'), at('C2')], moving: far }, 0.8);
-    for (const i of all) for (const j of all) {
-      const sameSide = far.includes(i) === far.includes(j);
-      if (sameSide) expect(norm(subtract(turned[i]!, turned[j]!))).toBeCloseTo(norm(subtract(x[i]!, x[j]!)), 9);
-    }
+    for (const i of all)
+      for (const j of all) {
+        const sameSide = far.includes(i) === far.includes(j);
+        if (sameSide) expect(norm(subtract(turned[i]!, turned[j]!))).toBeCloseTo(norm(subtract(x[i]!, x[j]!)), 9);
+      }
     expect(norm(subtract(turned[at('C1')]!, x[at('C1')]!))).toBeGreaterThan(0.5);
     expect(norm(subtract(turned[at('C2')]!, x[at('C2')]!))).toBeLessThan(1e-9);
     expect(fragmentOf(heavy, [at('Cl1')]).anchors.map((a) => heavy.sites[a.site]!.label)).toHaveLength(1);
@@ -109,8 +148,21 @@ describe('bonds that turn', () => {
 });
 
 describe('what a run notices', () => {
-  const stage = (s: Structure, peaks: Stage['map']['peaks'] = [], sigma = 0.05): Stage => ({ title: '', cycles: 1, structure: s, readings: {} as never, map: { grid: { nx: 1, ny: 1, nz: 1 }, values: new Float32Array(1), sigma, peaks, holes: [] }, treatment: {}, message: '' });
-  const peak = (height: number, site: number, distance: number, position: Vec3 = [0.4, 0.4, 0.4]) => ({ name: 'ρ1', height, position: position as [number, number, number], near: [{ site, label: heavy.sites[site]!.label, distance }] });
+  const stage = (s: Structure, peaks: Stage['map']['peaks'] = [], sigma = 0.05): Stage => ({
+    title: '',
+    cycles: 1,
+    structure: s,
+    readings: {} as never,
+    map: { grid: { nx: 1, ny: 1, nz: 1 }, values: new Float32Array(1), sigma, peaks, holes: [] },
+    treatment: {},
+    message: '',
+  });
+  const peak = (height: number, site: number, distance: number, position: Vec3 = [0.4, 0.4, 0.4]) => ({
+    name: 'ρ1',
+    height,
+    position: position as [number, number, number],
+    near: [{ site, label: heavy.sites[site]!.label, distance }],
+  });
   const u = (x: Site, value: number): Site => ({ ...x, displacement: { kind: 'iso', u: value } });
 
   it('atoms that fade, by their displacement against everybody’s', () => {
@@ -133,12 +185,25 @@ describe('what a run notices', () => {
     expect(openQuestions(stage(quiet))).toEqual([]);
     expect(openQuestions(stage(quiet, [peak(1.4, 2, 1.3)])).join()).toMatch(/unexplained, ρ1 with 1.40/);
     expect(openQuestions(stage(quiet, [peak(0.5, 2, 1.3)]))).toEqual([]);
-    const faint = { ...quiet, sites: quiet.sites.map((x, i) => (i < 2 ? { ...x, occupancy: 0.03, disorder: { assembly: 'A', group: '2' } } : x)) };
+    const faint = {
+      ...quiet,
+      sites: quiet.sites.map((x, i) =>
+        i < 2 ? { ...x, occupancy: 0.03, disorder: { assembly: 'A', group: '2' } } : x,
+      ),
+    };
     expect(openQuestions(stage(faint)).join()).toMatch(/Group 2 of assembly A is down to 3\.0 %/);
-    const stray = { ...quiet, sites: [...quiet.sites, { ...quiet.sites[0]!, id: 'z', label: 'C99', position: [0.02, 0.02, 0.52] as const }] };
+    const stray = {
+      ...quiet,
+      sites: [...quiet.sites, { ...quiet.sites[0]!, id: 'z', label: 'C99', position: [0.02, 0.02, 0.52] as const }],
+    };
     const alone = !bonds(stray).some((b) => stray.sites[b.from]!.label === 'C99');
     expect(openQuestions(stage(stray)).some((q) => q.includes('bonded to nothing'))).toBe(alone);
-    const bad = { ...quiet, sites: quiet.sites.map((x, i) => (i === 3 ? { ...x, displacement: { kind: 'aniso' as const, u: [0.03, -0.02, 0.03, 0, 0, 0] as const } } : x)) };
+    const bad = {
+      ...quiet,
+      sites: quiet.sites.map((x, i) =>
+        i === 3 ? { ...x, displacement: { kind: 'aniso' as const, u: [0.03, -0.02, 0.03, 0, 0, 0] as const } } : x,
+      ),
+    };
     expect(openQuestions(stage(bad)).join()).toMatch(/cannot be/);
   });
 });

@@ -9,34 +9,195 @@ import { norm, subtract, type Vec3 } from '../math/matrix3.ts';
 
 /** A molecule alone in a large cubic cell: element and Cartesian place, Å. */
 function alone(atoms: readonly (readonly [string, number, number, number])[]): Structure {
-  const a = 30, count: Record<string, number> = {};
+  const a = 30,
+    count: Record<string, number> = {};
   return {
-    cell: { a, b: a, c: a, alpha: 90, beta: 90, gamma: 90 }, spaceGroup: spaceGroupFromSymbol('P 1'),
-    sites: atoms.map(([element, x, y, z], i): Site => ({ id: `s${i}`, label: `${element}${(count[element] = (count[element] ?? 0) + 1)}`, element, position: [0.5 + x / a, 0.5 + y / a, 0.5 + z / a], occupancy: 1, displacement: { kind: 'iso', u: 0.03 } })),
+    cell: { a, b: a, c: a, alpha: 90, beta: 90, gamma: 90 },
+    spaceGroup: spaceGroupFromSymbol('P 1'),
+    sites: atoms.map(([element, x, y, z], i): Site => ({
+      id: `s${i}`,
+      label: `${element}${(count[element] = (count[element] ?? 0) + 1)}`,
+      element,
+      position: [0.5 + x / a, 0.5 + y / a, 0.5 + z / a],
+      occupancy: 1,
+      displacement: { kind: 'iso', u: 0.03 },
+    })),
   };
 }
-const polar = (d: number, degrees: number): [number, number] => [d * Math.cos((degrees * Math.PI) / 180), d * Math.sin((degrees * Math.PI) / 180)];
+const polar = (d: number, degrees: number): [number, number] => [
+  d * Math.cos((degrees * Math.PI) / 180),
+  d * Math.sin((degrees * Math.PI) / 180),
+];
 const first = (s: Structure, site = 0) => hydrogenOptions(s, site, undefined, hasAnion(s)).options[0];
 
 /** The atom in question stands first; what its neighbours say without any density. */
 describe.each([
-  ['methyl on a single bond', alone([['C', 0, 0, 0], ['C', 1.51, 0, 0], ['O', 2, 1.1, 0]]), 'methyl', 3],
-  ['terminal vinyl on a double bond', alone([['C', 0, 0, 0], ['C', 1.32, 0, 0], ['C', 2, 1.25, 0]]), 'terminal vinyl', 2],
-  ['alkyne', alone([['C', 0, 0, 0], ['C', 1.18, 0, 0], ['C', 2.62, 0, 0]]), 'alkyne', 1],
-  ['methylene', alone([['C', 0, 0, 0], ['C', ...polar(1.53, 0), 0], ['C', ...polar(1.53, 112), 0]]), 'methylene', 2],
-  ['aldehyde', alone([['C', 0, 0, 0], ['O', ...polar(1.21, 0), 0], ['C', ...polar(1.46, 124), 0]]), 'vinyl', 1],
-  ['primary amide', alone([['N', 0, 0, 0], ['C', 1.33, 0, 0], ['O', 1.95, 1.06, 0], ['C', 2.1, -1.3, 0]]), 'planar NH2', 2],
-  ['nitrile nitrogen', alone([['N', 0, 0, 0], ['C', 1.14, 0, 0], ['C', 2.58, 0, 0]]), 'none', 0],
-  ['alcohol', alone([['O', 0, 0, 0], ['C', 1.43, 0, 0], ['C', 1.95, 1.42, 0]]), 'hydroxyl', 1],
-  ['ketone oxygen', alone([['O', 0, 0, 0], ['C', 1.21, 0, 0], ['C', 2, 1.3, 0], ['C', 2, -1.3, 0]]), 'none', 0],
-  ['acid OH beside its carbonyl', alone([['O', 0, 0, 0], ['C', 1.31, 0, 0], ['O', 1.92, 1.05, 0], ['C', 2.1, -1.25, 0]]), 'hydroxyl', 1],
-  ['carboxylate oxygen', alone([['O', 0, 0, 0], ['C', 1.255, 0, 0], ['O', 1.9, 1.07, 0], ['C', 2.1, -1.25, 0]]), 'none', 0],
+  [
+    'methyl on a single bond',
+    alone([
+      ['C', 0, 0, 0],
+      ['C', 1.51, 0, 0],
+      ['O', 2, 1.1, 0],
+    ]),
+    'methyl',
+    3,
+  ],
+  [
+    'terminal vinyl on a double bond',
+    alone([
+      ['C', 0, 0, 0],
+      ['C', 1.32, 0, 0],
+      ['C', 2, 1.25, 0],
+    ]),
+    'terminal vinyl',
+    2,
+  ],
+  [
+    'alkyne',
+    alone([
+      ['C', 0, 0, 0],
+      ['C', 1.18, 0, 0],
+      ['C', 2.62, 0, 0],
+    ]),
+    'alkyne',
+    1,
+  ],
+  [
+    'methylene',
+    alone([
+      ['C', 0, 0, 0],
+      ['C', ...polar(1.53, 0), 0],
+      ['C', ...polar(1.53, 112), 0],
+    ]),
+    'methylene',
+    2,
+  ],
+  [
+    'aldehyde',
+    alone([
+      ['C', 0, 0, 0],
+      ['O', ...polar(1.21, 0), 0],
+      ['C', ...polar(1.46, 124), 0],
+    ]),
+    'vinyl',
+    1,
+  ],
+  [
+    'primary amide',
+    alone([
+      ['N', 0, 0, 0],
+      ['C', 1.33, 0, 0],
+      ['O', 1.95, 1.06, 0],
+      ['C', 2.1, -1.3, 0],
+    ]),
+    'planar NH2',
+    2,
+  ],
+  [
+    'nitrile nitrogen',
+    alone([
+      ['N', 0, 0, 0],
+      ['C', 1.14, 0, 0],
+      ['C', 2.58, 0, 0],
+    ]),
+    'none',
+    0,
+  ],
+  [
+    'alcohol',
+    alone([
+      ['O', 0, 0, 0],
+      ['C', 1.43, 0, 0],
+      ['C', 1.95, 1.42, 0],
+    ]),
+    'hydroxyl',
+    1,
+  ],
+  [
+    'ketone oxygen',
+    alone([
+      ['O', 0, 0, 0],
+      ['C', 1.21, 0, 0],
+      ['C', 2, 1.3, 0],
+      ['C', 2, -1.3, 0],
+    ]),
+    'none',
+    0,
+  ],
+  [
+    'acid OH beside its carbonyl',
+    alone([
+      ['O', 0, 0, 0],
+      ['C', 1.31, 0, 0],
+      ['O', 1.92, 1.05, 0],
+      ['C', 2.1, -1.25, 0],
+    ]),
+    'hydroxyl',
+    1,
+  ],
+  [
+    'carboxylate oxygen',
+    alone([
+      ['O', 0, 0, 0],
+      ['C', 1.255, 0, 0],
+      ['O', 1.9, 1.07, 0],
+      ['C', 2.1, -1.25, 0],
+    ]),
+    'none',
+    0,
+  ],
   ['water alone', alone([['O', 0, 0, 0]]), 'water', 2],
-  ['water on a metal', alone([['O', 0, 0, 0], ['Cu', 2.0, 0, 0]]), 'water', 2],
-  ['thiol', alone([['S', 0, 0, 0], ['C', 1.82, 0, 0], ['C', 2.4, 1.4, 0]]), 'thiol', 1],
-  ['ammine on a metal', alone([['N', 0, 0, 0], ['Co', 1.96, 0, 0]]), 'ammonium', 3],
-  ['nitro oxygen', alone([['O', 0, 0, 0], ['N', 1.22, 0, 0], ['O', 1.85, 1.05, 0], ['C', 1.9, -1.3, 0]]), 'none', 0],
-  ['sulfonamide nitrogen', alone([['N', 0, 0, 0], ['S', 1.61, 0, 0], ['O', 2.1, 1.35, 0], ['O', 2.1, -1.35, 0], ['C', 2.3, 0, 1.6]]), 'pyramidal NH2', 2],
+  [
+    'water on a metal',
+    alone([
+      ['O', 0, 0, 0],
+      ['Cu', 2.0, 0, 0],
+    ]),
+    'water',
+    2,
+  ],
+  [
+    'thiol',
+    alone([
+      ['S', 0, 0, 0],
+      ['C', 1.82, 0, 0],
+      ['C', 2.4, 1.4, 0],
+    ]),
+    'thiol',
+    1,
+  ],
+  [
+    'ammine on a metal',
+    alone([
+      ['N', 0, 0, 0],
+      ['Co', 1.96, 0, 0],
+    ]),
+    'ammonium',
+    3,
+  ],
+  [
+    'nitro oxygen',
+    alone([
+      ['O', 0, 0, 0],
+      ['N', 1.22, 0, 0],
+      ['O', 1.85, 1.05, 0],
+      ['C', 1.9, -1.3, 0],
+    ]),
+    'none',
+    0,
+  ],
+  [
+    'sulfonamide nitrogen',
+    alone([
+      ['N', 0, 0, 0],
+      ['S', 1.61, 0, 0],
+      ['O', 2.1, 1.35, 0],
+      ['O', 2.1, -1.35, 0],
+      ['C', 2.3, 0, 1.6],
+    ]),
+    'pyramidal NH2',
+    2,
+  ],
 ] as const)('%s', (_name, s, shape, count) => {
   it(`asks for ${shape}`, () => {
     const best = first(s);
@@ -48,17 +209,33 @@ describe.each([
 
 describe('what the surroundings decide', () => {
   it('an amine is ammonium beside an anion', () => {
-    const long = (extra: readonly (readonly [string, number, number, number])[]) => alone([['N', 0, 0, 0], ['C', 1.49, 0, 0], ['C', 2.0, 1.42, 0], ...extra]);
-    const zwitterion = long([['O', 3.231, 1.637, 0], ['O', 1.196, 2.378, 0]]);
+    const long = (extra: readonly (readonly [string, number, number, number])[]) =>
+      alone([['N', 0, 0, 0], ['C', 1.49, 0, 0], ['C', 2.0, 1.42, 0], ...extra]);
+    const zwitterion = long([
+      ['O', 3.231, 1.637, 0],
+      ['O', 1.196, 2.378, 0],
+    ]);
     // The carbon at (2.0, 1.42) with two alike oxygens is a carboxylate.
     expect(first(long([['I', -4, 0, 0]]))!.shape).toBe('ammonium');
     expect(hasAnion(zwitterion)).toBe(true);
     expect(first(zwitterion)!.shape).toBe('ammonium');
-    const acid = long([['O', 3.181, 1.628, 0], ['O', 1.158, 2.4235, 0]]);
+    const acid = long([
+      ['O', 3.181, 1.628, 0],
+      ['O', 1.158, 2.4235, 0],
+    ]);
     expect(hasAnion(acid)).toBe(false);
-    const amine = alone([['N', 0, 0, 0], ['C', 1.46, 0, 0], ['C', 2.0, 1.42, 0]]);
+    const amine = alone([
+      ['N', 0, 0, 0],
+      ['C', 1.46, 0, 0],
+      ['C', 2.0, 1.42, 0],
+    ]);
     expect(first(amine)!.shape).toBe('pyramidal NH2');
-    const salt = alone([['N', 0, 0, 0], ['C', 1.475, 0, 0], ['C', 2.0, 1.42, 0], ['Cl', -3.1, 0, 0]]);
+    const salt = alone([
+      ['N', 0, 0, 0],
+      ['C', 1.475, 0, 0],
+      ['C', 2.0, 1.42, 0],
+      ['Cl', -3.1, 0, 0],
+    ]);
     expect(hasAnion(salt)).toBe(true);
     expect(hasAnion(amine)).toBe(false);
     expect(first(salt)!.shape).toBe('ammonium');
@@ -66,30 +243,70 @@ describe('what the surroundings decide', () => {
 
   it('a ring nitrogen opened beyond 120° carries a proton', () => {
     const ring = (angle: number): Structure => {
-      const half = ((angle / 2) * Math.PI) / 180, d = 1.345;
+      const half = ((angle / 2) * Math.PI) / 180,
+        d = 1.345;
       const [cx, cy] = [d * Math.cos(half), d * Math.sin(half)];
-      return alone([['N', 0, 0, 0], ['C', cx, cy, 0], ['C', cx, -cy, 0], ['C', cx + 1.36, cy + 0.05, 0], ['C', cx + 1.36, -cy - 0.05, 0], ['C', cx + 2.05, 0, 0]]);
+      return alone([
+        ['N', 0, 0, 0],
+        ['C', cx, cy, 0],
+        ['C', cx, -cy, 0],
+        ['C', cx + 1.36, cy + 0.05, 0],
+        ['C', cx + 1.36, -cy - 0.05, 0],
+        ['C', cx + 2.05, 0, 0],
+      ]);
     };
-    const site = (s: Structure) => { const near = parentSurroundings(s, 0); return ringSizes(s, 0, undefined, near[0]!, near[1]!); };
+    const site = (s: Structure) => {
+      const near = parentSurroundings(s, 0);
+      return ringSizes(s, 0, undefined, near[0]!, near[1]!);
+    };
     expect(site(ring(117))).toBe(6);
     expect(first(ring(117))!.shape).toBe('none');
     expect(first(ring(123.5))!.shape).toBe('planar NH');
   });
 
   it('a flat three-bonded carbon carries none, a pyramidal one does', () => {
-    const carbon = (z: number): Structure => alone([['C', 0, 0, 0], ...[0, 120, 240].map((t) => ['C', ...polar(Math.sqrt(1.52 ** 2 - z * z), t), z] as const)]);
+    const carbon = (z: number): Structure =>
+      alone([
+        ['C', 0, 0, 0],
+        ...[0, 120, 240].map((t) => ['C', ...polar(Math.sqrt(1.52 ** 2 - z * z), t), z] as const),
+      ]);
     expect(first(carbon(0.02))!.shape).toBe('none');
     expect(first(carbon(0.5))!.shape).toBe('methine');
   });
 
   it('a quaternary carbon, an ether and an aryl halide are not asked', () => {
-    expect(hydrogenOptions(alone([['O', 0, 0, 0], ['C', ...polar(1.42, 0), 0], ['C', ...polar(1.42, 113), 0]]), 0, undefined, false).options).toEqual([]);
-    expect(hydrogenOptions(alone([['Cl', 0, 0, 0], ['C', 1.74, 0, 0]]), 0, undefined, false).options).toEqual([]);
+    expect(
+      hydrogenOptions(
+        alone([
+          ['O', 0, 0, 0],
+          ['C', ...polar(1.42, 0), 0],
+          ['C', ...polar(1.42, 113), 0],
+        ]),
+        0,
+        undefined,
+        false,
+      ).options,
+    ).toEqual([]);
+    expect(
+      hydrogenOptions(
+        alone([
+          ['Cl', 0, 0, 0],
+          ['C', 1.74, 0, 0],
+        ]),
+        0,
+        undefined,
+        false,
+      ).options,
+    ).toEqual([]);
   });
 });
 
 describe('placing', () => {
-  const ethanol = alone([['C', 0, 0, 0], ['C', 1.51, 0, 0], ['O', 2.0, 1.33, 0]]);
+  const ethanol = alone([
+    ['C', 0, 0, 0],
+    ['C', 1.51, 0, 0],
+    ['O', 2.0, 1.33, 0],
+  ]);
   it('gives hydrogens their parent’s number, letters where there are several, and the distances of their kind', () => {
     const plan = planHydrogens({ structure: ethanol, temperature: 120 });
     const s = placeHydrogens(ethanol, plan.rows);
@@ -100,22 +317,53 @@ describe('placing', () => {
     expect(norm(subtract(at('H1O'), at('O1')))).toBeCloseTo(0.84, 6);
     // No two hydrogens of different atoms stand in one another.
     const h = s.sites.filter((x) => x.element === 'H').map((x) => at(x.label));
-    for (let i = 0; i < h.length; i++) for (let k = 0; k < i; k++) expect(norm(subtract(h[i]!, h[k]!))).toBeGreaterThan(1.4);
-    expect(s.controls!.hydrogens.map((g) => [g.shape, g.hold, g.uFactor])).toEqual([['methyl', 'rotating', 1.5], ['methylene', 'riding', 1.2], ['hydroxyl', 'rotating', 1.5]]);
+    for (let i = 0; i < h.length; i++)
+      for (let k = 0; k < i; k++) expect(norm(subtract(h[i]!, h[k]!))).toBeGreaterThan(1.4);
+    expect(s.controls!.hydrogens.map((g) => [g.shape, g.hold, g.uFactor])).toEqual([
+      ['methyl', 'rotating', 1.5],
+      ['methylene', 'riding', 1.2],
+      ['hydroxyl', 'rotating', 1.5],
+    ]);
   });
 
   it('shortens X–H when warm, and never repeats a label', () => {
     const warm = placeHydrogens(ethanol, planHydrogens({ structure: ethanol, temperature: 295 }).rows);
     expect(warm.controls!.hydrogens.find((g) => g.shape === 'methyl')!.length).toBeCloseTo(0.96, 9);
-    const twice = placeHydrogens({ ...ethanol, sites: [...ethanol.sites, { ...ethanol.sites[0]!, id: 'x', label: 'H1A', element: 'Na', position: [0.1, 0.1, 0.1] }] }, planHydrogens({ structure: ethanol }).rows);
+    const twice = placeHydrogens(
+      {
+        ...ethanol,
+        sites: [
+          ...ethanol.sites,
+          { ...ethanol.sites[0]!, id: 'x', label: 'H1A', element: 'Na', position: [0.1, 0.1, 0.1] },
+        ],
+      },
+      planHydrogens({ structure: ethanol }).rows,
+    );
     expect(new Set(twice.sites.map((x) => x.label)).size).toBe(twice.sites.length);
   });
 
   it('hydrogens of a disordered neighbour’s groups come once a group, with its occupancy', () => {
-    const turned: Structure = { ...ethanol, sites: [...ethanol.sites.slice(0, 2), { ...ethanol.sites[2]!, occupancy: 0.7, disorder: { assembly: 'A', group: '1' } }, { ...ethanol.sites[2]!, id: 'o2', label: 'O1B', occupancy: 0.3, disorder: { assembly: 'A', group: '2' }, position: [0.5 + 2.0 / 30, 0.5 - 0.66 / 30, 0.5 + 1.15 / 30] }] };
+    const turned: Structure = {
+      ...ethanol,
+      sites: [
+        ...ethanol.sites.slice(0, 2),
+        { ...ethanol.sites[2]!, occupancy: 0.7, disorder: { assembly: 'A', group: '1' } },
+        {
+          ...ethanol.sites[2]!,
+          id: 'o2',
+          label: 'O1B',
+          occupancy: 0.3,
+          disorder: { assembly: 'A', group: '2' },
+          position: [0.5 + 2.0 / 30, 0.5 - 0.66 / 30, 0.5 + 1.15 / 30],
+        },
+      ],
+    };
     const plan = planHydrogens({ structure: turned });
     const onC2 = plan.rows.filter((r) => r.label === 'C2');
-    expect(onC2.map((r) => r.disorder)).toEqual([{ assembly: 'A', group: '1' }, { assembly: 'A', group: '2' }]);
+    expect(onC2.map((r) => r.disorder)).toEqual([
+      { assembly: 'A', group: '1' },
+      { assembly: 'A', group: '2' },
+    ]);
     expect(onC2.every((r) => r.count === 2)).toBe(true);
     const s = placeHydrogens(turned, plan.rows);
     const h = s.sites.filter((x) => x.label.startsWith('H2'));
@@ -125,7 +373,11 @@ describe('placing', () => {
   });
 
   it('any atom can be asked for, with a warning that says what it contradicts', () => {
-    const ether = alone([['O', 0, 0, 0], ['C', ...polar(1.42, 0), 0], ['C', ...polar(1.42, 113), 0]]);
+    const ether = alone([
+      ['O', 0, 0, 0],
+      ['C', ...polar(1.42, 0), 0],
+      ['C', ...polar(1.42, 113), 0],
+    ]);
     const row = rowFor(ether, 0);
     expect(row.shape).toBe('none');
     const one = planShape({ structure: ether }, row, 'chosen', { count: 1, along: [0, 0, 1] });

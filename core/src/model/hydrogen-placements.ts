@@ -7,7 +7,20 @@ import type { Structure } from '../crystal/structure.ts';
 import { idealHydrogens, TURNING, usualCount, type Surroundings } from '../geometry/hydrogens.ts';
 import { meets, parentReference, surroundingsAt, type GroupOf } from '../geometry/parents.ts';
 import { densityAt, type SampledMap } from '../maps/sample.ts';
-import { add, apply3, cross, dot, inverse3, norm, normalize, scale, subtract, turn, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import {
+  add,
+  apply3,
+  cross,
+  dot,
+  inverse3,
+  norm,
+  normalize,
+  scale,
+  subtract,
+  turn,
+  type Mat3,
+  type Vec3,
+} from '../math/matrix3.ts';
 
 export interface Partner {
   readonly label: string;
@@ -37,7 +50,8 @@ export interface Candidate {
   torsion?: number;
 }
 
-const cosDeg = (p: Vec3, c: Vec3, q: Vec3): number => (Math.acos(Math.max(-1, Math.min(1, dot(normalize(subtract(p, c)), normalize(subtract(q, c)))))) * 180) / Math.PI;
+const cosDeg = (p: Vec3, c: Vec3, q: Vec3): number =>
+  (Math.acos(Math.max(-1, Math.min(1, dot(normalize(subtract(p, c)), normalize(subtract(q, c)))))) * 180) / Math.PI;
 
 export class Planner {
   readonly m: Mat3;
@@ -53,7 +67,9 @@ export class Planner {
     this.inverse = inverse3(this.m);
   }
 
-  cart(n: { position: Vec3 }): Vec3 { return apply3(this.m, n.position); }
+  cart(n: { position: Vec3 }): Vec3 {
+    return apply3(this.m, n.position);
+  }
 
   density(x: Vec3): number {
     const f = apply3(this.inverse, x);
@@ -63,7 +79,13 @@ export class Planner {
   around(site: number): Neighbour[] {
     let list = this.reach.get(site);
     if (!list) {
-      list = findNeighbours(this.s.cell, this.s.spaceGroup, this.s.sites.map((x) => x.position), (i) => (i === site ? 4.2 : 0), [site]).filter((n) => n.distance > 0.5);
+      list = findNeighbours(
+        this.s.cell,
+        this.s.spaceGroup,
+        this.s.sites.map((x) => x.position),
+        (i) => (i === site ? 4.2 : 0),
+        [site],
+      ).filter((n) => n.distance > 0.5);
       this.reach.set(site, list);
     }
     return list;
@@ -78,10 +100,16 @@ export class Planner {
   }
 
   /** Hydrogen-bond partners of a donor's hydrogen and how good and how crowded the place is. */
-  judge(site: number, as: GroupOf, h: Vec3, bonded: readonly Vec3[]): { partners: Partner[]; bond: number; crowd: number } {
+  judge(
+    site: number,
+    as: GroupOf,
+    h: Vec3,
+    bonded: readonly Vec3[],
+  ): { partners: Partner[]; bond: number; crowd: number } {
     const d = apply3(this.m, this.s.sites[site]!.position);
     const partners: Partner[] = [];
-    let bond = 0, crowd = 0;
+    let bond = 0,
+      crowd = 0;
     for (const n of this.around(site)) {
       const other = this.s.sites[n.to]!;
       if (!meets(as, other.disorder)) continue;
@@ -101,44 +129,75 @@ export class Planner {
       const near = isHydrogen(other.element) ? 2.0 : isMetal(other.element) ? 2.3 : limit ? 1.55 : 2.2;
       if (reach < near) crowd += ((near - reach) / 0.35) ** 2;
     }
-    return { partners: partners.sort((a, b) => a.reach - b.reach).slice(0, 3), bond: Math.min(1, bond), crowd: Math.min(12, crowd) };
+    return {
+      partners: partners.sort((a, b) => a.reach - b.reach).slice(0, 3),
+      bond: Math.min(1, bond),
+      crowd: Math.min(12, crowd),
+    };
   }
 
-  candidate(site: number, as: GroupOf, positions: Vec3[], bonded: readonly Vec3[], donor: boolean, torsion?: number): Candidate {
+  candidate(
+    site: number,
+    as: GroupOf,
+    positions: Vec3[],
+    bonded: readonly Vec3[],
+    donor: boolean,
+    torsion?: number,
+  ): Candidate {
     const density = positions.map((x) => this.density(x));
     let score = density.reduce((p, r) => p + this.densityScore(r), 0);
     const partners: Partner[] = [];
     for (const x of positions) {
       const j = this.judge(site, as, x, bonded);
-      if (donor) { score += 3 * j.bond; partners.push(...j.partners); }
+      if (donor) {
+        score += 3 * j.bond;
+        partners.push(...j.partners);
+      }
       score -= j.crowd;
     }
     return { positions, density, partners, score, ...(torsion === undefined ? {} : { torsion }) };
   }
 
   /** All sensible placements of a shape on an atom, the best first. */
-  placements(site: number, as: GroupOf, shape: HydrogenShape, length: number): { candidates: Candidate[]; circle?: number[] } {
+  placements(
+    site: number,
+    as: GroupOf,
+    shape: HydrogenShape,
+    length: number,
+  ): { candidates: Candidate[]; circle?: number[] } {
     const s = this.s;
     const reference = parentReference(s, site, as);
     const around: Surroundings = surroundingsAt(s, reference, (i) => s.sites[i]!.position);
     const donor = ['N', 'O', 'S'].includes(s.sites[site]!.element);
     const bonded = around.neighbours;
-    const make = (positions: Vec3[] | undefined, torsion?: number): Candidate[] => (positions ? [this.candidate(site, as, positions, bonded, donor, torsion)] : []);
+    const make = (positions: Vec3[] | undefined, torsion?: number): Candidate[] =>
+      positions ? [this.candidate(site, as, positions, bonded, donor, torsion)] : [];
     if (shape === 'water') return { candidates: this.water(site, as, around, length) };
-    const turns = (TURNING.has(shape) && shape !== 'pyramidal NH2') || ((shape === 'planar NH' || shape === 'vinyl') && around.neighbours.length === 1);
+    const turns =
+      (TURNING.has(shape) && shape !== 'pyramidal NH2') ||
+      ((shape === 'planar NH' || shape === 'vinyl') && around.neighbours.length === 1);
     if (shape === 'pyramidal NH2' || turns) {
       const count = usualCount[shape];
       const steps = 360 / STEP;
-      const all = Array.from({ length: steps }, (_, i) => make(idealHydrogens(shape, around, length, (i * STEP * Math.PI) / 180), i * STEP)).flat();
+      const all = Array.from({ length: steps }, (_, i) =>
+        make(idealHydrogens(shape, around, length, (i * STEP * Math.PI) / 180), i * STEP),
+      ).flat();
       if (!all.length) return { candidates: [] };
       const circle = all.map((c) => c.density.reduce((p, q) => p + q, 0) / count);
       // A methyl's circle repeats after a third; only one turn of it is a choice.
       const span = count === 3 ? steps / 3 : steps;
       const scored = all.slice(0, span).map((c) => (donor ? c : { ...c, score: c.score + staggered(c, around) }));
-      const tops = scored.filter((c, i) => c.score >= scored[(i + 1) % span]!.score && c.score > scored[(i + span - 1) % span]!.score).sort((a, b) => b.score - a.score);
+      const tops = scored
+        .filter((c, i) => c.score >= scored[(i + 1) % span]!.score && c.score > scored[(i + span - 1) % span]!.score)
+        .sort((a, b) => b.score - a.score);
       return { candidates: (tops.length ? tops : scored).slice(0, 5), circle };
     }
-    if (shape === 'pyramidal NH') return { candidates: [1, -1].flatMap((t) => make(idealHydrogens(shape, around, length, t), t)).sort((a, b) => b.score - a.score) };
+    if (shape === 'pyramidal NH')
+      return {
+        candidates: [1, -1]
+          .flatMap((t) => make(idealHydrogens(shape, around, length, t), t))
+          .sort((a, b) => b.score - a.score),
+      };
     return { candidates: make(idealHydrogens(shape, around, length)) };
   }
 
@@ -146,9 +205,11 @@ export class Planner {
   water(site: number, as: GroupOf, around: Surroundings, length: number): Candidate[] {
     const p = around.parent;
     const directions: Vec3[] = [];
-    const n = 420, golden = Math.PI * (3 - Math.sqrt(5));
+    const n = 420,
+      golden = Math.PI * (3 - Math.sqrt(5));
     for (let i = 0; i < n; i++) {
-      const z = 1 - (2 * (i + 0.5)) / n, r = Math.sqrt(1 - z * z);
+      const z = 1 - (2 * (i + 0.5)) / n,
+        r = Math.sqrt(1 - z * z);
       directions.push([r * Math.cos(golden * i), r * Math.sin(golden * i), z]);
     }
     const metal = around.neighbours.map((x) => normalize(subtract(x, p)));
@@ -156,16 +217,31 @@ export class Planner {
       const h = add(p, scale(d, length));
       const j = this.judge(site, as, h, around.neighbours);
       const toMetal = metal.reduce((most, u) => Math.max(most, dot(u, d)), -1);
-      return { d, h, score: this.densityScore(this.density(h)) + 3 * j.bond - j.crowd - (toMetal > -0.15 ? 8 * (toMetal + 0.15) : 0), partners: j.partners };
+      return {
+        d,
+        h,
+        score: this.densityScore(this.density(h)) + 3 * j.bond - j.crowd - (toMetal > -0.15 ? 8 * (toMetal + 0.15) : 0),
+        partners: j.partners,
+      };
     });
     const best = [...single].sort((a, b) => b.score - a.score).slice(0, 90);
     const pairs: { a: Vec3; b: Vec3; score: number }[] = [];
-    for (let i = 0; i < best.length; i++) for (let k = 0; k < i; k++) {
-      const angle = (Math.acos(Math.max(-1, Math.min(1, dot(best[i]!.d, best[k]!.d)))) * 180) / Math.PI;
-      if (angle < 92 || angle > 120) continue;
-      const shared = best[i]!.partners[0] && best[i]!.partners[0]?.label === best[k]!.partners[0]?.label && Math.abs(best[i]!.partners[0]!.distance - best[k]!.partners[0]!.distance) < 1e-6 ? 3 : 0;
-      pairs.push({ a: best[i]!.d, b: best[k]!.d, score: best[i]!.score + best[k]!.score - ((angle - 105) / 8) ** 2 - shared });
-    }
+    for (let i = 0; i < best.length; i++)
+      for (let k = 0; k < i; k++) {
+        const angle = (Math.acos(Math.max(-1, Math.min(1, dot(best[i]!.d, best[k]!.d)))) * 180) / Math.PI;
+        if (angle < 92 || angle > 120) continue;
+        const shared =
+          best[i]!.partners[0] &&
+          best[i]!.partners[0]?.label === best[k]!.partners[0]?.label &&
+          Math.abs(best[i]!.partners[0]!.distance - best[k]!.partners[0]!.distance) < 1e-6
+            ? 3
+            : 0;
+        pairs.push({
+          a: best[i]!.d,
+          b: best[k]!.d,
+          score: best[i]!.score + best[k]!.score - ((angle - 105) / 8) ** 2 - shared,
+        });
+      }
     pairs.sort((x, y) => y.score - x.score);
     const kept: Candidate[] = [];
     for (const pair of pairs) {
@@ -186,10 +262,20 @@ export class Planner {
     for (let step = 0.2; step > 0.02; step /= 2)
       for (let again = 0; again < 4; again++) {
         let moved = false;
-        for (const axis of [[1, 0, 0], [0, 1, 0], [0, 0, 1]] as Vec3[]) for (const sign of [1, -1]) {
-          const next = value(best.positions.map((x) => add(p, scale(normalize(turn(subtract(x, p), axis, sign * step)), length))));
-          if (next.score > best.score + 1e-6) { best = next; moved = true; }
-        }
+        for (const axis of [
+          [1, 0, 0],
+          [0, 1, 0],
+          [0, 0, 1],
+        ] as Vec3[])
+          for (const sign of [1, -1]) {
+            const next = value(
+              best.positions.map((x) => add(p, scale(normalize(turn(subtract(x, p), axis, sign * step)), length))),
+            );
+            if (next.score > best.score + 1e-6) {
+              best = next;
+              moved = true;
+            }
+          }
         if (!moved) break;
       }
     return best;
@@ -209,7 +295,11 @@ export function openTo(a: Vec3, b: Vec3, degrees: number): [Vec3, Vec3] {
   const side = subtract(a, scale(middle, dot(a, middle)));
   const across = norm(side) > 1e-6 ? normalize(side) : normalize(cross(middle, [0.3, 0.5, 0.8]));
   const half = (degrees * Math.PI) / 360;
-  return [add(scale(middle, Math.cos(half)), scale(across, Math.sin(half))), subtract(scale(middle, Math.cos(half)), scale(across, Math.sin(half)))];
+  return [
+    add(scale(middle, Math.cos(half)), scale(across, Math.sin(half))),
+    subtract(scale(middle, Math.cos(half)), scale(across, Math.sin(half))),
+  ];
 }
 
-const sameSet = (p: readonly Vec3[], q: readonly Vec3[], within: number): boolean => p.every((x) => q.some((y) => norm(subtract(x, y)) < within));
+const sameSet = (p: readonly Vec3[], q: readonly Vec3[], within: number): boolean =>
+  p.every((x) => q.some((y) => norm(subtract(x, y)) < within));

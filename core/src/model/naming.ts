@@ -7,7 +7,9 @@ import { meets } from '../geometry/parents.ts';
 
 const heavyLinks = (s: Structure): Map<number, number[]> => {
   const out = new Map<number, number[]>();
-  for (const b of bonds(s)) if (!isHydrogen(s.sites[b.from]!.element) && !isHydrogen(s.sites[b.to]!.element) && b.from !== b.to) out.set(b.from, [...(out.get(b.from) ?? []), b.to]);
+  for (const b of bonds(s))
+    if (!isHydrogen(s.sites[b.from]!.element) && !isHydrogen(s.sites[b.to]!.element) && b.from !== b.to)
+      out.set(b.from, [...(out.get(b.from) ?? []), b.to]);
   return out;
 };
 
@@ -15,8 +17,16 @@ const heavyLinks = (s: Structure): Map<number, number[]> => {
 function farthest(links: ReadonlyMap<number, number[]>, start: number): { site: number; steps: number } {
   const seen = new Map([[start, 0]]);
   const queue = [start];
-  for (const at of queue) for (const n of links.get(at) ?? []) if (!seen.has(n)) { seen.set(n, seen.get(at)! + 1); queue.push(n); }
-  return queue.reduce((best, site) => (seen.get(site)! > best.steps ? { site, steps: seen.get(site)! } : best), { site: start, steps: 0 });
+  for (const at of queue)
+    for (const n of links.get(at) ?? [])
+      if (!seen.has(n)) {
+        seen.set(n, seen.get(at)! + 1);
+        queue.push(n);
+      }
+  return queue.reduce((best, site) => (seen.get(site)! > best.steps ? { site, steps: seen.get(site)! } : best), {
+    site: start,
+    steps: 0,
+  });
 }
 
 /** Order of the non-hydrogen sites along the longest chain of each fragment, branches as they come. */
@@ -38,7 +48,12 @@ export function chainOrder(s: Structure): number[] {
     const reach = (from: number): number => {
       const been = new Set([...seen, from]);
       const queue = [from];
-      for (const at of queue) for (const n of links.get(at) ?? []) if (!been.has(n)) { been.add(n); queue.push(n); }
+      for (const at of queue)
+        for (const n of links.get(at) ?? [])
+          if (!been.has(n)) {
+            been.add(n);
+            queue.push(n);
+          }
       return queue.length;
     };
     walk(end);
@@ -51,7 +66,12 @@ export function neighbourOrder(s: Structure, first: readonly number[]): number[]
   const links = heavyLinks(s);
   const queue = first.filter((i) => !isHydrogen(s.sites[i]!.element));
   const seen = new Set(queue);
-  for (const at of queue) for (const n of links.get(at) ?? []) if (!seen.has(n)) { seen.add(n); queue.push(n); }
+  for (const at of queue)
+    for (const n of links.get(at) ?? [])
+      if (!seen.has(n)) {
+        seen.add(n);
+        queue.push(n);
+      }
   return queue;
 }
 
@@ -67,10 +87,20 @@ export function renameInOrder(s: Structure, order: readonly number[], start = 1,
   const childrenOf = new Map<number, number[]>();
   for (const g of controls.hydrogens) {
     const parent = byId.get(g.parent);
-    if (parent !== undefined) childrenOf.set(parent, [...(childrenOf.get(parent) ?? []), ...g.hydrogens.flatMap((h) => byId.get(h) ?? [])]);
+    if (parent !== undefined)
+      childrenOf.set(parent, [...(childrenOf.get(parent) ?? []), ...g.hydrogens.flatMap((h) => byId.get(h) ?? [])]);
   }
   const grouped = new Set([...childrenOf.values()].flat());
-  for (const b of bonds(s)) if (isHydrogen(s.sites[b.to]!.element) && !grouped.has(b.to) && set.has(b.from) && meets(s.sites[b.from]!.disorder, s.sites[b.to]!.disorder)) { childrenOf.set(b.from, [...(childrenOf.get(b.from) ?? []), b.to]); grouped.add(b.to); }
+  for (const b of bonds(s))
+    if (
+      isHydrogen(s.sites[b.to]!.element) &&
+      !grouped.has(b.to) &&
+      set.has(b.from) &&
+      meets(s.sites[b.from]!.disorder, s.sites[b.to]!.disorder)
+    ) {
+      childrenOf.set(b.from, [...(childrenOf.get(b.from) ?? []), b.to]);
+      grouped.add(b.to);
+    }
   const labels = new Map<number, string>();
   const counters: Record<string, number> = {};
   const children = new Set<number>(chosen.flatMap((i) => childrenOf.get(i) ?? []));
@@ -82,7 +112,10 @@ export function renameInOrder(s: Structure, order: readonly number[], start = 1,
   };
   for (const i of chosen) {
     const e = s.sites[i]!.element;
-    const suffix = s.sites[i]!.disorder && s.sites[i]!.disorder!.group !== '1' ? ('ABCDEFGH'[Math.abs(Number(s.sites[i]!.disorder!.group)) - 1] ?? '') : '';
+    const suffix =
+      s.sites[i]!.disorder && s.sites[i]!.disorder!.group !== '1'
+        ? ('ABCDEFGH'[Math.abs(Number(s.sites[i]!.disorder!.group)) - 1] ?? '')
+        : '';
     const { label, number } = free(e, (counters[e] ?? start - 1) + 1);
     counters[e] = number;
     taken.add(`${label}${suffix}`);

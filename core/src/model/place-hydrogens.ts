@@ -29,28 +29,63 @@ export function placeHydrogens(s: Structure, rows: readonly HydrogenRow[]): Stru
   for (const row of rows) {
     const parent = index.get(row.parent);
     if (!parent || row.shape === 'none' || !row.positions.length) continue;
-    const occupancy = row.disorder && !parent.disorder ? (s.sites.find((x) => x.disorder?.assembly === row.disorder!.assembly && x.disorder.group === row.disorder!.group)?.occupancy ?? 1) : parent.occupancy;
+    const occupancy =
+      row.disorder && !parent.disorder
+        ? (s.sites.find(
+            (x) => x.disorder?.assembly === row.disorder!.assembly && x.disorder.group === row.disorder!.group,
+          )?.occupancy ?? 1)
+        : parent.occupancy;
     const labels = labelsFor(parent, row.positions.length, taken);
     const sites = row.positions.map((position, i): Site => ({
-      id: newId(), label: labels[i]!, element: 'H', position, occupancy, displacement: { kind: 'iso', u: (row.uFactor || 1.2) * Math.max(0.005, equivalentU(s.cell, parent.displacement)) },
+      id: newId(),
+      label: labels[i]!,
+      element: 'H',
+      position,
+      occupancy,
+      displacement: {
+        kind: 'iso',
+        u: (row.uFactor || 1.2) * Math.max(0.005, equivalentU(s.cell, parent.displacement)),
+      },
       ...(row.disorder ? { disorder: row.disorder } : {}),
     }));
     added.set(parent.id, [...(added.get(parent.id) ?? []), ...sites]);
-    groups.push({ id: newId(), parent: parent.id, hydrogens: sites.map((x) => x.id), shape: row.shape, hold: row.hold, uFactor: row.uFactor, length: row.length });
+    groups.push({
+      id: newId(),
+      parent: parent.id,
+      hydrogens: sites.map((x) => x.id),
+      shape: row.shape,
+      hold: row.hold,
+      uFactor: row.uFactor,
+      length: row.length,
+    });
   }
   const controls = s.controls ?? NO_CONTROLS;
   // Parents that share one free occupancy take their hydrogens with them.
-  const occupancies = controls.occupancies.map((o) => (o.kind === 'shared' ? { ...o, sites: [...o.sites, ...o.sites.flatMap((id) => (added.get(id) ?? []).map((h) => h.id))] } : o));
-  return { ...s, sites: s.sites.flatMap((x) => [x, ...(added.get(x.id) ?? [])]), controls: { ...controls, occupancies, hydrogens: [...controls.hydrogens, ...groups] } };
+  const occupancies = controls.occupancies.map((o) =>
+    o.kind === 'shared'
+      ? { ...o, sites: [...o.sites, ...o.sites.flatMap((id) => (added.get(id) ?? []).map((h) => h.id))] }
+      : o,
+  );
+  return {
+    ...s,
+    sites: s.sites.flatMap((x) => [x, ...(added.get(x.id) ?? [])]),
+    controls: { ...controls, occupancies, hydrogens: [...controls.hydrogens, ...groups] },
+  };
 }
 
 /** Another way of holding hydrogen groups, without moving them. */
-export function holdHydrogens(s: Structure, groupIds: readonly string[], change: { hold?: Hold; uFactor?: number }): Structure {
+export function holdHydrogens(
+  s: Structure,
+  groupIds: readonly string[],
+  change: { hold?: Hold; uFactor?: number },
+): Structure {
   const controls = s.controls ?? NO_CONTROLS;
   const chosen = new Set(groupIds);
   return {
-    ...s, controls: {
-      ...controls, hydrogens: controls.hydrogens.map((g) => {
+    ...s,
+    controls: {
+      ...controls,
+      hydrogens: controls.hydrogens.map((g) => {
         if (!chosen.has(g.id)) return g;
         const hold = change.hold ?? g.hold;
         // The length they ride at is the one they have, so that nothing moves; shapes without a rule of their own keep their directions.
@@ -70,4 +105,7 @@ export function withSites(s: Structure, sites: readonly Site[]): Structure {
   return { ...s, sites: kept, controls: pruneControls(controls, new Set(kept.map((x) => x.id))) };
 }
 
-export const withControls = (s: Structure, change: Partial<Controls>): Structure => ({ ...s, controls: { ...(s.controls ?? NO_CONTROLS), ...change } });
+export const withControls = (s: Structure, change: Partial<Controls>): Structure => ({
+  ...s,
+  controls: { ...(s.controls ?? NO_CONTROLS), ...change },
+});

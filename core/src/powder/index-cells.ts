@@ -12,7 +12,18 @@ import type { SpaceGroup } from '../crystal/space-group.ts';
 import { choleskyInPlace, choleskySolve } from '../math/linear.ts';
 import type { TaskContext } from '../task-context.ts';
 import { cellOfQuadratic } from './model.ts';
-import { CENTRINGS, groupHints, groupsOf, INDEX_SYSTEMS, LAUE_SYMBOL, obeys, possibleLines, type IndexedLine, type IndexSystem, type Lines } from './index-groups.ts';
+import {
+  CENTRINGS,
+  groupHints,
+  groupsOf,
+  INDEX_SYSTEMS,
+  LAUE_SYMBOL,
+  obeys,
+  possibleLines,
+  type IndexedLine,
+  type IndexSystem,
+  type Lines,
+} from './index-groups.ts';
 import type { Mat3 } from '../math/matrix3.ts';
 
 export interface IndexOptions {
@@ -53,8 +64,26 @@ export interface IndexProgress {
 
 /** Free coefficients of 1/d² = A h² + B k² + C l² + D kl + E hl + F hk by system: which of the six each free one drives. */
 const TIES: Readonly<Record<IndexSystem, readonly (readonly number[])[]>> = {
-  cubic: [[1, 1, 1, 0, 0, 0]], tetragonal: [[1, 1, 0, 0, 0, 0], [0, 0, 1, 0, 0, 0]], hexagonal: [[1, 1, 0, 0, 0, 1], [0, 0, 1, 0, 0, 0]],
-  orthorhombic: [[1, 0, 0, 0, 0, 0], [0, 1, 0, 0, 0, 0], [0, 0, 1, 0, 0, 0]], monoclinic: [[1, 0, 0, 0, 0, 0], [0, 1, 0, 0, 0, 0], [0, 0, 1, 0, 0, 0], [0, 0, 0, 0, 1, 0]],
+  cubic: [[1, 1, 1, 0, 0, 0]],
+  tetragonal: [
+    [1, 1, 0, 0, 0, 0],
+    [0, 0, 1, 0, 0, 0],
+  ],
+  hexagonal: [
+    [1, 1, 0, 0, 0, 1],
+    [0, 0, 1, 0, 0, 0],
+  ],
+  orthorhombic: [
+    [1, 0, 0, 0, 0, 0],
+    [0, 1, 0, 0, 0, 0],
+    [0, 0, 1, 0, 0, 0],
+  ],
+  monoclinic: [
+    [1, 0, 0, 0, 0, 0],
+    [0, 1, 0, 0, 0, 0],
+    [0, 0, 1, 0, 0, 0],
+    [0, 0, 0, 0, 1, 0],
+  ],
   triclinic: [0, 1, 2, 3, 4, 5].map((i) => [0, 1, 2, 3, 4, 5].map((j) => (i === j ? 1 : 0))),
 };
 
@@ -62,23 +91,43 @@ function linesOf(twoTheta: readonly number[], o: IndexOptions): Lines {
   const sorted = [...twoTheta].sort((p, q) => p - q);
   const rad = Math.PI / 360;
   const q = Float64Array.from(sorted, (t) => (4 * Math.sin(t * rad) ** 2) / (o.wavelength * o.wavelength));
-  const error = Float64Array.from(sorted, (t) => (4 * Math.sin(2 * t * rad) * o.tolerance * rad) / (o.wavelength * o.wavelength));
+  const error = Float64Array.from(
+    sorted,
+    (t) => (4 * Math.sin(2 * t * rad) * o.tolerance * rad) / (o.wavelength * o.wavelength),
+  );
   return { q, error, twoTheta: sorted };
 }
 
 /** Whether every line (but some) has an index triple whose 1/d² interval over the box holds it. Arrays: lower and upper bounds of A, B, C, E. */
-function possible(L: Lines, n: number, lo: Float64Array, hi: Float64Array, hexagonal: boolean, monoclinic: boolean, symmetric: boolean, spare: number): boolean {
+function possible(
+  L: Lines,
+  n: number,
+  lo: Float64Array,
+  hi: Float64Array,
+  hexagonal: boolean,
+  monoclinic: boolean,
+  symmetric: boolean,
+  spare: number,
+): boolean {
   let missed = 0;
   const top = L.q[n - 1]! + L.error[n - 1]!;
-  const hMax = Math.min(14, Math.floor(Math.sqrt(top / (hexagonal ? 0.75 * lo[0]! : monoclinic ? lo[0]! * 0.55 : lo[0]!)))), kMax = Math.min(14, Math.floor(Math.sqrt(top / lo[1]!)) + (hexagonal ? 1 : 0)), lMax = Math.min(20, Math.floor(Math.sqrt(top / (monoclinic ? lo[2]! * 0.55 : lo[2]!))));
+  const hMax = Math.min(
+      14,
+      Math.floor(Math.sqrt(top / (hexagonal ? 0.75 * lo[0]! : monoclinic ? lo[0]! * 0.55 : lo[0]!))),
+    ),
+    kMax = Math.min(14, Math.floor(Math.sqrt(top / lo[1]!)) + (hexagonal ? 1 : 0)),
+    lMax = Math.min(20, Math.floor(Math.sqrt(top / (monoclinic ? lo[2]! * 0.55 : lo[2]!))));
   lines: for (let i = 0; i < n; i++) {
-    const from = L.q[i]! - L.error[i]!, to = L.q[i]! + L.error[i]!;
+    const from = L.q[i]! - L.error[i]!,
+      to = L.q[i]! + L.error[i]!;
     for (let h = 0; h <= hMax; h++) {
-      const hl0 = h * h * lo[0]!, hu0 = h * h * hi[0]!;
+      const hl0 = h * h * lo[0]!,
+        hu0 = h * h * hi[0]!;
       if (!monoclinic && hl0 > to) break;
       for (let k = symmetric ? h : 0; k <= kMax; k++) {
         const cross = hexagonal ? h * k : 0;
-        const a = hl0 + cross * lo[0]! + k * k * lo[1]!, b = hu0 + cross * hi[0]! + k * k * hi[1]!;
+        const a = hl0 + cross * lo[0]! + k * k * lo[1]!,
+          b = hu0 + cross * hi[0]! + k * k * hi[1]!;
         if (!monoclinic && a > to) break;
         if (monoclinic && k * k * lo[1]! > to) break;
         if (!monoclinic) {
@@ -89,8 +138,10 @@ function possible(L: Lines, n: number, lo: Float64Array, hi: Float64Array, hexag
           }
         } else {
           for (let l = h === 0 ? 0 : -lMax; l <= lMax; l++) {
-            const s = l * l, x = h * l;
-            const low = a + s * lo[2]! + (x > 0 ? x * lo[3]! : x * hi[3]!), high = b + s * hi[2]! + (x > 0 ? x * hi[3]! : x * lo[3]!);
+            const s = l * l,
+              x = h * l;
+            const low = a + s * lo[2]! + (x > 0 ? x * lo[3]! : x * hi[3]!),
+              high = b + s * hi[2]! + (x > 0 ? x * hi[3]! : x * lo[3]!);
             if (low <= to && high >= from) continue lines;
           }
         }
@@ -105,32 +156,70 @@ function possible(L: Lines, n: number, lo: Float64Array, hi: Float64Array, hexag
 function bounds(system: IndexSystem, box: Float64Array, lo: Float64Array, hi: Float64Array): number {
   const inv2 = (x: number): number => 1 / (x * x);
   switch (system) {
-    case 'cubic': lo.fill(inv2(box[1]!), 0, 3); hi.fill(inv2(box[0]!), 0, 3); return box[0]! ** 3;
-    case 'tetragonal': lo[0] = lo[1] = inv2(box[1]!); hi[0] = hi[1] = inv2(box[0]!); lo[2] = inv2(box[3]!); hi[2] = inv2(box[2]!); return box[0]! ** 2 * box[2]!;
-    case 'hexagonal': lo[0] = lo[1] = (4 / 3) * inv2(box[1]!); hi[0] = hi[1] = (4 / 3) * inv2(box[0]!); lo[2] = inv2(box[3]!); hi[2] = inv2(box[2]!); return 0.866 * box[0]! ** 2 * box[2]!;
-    case 'orthorhombic': for (let i = 0; i < 3; i++) { lo[i] = inv2(box[2 * i + 1]!); hi[i] = inv2(box[2 * i]!); } return box[0]! * box[2]! * box[4]!;
+    case 'cubic':
+      lo.fill(inv2(box[1]!), 0, 3);
+      hi.fill(inv2(box[0]!), 0, 3);
+      return box[0]! ** 3;
+    case 'tetragonal':
+      lo[0] = lo[1] = inv2(box[1]!);
+      hi[0] = hi[1] = inv2(box[0]!);
+      lo[2] = inv2(box[3]!);
+      hi[2] = inv2(box[2]!);
+      return box[0]! ** 2 * box[2]!;
+    case 'hexagonal':
+      lo[0] = lo[1] = (4 / 3) * inv2(box[1]!);
+      hi[0] = hi[1] = (4 / 3) * inv2(box[0]!);
+      lo[2] = inv2(box[3]!);
+      hi[2] = inv2(box[2]!);
+      return 0.866 * box[0]! ** 2 * box[2]!;
+    case 'orthorhombic':
+      for (let i = 0; i < 3; i++) {
+        lo[i] = inv2(box[2 * i + 1]!);
+        hi[i] = inv2(box[2 * i]!);
+      }
+      return box[0]! * box[2]! * box[4]!;
     default: {
-      const r = Math.PI / 180, s0 = Math.sin(box[6]! * r), s1 = Math.sin(box[7]! * r), c0 = -Math.cos(box[6]! * r), c1 = -Math.cos(box[7]! * r);
-      lo[0] = inv2(box[1]! * s0); hi[0] = inv2(box[0]! * s1);
-      lo[1] = inv2(box[3]!); hi[1] = inv2(box[2]!);
-      lo[2] = inv2(box[5]! * s0); hi[2] = inv2(box[4]! * s1);
+      const r = Math.PI / 180,
+        s0 = Math.sin(box[6]! * r),
+        s1 = Math.sin(box[7]! * r),
+        c0 = -Math.cos(box[6]! * r),
+        c1 = -Math.cos(box[7]! * r);
+      lo[0] = inv2(box[1]! * s0);
+      hi[0] = inv2(box[0]! * s1);
+      lo[1] = inv2(box[3]!);
+      hi[1] = inv2(box[2]!);
+      lo[2] = inv2(box[5]! * s0);
+      hi[2] = inv2(box[4]! * s1);
       // E = 2 a* c* cos β* with cos β* = −cos β ≥ 0.
-      lo[3] = (2 * c0) / (box[1]! * box[5]! * s0 * s0); hi[3] = (2 * c1) / (box[0]! * box[4]! * s1 * s1);
+      lo[3] = (2 * c0) / (box[1]! * box[5]! * s0 * s0);
+      hi[3] = (2 * c1) / (box[0]! * box[4]! * s1 * s1);
       return box[0]! * box[2]! * box[4]! * s1;
     }
   }
 }
 
 /** Least squares of the free coefficients (and nothing else) on the lines, nearest indices taken anew each round. */
-function refineCell(L: Lines, n: number, system: IndexSystem, start: number[], tolerance: number): { q: number[]; indexed: (IndexedLine | undefined)[] } | undefined {
+function refineCell(
+  L: Lines,
+  n: number,
+  system: IndexSystem,
+  start: number[],
+  tolerance: number,
+): { q: number[]; indexed: (IndexedLine | undefined)[] } | undefined {
   const ties = TIES[system];
   let q = start;
   let indexed: (IndexedLine | undefined)[] = [];
   // The first lines are safe to index with rough constants; the others follow as the constants settle.
-  for (const [count, slack] of [[Math.min(n, 9), 4], [Math.min(n, 14), 2.5], [n, 1.8], [n, 1.15]] as const) {
+  for (const [count, slack] of [
+    [Math.min(n, 9), 4],
+    [Math.min(n, 14), 2.5],
+    [n, 1.8],
+    [n, 1.15],
+  ] as const) {
     indexed = assign(L, count, q, tolerance * slack);
     const m = ties.length;
-    const a = new Float64Array(m * m), b = new Float64Array(m);
+    const a = new Float64Array(m * m),
+      b = new Float64Array(m);
     let used = 0;
     indexed.forEach((x, i) => {
       if (!x) return;
@@ -138,7 +227,10 @@ function refineCell(L: Lines, n: number, system: IndexSystem, start: number[], t
       const t = [x.h * x.h, x.k * x.k, x.l * x.l, x.k * x.l, x.h * x.l, x.h * x.k];
       const row = ties.map((tie) => tie.reduce((s, c, j) => s + c * t[j]!, 0));
       const w = 1 / L.error[i]! ** 2;
-      row.forEach((u, p) => { b[p]! += w * u * L.q[i]!; row.forEach((v, r) => (a[p * m + r]! += w * u * v)); });
+      row.forEach((u, p) => {
+        b[p]! += w * u * L.q[i]!;
+        row.forEach((v, r) => (a[p * m + r]! += w * u * v));
+      });
     });
     if (used < Math.max(m + 1, 0.7 * count)) return undefined;
     for (let p = 0; p < m; p++) a[p * m + p]! *= 1 + 1e-10;
@@ -147,7 +239,11 @@ function refineCell(L: Lines, n: number, system: IndexSystem, start: number[], t
     const next = [0, 0, 0, 0, 0, 0];
     ties.forEach((tie, p) => tie.forEach((c, j) => (next[j]! += c * x[p]!)));
     if (!(next[0]! > 0 && next[1]! > 0 && next[2]! > 0)) return undefined;
-    try { cellOfQuadratic(next); } catch { return undefined; }
+    try {
+      cellOfQuadratic(next);
+    } catch {
+      return undefined;
+    }
     q = next;
   }
   return { q, indexed };
@@ -159,18 +255,30 @@ function assign(L: Lines, n: number, q: readonly number[], tolerance: number): (
   const list: { q: number; h: number; k: number; l: number }[] = [];
   const cell = cellOfQuadratic(q);
   if (!(cellVolume(cell) > 8)) return [];
-  const hm = Math.min(24, Math.ceil(cell.a * Math.sqrt(top))), km = Math.min(24, Math.ceil(cell.b * Math.sqrt(top))), lm = Math.min(24, Math.ceil(cell.c * Math.sqrt(top)));
-  for (let h = 0; h <= hm; h++) for (let k = h ? -km : 0; k <= km; k++) for (let l = h || k ? -lm : 1; l <= lm; l++) {
-    const v = h * h * q[0]! + k * k * q[1]! + l * l * q[2]! + k * l * q[3]! + h * l * q[4]! + h * k * q[5]!;
-    if (v <= top) list.push({ q: v, h, k, l });
-  }
+  const hm = Math.min(24, Math.ceil(cell.a * Math.sqrt(top))),
+    km = Math.min(24, Math.ceil(cell.b * Math.sqrt(top))),
+    lm = Math.min(24, Math.ceil(cell.c * Math.sqrt(top)));
+  for (let h = 0; h <= hm; h++)
+    for (let k = h ? -km : 0; k <= km; k++)
+      for (let l = h || k ? -lm : 1; l <= lm; l++) {
+        const v = h * h * q[0]! + k * k * q[1]! + l * l * q[2]! + k * l * q[3]! + h * l * q[4]! + h * k * q[5]!;
+        if (v <= top) list.push({ q: v, h, k, l });
+      }
   list.sort((a, b) => a.q - b.q);
   const wavelength = L.q[0]! > 0 ? (2 * Math.sin((L.twoTheta[0]! * Math.PI) / 360)) / Math.sqrt(L.q[0]!) : 1;
-  const degrees = (v: number): number => (360 / Math.PI) * Math.asin(Math.min(1, (wavelength * Math.sqrt(Math.max(0, v))) / 2));
+  const degrees = (v: number): number =>
+    (360 / Math.PI) * Math.asin(Math.min(1, (wavelength * Math.sqrt(Math.max(0, v))) / 2));
   return Array.from({ length: n }, (_, i) => {
-    let lo = 0, hi = list.length;
-    while (lo < hi) { const mid = (lo + hi) >> 1; if (list[mid]!.q < L.q[i]!) lo = mid + 1; else hi = mid; }
-    const near = [list[lo - 1], list[lo]].filter((x) => x !== undefined).sort((a, b) => Math.abs(a.q - L.q[i]!) - Math.abs(b.q - L.q[i]!))[0];
+    let lo = 0,
+      hi = list.length;
+    while (lo < hi) {
+      const mid = (lo + hi) >> 1;
+      if (list[mid]!.q < L.q[i]!) lo = mid + 1;
+      else hi = mid;
+    }
+    const near = [list[lo - 1], list[lo]]
+      .filter((x) => x !== undefined)
+      .sort((a, b) => Math.abs(a.q - L.q[i]!) - Math.abs(b.q - L.q[i]!))[0];
     if (!near) return undefined;
     const delta = L.twoTheta[i]! - degrees(near.q);
     return Math.abs(delta) <= tolerance ? { line: i, h: near.h, k: near.k, l: near.l, delta } : undefined;
@@ -178,8 +286,16 @@ function assign(L: Lines, n: number, q: readonly number[], tolerance: number): (
 }
 
 /** Judges refined coefficients: best centring, M and F, group hints. */
-function judge(L: Lines, n: number, system: IndexSystem, q: number[], indexed: (IndexedLine | undefined)[], o: IndexOptions): IndexedCell | undefined {
-  const cell = cellOfQuadratic(q), volume = cellVolume(cell);
+function judge(
+  L: Lines,
+  n: number,
+  system: IndexSystem,
+  q: number[],
+  indexed: (IndexedLine | undefined)[],
+  o: IndexOptions,
+): IndexedCell | undefined {
+  const cell = cellOfQuadratic(q),
+    volume = cellVolume(cell);
   const used = indexed.filter((x) => x !== undefined);
   if (used.length < n - (o.impurities ?? 0) || volume < 20) return undefined;
   const last = L.q[n - 1]! + L.error[n - 1]!;
@@ -187,21 +303,47 @@ function judge(L: Lines, n: number, system: IndexSystem, q: number[], indexed: (
   const dt = used.reduce((s, x) => s + Math.abs(x.delta), 0) / used.length || 1e-6;
   let best: { centring: string; count: number } | undefined;
   for (const centring of CENTRINGS[system]) {
-    const symbol = groupsOf(system, centring).find((g) => laueClass(g.group) === LAUE_SYMBOL[system] || centring === 'R');
+    const symbol = groupsOf(system, centring).find(
+      (g) => laueClass(g.group) === LAUE_SYMBOL[system] || centring === 'R',
+    );
     if (!symbol) continue;
-    const bare: SpaceGroup = { ...symbol.group, representatives: symbol.group.representatives.map((r) => ({ r: r.r, t: [0, 0, 0] })) };
+    const bare: SpaceGroup = {
+      ...symbol.group,
+      representatives: symbol.group.representatives.map((r) => ({ r: r.r, t: [0, 0, 0] })),
+    };
     if (centring !== 'P' && !obeys(bare, indexed, L, cell)) continue;
     const count = possibleLines(cell, bare, last).length;
     if (!best || count < best.count) best = { centring, count };
   }
   if (!best) return undefined;
-  const m20 = L.q[n - 1]! / (2 * dq * best.count), f20 = (1 / dt) * (used.length / best.count);
-  return { cell, system, centring: best.centring, volume, m20, f20, lines: n, indexed: used, zero: used.reduce((s, x) => s + x.delta, 0) / used.length, groups: [] };
+  const m20 = L.q[n - 1]! / (2 * dq * best.count),
+    f20 = (1 / dt) * (used.length / best.count);
+  return {
+    cell,
+    system,
+    centring: best.centring,
+    volume,
+    m20,
+    f20,
+    lines: n,
+    indexed: used,
+    zero: used.reduce((s, x) => s + x.delta, 0) / used.length,
+    groups: [],
+  };
 }
 
-const quad = (q: readonly number[], x: { h: number; k: number; l: number }): number => x.h * x.h * q[0]! + x.k * x.k * q[1]! + x.l * x.l * q[2]! + x.k * x.l * q[3]! + x.h * x.l * q[4]! + x.h * x.k * q[5]!;
+const quad = (q: readonly number[], x: { h: number; k: number; l: number }): number =>
+  x.h * x.h * q[0]! + x.k * x.k * q[1]! + x.l * x.l * q[2]! + x.k * x.l * q[3]! + x.h * x.l * q[4]! + x.h * x.k * q[5]!;
 
-interface Search { L: Lines; n: number; o: IndexOptions; found: IndexedCell[]; deadline: number; context: TaskContext<IndexProgress>; told: number }
+interface Search {
+  L: Lines;
+  n: number;
+  o: IndexOptions;
+  found: IndexedCell[];
+  deadline: number;
+  context: TaskContext<IndexProgress>;
+  told: number;
+}
 
 /** Best M among what was found. */
 const bestOf = (s: Search): number => s.found.reduce((m, c) => Math.max(m, c.m20), 0);
@@ -210,18 +352,26 @@ async function dichotomy(s: Search, system: IndexSystem, maxVolume: number): Pro
   const { L, n, o } = s;
   const lengths = system === 'cubic' ? 1 : system === 'tetragonal' || system === 'hexagonal' ? 2 : 3;
   const dims = system === 'monoclinic' ? 4 : lengths;
-  const longest = o.maxLength ?? (system === 'cubic' ? 30 : system === 'monoclinic' ? 20 : 26), shortest = 2.4;
+  const longest = o.maxLength ?? (system === 'cubic' ? 30 : system === 'monoclinic' ? 20 : 26),
+    shortest = 2.4;
   const stepLength = system === 'monoclinic' ? 0.5 : system === 'orthorhombic' ? 0.5 : 0.4;
-  const lo = new Float64Array(4), hi = new Float64Array(4);
+  const lo = new Float64Array(4),
+    hi = new Float64Array(4);
   const steps = Math.ceil((longest - shortest) / stepLength);
   const cosines = system === 'monoclinic' ? 8 : 1;
   const spare = o.impurities ?? 0;
-  const hexagonal = system === 'hexagonal', monoclinic = system === 'monoclinic', symmetric = system === 'cubic' || system === 'tetragonal' || hexagonal;
+  const hexagonal = system === 'hexagonal',
+    monoclinic = system === 'monoclinic',
+    symmetric = system === 'cubic' || system === 'tetragonal' || hexagonal;
   const shell = system === 'cubic' ? 4000 : monoclinic ? 120 : 400;
   let work = 0;
   const leaf = 0.004;
   const recurse = async (box: Float64Array, lines: number): Promise<void> => {
-    if (performance.now() > s.deadline || s.found.some((c) => c.system === system && c.m20 > 55 && c.indexed.length >= n)) return;
+    if (
+      performance.now() > s.deadline ||
+      s.found.some((c) => c.system === system && c.m20 > 55 && c.indexed.length >= n)
+    )
+      return;
     if (++work % 64 === 0) await s.context.breath();
     bounds(system, box, lo, hi);
     let widest = 0;
@@ -255,11 +405,22 @@ async function dichotomy(s: Search, system: IndexSystem, maxVolume: number): Pro
       if (performance.now() > s.deadline) return;
       if (i === lengths) {
         for (let g = 0; g < cosines; g++) {
-          if (monoclinic) { box[6] = 90 + 4 * g; box[7] = 94 + 4 * g; }
-          const r = Math.PI / 180, sMax = monoclinic ? Math.sin(box[6]! * r) : 1, sMin = monoclinic ? Math.sin(box[7]! * r) : 1;
+          if (monoclinic) {
+            box[6] = 90 + 4 * g;
+            box[7] = 94 + 4 * g;
+          }
+          const r = Math.PI / 180,
+            sMax = monoclinic ? Math.sin(box[6]! * r) : 1,
+            sMin = monoclinic ? Math.sin(box[7]! * r) : 1;
           const k = hexagonal ? 0.866 : 1;
-          const small = k * sMin * (system === 'cubic' ? box[0]! ** 3 : lengths === 2 ? box[0]! ** 2 * box[2]! : box[0]! * box[2]! * box[4]!);
-          const large = k * sMax * (system === 'cubic' ? box[1]! ** 3 : lengths === 2 ? box[1]! ** 2 * box[3]! : box[1]! * box[3]! * box[5]!);
+          const small =
+            k *
+            sMin *
+            (system === 'cubic' ? box[0]! ** 3 : lengths === 2 ? box[0]! ** 2 * box[2]! : box[0]! * box[2]! * box[4]!);
+          const large =
+            k *
+            sMax *
+            (system === 'cubic' ? box[1]! ** 3 : lengths === 2 ? box[1]! ** 2 * box[3]! : box[1]! * box[3]! * box[5]!);
           // A box belongs to the shell its middle volume lies in.
           const mid = (small + large) / 2;
           if (mid < v0 || mid >= v1) continue;
@@ -284,24 +445,37 @@ async function dichotomy(s: Search, system: IndexSystem, maxVolume: number): Pro
 
 function centre(system: IndexSystem, b: Float64Array): number[] {
   const m = (i: number): number => (b[2 * i]! + b[2 * i + 1]!) / 2;
-  const cell: Cell = system === 'cubic' ? { a: m(0), b: m(0), c: m(0), alpha: 90, beta: 90, gamma: 90 } : system === 'tetragonal' ? { a: m(0), b: m(0), c: m(1), alpha: 90, beta: 90, gamma: 90 } : system === 'hexagonal' ? { a: m(0), b: m(0), c: m(1), alpha: 90, beta: 90, gamma: 120 }
-    : { a: m(0), b: m(1), c: m(2), alpha: 90, beta: system === 'monoclinic' ? m(3) : 90, gamma: 90 };
+  const cell: Cell =
+    system === 'cubic'
+      ? { a: m(0), b: m(0), c: m(0), alpha: 90, beta: 90, gamma: 90 }
+      : system === 'tetragonal'
+        ? { a: m(0), b: m(0), c: m(1), alpha: 90, beta: 90, gamma: 90 }
+        : system === 'hexagonal'
+          ? { a: m(0), b: m(0), c: m(1), alpha: 90, beta: 90, gamma: 120 }
+          : { a: m(0), b: m(1), c: m(2), alpha: 90, beta: system === 'monoclinic' ? m(3) : 90, gamma: 90 };
   const g = reciprocalMetric(cell);
   return [g[0], g[4], g[8], 2 * g[5], 2 * g[2], 2 * g[1]];
 }
 
 /** Keeps one of each lattice: the same reduced cell counts once, with the higher merit. */
 function remember(found: IndexedCell[], c: IndexedCell): void {
-  const same = found.findIndex((x) => x.system === c.system && x.centring === c.centring && sameLattice(x.cell, c.cell));
+  const same = found.findIndex(
+    (x) => x.system === c.system && x.centring === c.centring && sameLattice(x.cell, c.cell),
+  );
   if (same < 0) found.push(c);
   else if (found[same]!.m20 < c.m20) found[same] = c;
 }
 
 function sameLattice(p: Cell, q: Cell): boolean {
   if (Math.abs(cellVolume(p) / cellVolume(q) - 1) > 0.004) return false;
-  const a = niggliReduce(metricTensor(p)), b = niggliReduce(metricTensor(q));
-  const ca = transformCell(p, a.p as Mat3), cb = transformCell(q, b.p as Mat3);
-  return [ca.a - cb.a, ca.b - cb.b, ca.c - cb.c].every((x) => Math.abs(x) < 0.02) && [ca.alpha - cb.alpha, ca.beta - cb.beta, ca.gamma - cb.gamma].every((x) => Math.abs(x) < 0.4);
+  const a = niggliReduce(metricTensor(p)),
+    b = niggliReduce(metricTensor(q));
+  const ca = transformCell(p, a.p as Mat3),
+    cb = transformCell(q, b.p as Mat3);
+  return (
+    [ca.a - cb.a, ca.b - cb.b, ca.c - cb.c].every((x) => Math.abs(x) < 0.02) &&
+    [ca.alpha - cb.alpha, ca.beta - cb.beta, ca.gamma - cb.gamma].every((x) => Math.abs(x) < 0.4)
+  );
 }
 
 /** Triclinic trials: three lines as 100, 010, 001, and the cross terms from lines taken as their sums and differences. */
@@ -309,34 +483,48 @@ async function triclinic(s: Search, maxVolume: number): Promise<void> {
   const { L, n, o } = s;
   const first = Math.min(8, n);
   let tries = 0;
-  for (let i = 0; i < first; i++) for (let j = i + 1; j < first; j++) for (let k = j + 1; k < first; k++) {
-    if (performance.now() > s.deadline) return;
-    const A = L.q[i]!, B = L.q[j]!, C = L.q[k]!;
-    const cross = (x: number, y: number): number[] => {
-      const most = 1.2 * Math.sqrt(x * y);
-      const out = [0];
-      for (let m = 0; m < n; m++) { const f = L.q[m]! - x - y; if (Math.abs(f) <= most) out.push(f); }
-      return out;
-    };
-    const ds = cross(B, C), es = cross(A, C), fs = cross(A, B);
-    for (const D of ds) for (const E of es) for (const F of fs) {
-      for (const sign of D && E && F ? [1, -1] : [1]) {
-        if (++tries % 256 === 0) {
-          await s.context.breath();
-          if (performance.now() > s.deadline) return;
-        }
-        const q = [A, B, C, sign * D, E, F];
-        const det = q[0]! * q[1]! * q[2]! + (q[3]! * q[4]! * q[5]!) / 4 - (q[0]! * q[3]! ** 2 + q[1]! * q[4]! ** 2 + q[2]! * q[5]! ** 2) / 4;
-        if (!(det > 1 / (maxVolume * maxVolume) * 0.8)) continue;
-        if (!quickly(L, Math.min(n, 13), q, 3)) continue;
-        const refined = refineCell(L, n, 'triclinic', q, o.tolerance);
-        if (!refined) continue;
-        const judged = judge(L, n, 'triclinic', refined.q, refined.indexed, o);
-        if (judged && judged.m20 > 6) remember(s.found, reduced(judged));
+  for (let i = 0; i < first; i++)
+    for (let j = i + 1; j < first; j++)
+      for (let k = j + 1; k < first; k++) {
+        if (performance.now() > s.deadline) return;
+        const A = L.q[i]!,
+          B = L.q[j]!,
+          C = L.q[k]!;
+        const cross = (x: number, y: number): number[] => {
+          const most = 1.2 * Math.sqrt(x * y);
+          const out = [0];
+          for (let m = 0; m < n; m++) {
+            const f = L.q[m]! - x - y;
+            if (Math.abs(f) <= most) out.push(f);
+          }
+          return out;
+        };
+        const ds = cross(B, C),
+          es = cross(A, C),
+          fs = cross(A, B);
+        for (const D of ds)
+          for (const E of es)
+            for (const F of fs) {
+              for (const sign of D && E && F ? [1, -1] : [1]) {
+                if (++tries % 256 === 0) {
+                  await s.context.breath();
+                  if (performance.now() > s.deadline) return;
+                }
+                const q = [A, B, C, sign * D, E, F];
+                const det =
+                  q[0]! * q[1]! * q[2]! +
+                  (q[3]! * q[4]! * q[5]!) / 4 -
+                  (q[0]! * q[3]! ** 2 + q[1]! * q[4]! ** 2 + q[2]! * q[5]! ** 2) / 4;
+                if (!(det > (1 / (maxVolume * maxVolume)) * 0.8)) continue;
+                if (!quickly(L, Math.min(n, 13), q, 3)) continue;
+                const refined = refineCell(L, n, 'triclinic', q, o.tolerance);
+                if (!refined) continue;
+                const judged = judge(L, n, 'triclinic', refined.q, refined.indexed, o);
+                if (judged && judged.m20 > 6) remember(s.found, reduced(judged));
+              }
+            }
+        s.context.progress({ system: 'triclinic', volume: maxVolume, found: s.found.length, best: bestOf(s) });
       }
-    }
-    s.context.progress({ system: 'triclinic', volume: maxVolume, found: s.found.length, best: bestOf(s) });
-  }
 }
 
 function reduced(c: IndexedCell): IndexedCell {
@@ -348,25 +536,45 @@ function reduced(c: IndexedCell): IndexedCell {
 function quickly(L: Lines, n: number, q: readonly number[], slack: number): boolean {
   let missed = 0;
   lines: for (let i = 0; i < n; i++) {
-    const v = L.q[i]!, e = L.error[i]! * slack;
-    const hm = Math.min(6, Math.ceil(Math.sqrt(v / (q[0]! * 0.6)))), km = Math.min(6, Math.ceil(Math.sqrt(v / (q[1]! * 0.6)))), lm = Math.min(6, Math.ceil(Math.sqrt(v / (q[2]! * 0.6))));
-    for (let h = 0; h <= hm; h++) for (let k = h ? -km : 0; k <= km; k++) {
-      const base = h * h * q[0]! + k * k * q[1]! + h * k * q[5]!, slope = k * q[3]! + h * q[4]!;
-      for (let l = -lm; l <= lm; l++) if (Math.abs(base + l * l * q[2]! + l * slope - v) <= e) continue lines;
-    }
+    const v = L.q[i]!,
+      e = L.error[i]! * slack;
+    const hm = Math.min(6, Math.ceil(Math.sqrt(v / (q[0]! * 0.6)))),
+      km = Math.min(6, Math.ceil(Math.sqrt(v / (q[1]! * 0.6)))),
+      lm = Math.min(6, Math.ceil(Math.sqrt(v / (q[2]! * 0.6))));
+    for (let h = 0; h <= hm; h++)
+      for (let k = h ? -km : 0; k <= km; k++) {
+        const base = h * h * q[0]! + k * k * q[1]! + h * k * q[5]!,
+          slope = k * q[3]! + h * q[4]!;
+        for (let l = -lm; l <= lm; l++) if (Math.abs(base + l * l * q[2]! + l * slope - v) <= e) continue lines;
+      }
     if (++missed > Math.max(1, n * 0.15)) return false;
   }
   return true;
 }
 
 /** Cells that index a list of 2θ, best first. Throws RangeError with fewer than eight lines. */
-export async function indexPattern(twoTheta: readonly number[], o: IndexOptions, context: TaskContext<IndexProgress>): Promise<IndexedCell[]> {
-  if (twoTheta.length < 8) throw new RangeError(`${twoTheta.length} lines are too few to find a cell. Give at least eight, better twenty, of the first lines of one phase.`);
-  const L = linesOf(twoTheta, o), n = Math.min(20, L.q.length);
+export async function indexPattern(
+  twoTheta: readonly number[],
+  o: IndexOptions,
+  context: TaskContext<IndexProgress>,
+): Promise<IndexedCell[]> {
+  if (twoTheta.length < 8)
+    throw new RangeError(
+      `${twoTheta.length} lines are too few to find a cell. Give at least eight, better twenty, of the first lines of one phase.`,
+    );
+  const L = linesOf(twoTheta, o),
+    n = Math.min(20, L.q.length);
   const d = 1 / Math.sqrt(L.q[n - 1]!);
   // Volume from the number of lines (Smith 1977, J. Appl. Cryst. 10, 252: 13.39 d20³ for triclinic cells), with room for absent lines.
   const base = (0.6 * d ** 3) / (1 / n - 0.0052);
-  const room: Readonly<Record<IndexSystem, number>> = { cubic: 96, tetragonal: 24, hexagonal: 24, orthorhombic: 11, monoclinic: 4.2, triclinic: 3 };
+  const room: Readonly<Record<IndexSystem, number>> = {
+    cubic: 96,
+    tetragonal: 24,
+    hexagonal: 24,
+    orthorhombic: 11,
+    monoclinic: 4.2,
+    triclinic: 3,
+  };
   const start = performance.now();
   const s: Search = { L, n, o, found: [], deadline: start + 1000 * (o.seconds ?? 55), context, told: 0 };
   for (const system of o.systems ?? INDEX_SYSTEMS) {
@@ -378,6 +586,8 @@ export async function indexPattern(twoTheta: readonly number[], o: IndexOptions,
     if (s.found.some((c) => c.m20 > 30 && c.indexed.length >= n)) break;
   }
   const lattices: IndexedCell[] = [];
-  for (const c of s.found.sort((p, q) => q.m20 - p.m20)) if (!lattices.some((x) => sameLattice(x.cell, c.cell) && x.m20 >= c.m20 && x.centring === c.centring)) lattices.push(c);
+  for (const c of s.found.sort((p, q) => q.m20 - p.m20))
+    if (!lattices.some((x) => sameLattice(x.cell, c.cell) && x.m20 >= c.m20 && x.centring === c.centring))
+      lattices.push(c);
   return lattices.slice(0, 20).map((c) => ({ ...c, groups: groupHints(L, c) }));
 }

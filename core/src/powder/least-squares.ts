@@ -86,20 +86,38 @@ export function extractIntensities(problem: FitProblem): void {
 }
 
 /** Least squares with what is free. The patterns' order is the models'. */
-export async function fitStage(model: FitModel, patterns: readonly Pattern[], options: FitOptions, context: TaskContext<FitCycle>): Promise<FitOutcome> {
+export async function fitStage(
+  model: FitModel,
+  patterns: readonly Pattern[],
+  options: FitOptions,
+  context: TaskContext<FitCycle>,
+): Promise<FitOutcome> {
   const problem = new FitProblem(model, patterns, options.free);
-  const { map } = problem, n = map.independent;
+  const { map } = problem,
+    n = map.independent;
   if (n > problem.points) throw new RangeError(`${n} parameters cannot be refined against ${problem.points} points.`);
   const start = model.phases.map((p) => cellVolume(p.structure.cell));
   const threshold = options.settled ?? 0.05;
-  let damping = 0.001, settled = false, max = Infinity, name = '', cycles = 0;
+  let damping = 0.001,
+    settled = false,
+    max = Infinity,
+    name = '',
+    cycles = 0;
   const figuresNow = (): Figures => overall(problem);
   for (let i = 0; i < 3; i++) extractIntensities(problem);
   const first = figuresNow().rwp;
   if (!n) {
     // Nothing but an extraction moves.
     for (let i = 0; i < options.cycles; i++) extractIntensities(problem);
-    return { problem, model: problem.model, figures: figuresNow(), cycles: options.cycles, settled: true, maxShiftOverSu: 0, parameters: 0 };
+    return {
+      problem,
+      model: problem.model,
+      figures: figuresNow(),
+      cycles: options.cycles,
+      settled: true,
+      maxShiftOverSu: 0,
+      parameters: 0,
+    };
   }
   for (let cycle = 1; cycle <= options.cycles; cycle++) {
     cycles = cycle;
@@ -108,8 +126,10 @@ export async function fitStage(model: FitModel, patterns: readonly Pattern[], op
     const diagonal = Float64Array.from({ length: n }, (_, i) => Math.sqrt(matrix[i * n + i]!) || 1);
     const right = normal.vector.map((x, i) => x / diagonal[i]!);
     const scaled = new Float64Array(n * n);
-    for (let i = 0; i < n; i++) for (let j = 0; j < n; j++) scaled[i * n + j] = matrix[i * n + j]! / (diagonal[i]! * diagonal[j]!);
-    const kept = problem.values.slice(), keptModel = problem.model;
+    for (let i = 0; i < n; i++)
+      for (let j = 0; j < n; j++) scaled[i * n + j] = matrix[i * n + j]! / (diagonal[i]! * diagonal[j]!);
+    const kept = problem.values.slice(),
+      keptModel = problem.model;
     let accepted = false;
     for (let attempt = 0; attempt < 7 && !accepted; attempt++) {
       const factor = scaled.slice();
@@ -125,7 +145,9 @@ export async function fitStage(model: FitModel, patterns: readonly Pattern[], op
       try {
         problem.take(next);
         trial = problem.cost();
-      } catch { /* a cell that is none: the step is too long */ }
+      } catch {
+        /* a cell that is none: the step is too long */
+      }
       if (trial <= cost * (1 + 1e-9)) {
         accepted = true;
         damping = damping > 1e-6 ? damping / 6 : 0;
@@ -133,8 +155,11 @@ export async function fitStage(model: FitModel, patterns: readonly Pattern[], op
         max = 0;
         for (let i = 0; i < n; i++) {
           // Against the s.u. at fixed others: quick, and never larger than the true ratio's scale by much once settled.
-          const ratio = Math.abs(q[i]! * limit) * diagonal[i]! / Math.max(goodness, 1e-3);
-          if (ratio > max) { max = ratio; name = problem.nameOf(i); }
+          const ratio = (Math.abs(q[i]! * limit) * diagonal[i]!) / Math.max(goodness, 1e-3);
+          if (ratio > max) {
+            max = ratio;
+            name = problem.nameOf(i);
+          }
         }
       } else {
         problem.model = keptModel;
@@ -148,11 +173,27 @@ export async function fitStage(model: FitModel, patterns: readonly Pattern[], op
     context.progress({ cycle, ...figures, maxShiftOverSu: max, maxShiftOf: name, model: problem.model });
     const away = runaway(problem, start);
     if (away) return { problem, model, figures, cycles, settled: false, away, maxShiftOverSu: max, parameters: n };
-    if (!accepted) { settled = max < 1 || cycle > 1; break; }
-    if (max < threshold) { settled = true; break; }
+    if (!accepted) {
+      settled = max < 1 || cycle > 1;
+      break;
+    }
+    if (max < threshold) {
+      settled = true;
+      break;
+    }
   }
   const figures = figuresNow();
-  if (figures.rwp > first * 1.02) return { problem, model, figures, cycles, settled: false, away: `Rwp rose from ${(100 * first).toFixed(2)} to ${(100 * figures.rwp).toFixed(2)} %`, maxShiftOverSu: max, parameters: n };
+  if (figures.rwp > first * 1.02)
+    return {
+      problem,
+      model,
+      figures,
+      cycles,
+      settled: false,
+      away: `Rwp rose from ${(100 * first).toFixed(2)} to ${(100 * figures.rwp).toFixed(2)} %`,
+      maxShiftOverSu: max,
+      parameters: n,
+    };
   return { problem, model: problem.model, figures, cycles, settled, maxShiftOverSu: max, parameters: n };
 }
 
@@ -160,9 +201,13 @@ export async function fitStage(model: FitModel, patterns: readonly Pattern[], op
 function runaway(problem: FitProblem, start: readonly number[]): string | undefined {
   for (const [i, p] of problem.model.phases.entries()) {
     const change = cellVolume(p.structure.cell) / start[i]! - 1;
-    if (!(Math.abs(change) < 3 * MAX_STRETCH)) return `the cell of ${p.name} changed its volume by ${(100 * change).toFixed(1)} %`;
+    if (!(Math.abs(change) < 3 * MAX_STRETCH))
+      return `the cell of ${p.name} changed its volume by ${(100 * change).toFixed(1)} %`;
     for (const site of p.structure.sites) {
-      const u = site.displacement.kind === 'iso' ? site.displacement.u : Math.max(site.displacement.u[0], site.displacement.u[1], site.displacement.u[2]);
+      const u =
+        site.displacement.kind === 'iso'
+          ? site.displacement.u
+          : Math.max(site.displacement.u[0], site.displacement.u[1], site.displacement.u[2]);
       if (u > 0.45) return `the displacement of ${site.label} in ${p.name} grew to ${u.toFixed(2)} Å²`;
     }
   }
@@ -177,8 +222,10 @@ export function overall(problem: FitProblem): Figures {
   });
   if (each.length === 1) return each[0]!.f;
   const total = each.reduce((t, e) => t + e.n, 0);
-  const mean = (pick: (f: Figures) => number): number => Math.sqrt(each.reduce((t, e) => t + (e.n / total) * pick(e.f) ** 2, 0));
-  const rwp = mean((f) => f.rwp), rExp = mean((f) => f.rExp);
+  const mean = (pick: (f: Figures) => number): number =>
+    Math.sqrt(each.reduce((t, e) => t + (e.n / total) * pick(e.f) ** 2, 0));
+  const rwp = mean((f) => f.rwp),
+    rExp = mean((f) => f.rExp);
   return { rp: mean((f) => f.rp), rwp, rExp, s: rwp / rExp };
 }
 

@@ -1,5 +1,12 @@
 /** What is fitted to powder patterns: phases and, for each pattern, its background, corrections and scales. Plain data. */
-import { cellFromMetric, cellParameters, cellVolume, metricTensor, reciprocalMetric, type Cell } from '../crystal/cell.ts';
+import {
+  cellFromMetric,
+  cellParameters,
+  cellVolume,
+  metricTensor,
+  reciprocalMetric,
+  type Cell,
+} from '../crystal/cell.ts';
 import { formulaWeight } from '../crystal/formula.ts';
 import type { Instrument, Pattern } from '../crystal/pattern.ts';
 import { rotationsOf } from '../crystal/point-group.ts';
@@ -63,7 +70,13 @@ export interface PhaseModel {
   /** Intensities are taken from the pattern, not from sites. */
   readonly extraction?: 'Le Bail' | 'Pawley';
   /** Intensities of an extraction: h k l and |F|² as first guess or result. */
-  readonly extracted?: { readonly h: Int16Array; readonly k: Int16Array; readonly l: Int16Array; readonly f2: Float64Array; readonly su?: Float64Array };
+  readonly extracted?: {
+    readonly h: Int16Array;
+    readonly k: Int16Array;
+    readonly l: Int16Array;
+    readonly f2: Float64Array;
+    readonly su?: Float64Array;
+  };
   /** Weighed-in amount of a standard, as a fraction of the whole, from which amorphous content follows. */
   readonly weighed?: number;
 }
@@ -80,7 +93,9 @@ export function quadraticForm(cell: Cell): number[] {
 }
 
 export function cellOfQuadratic(q: ArrayLike<number>): Cell {
-  return cellFromMetric(inverse3([q[0]!, q[5]! / 2, q[4]! / 2, q[5]! / 2, q[1]!, q[3]! / 2, q[4]! / 2, q[3]! / 2, q[2]!]));
+  return cellFromMetric(
+    inverse3([q[0]!, q[5]! / 2, q[4]! / 2, q[5]! / 2, q[1]!, q[3]! / 2, q[4]! / 2, q[3]! / 2, q[2]!]),
+  );
 }
 
 /** A metric tensor averaged over the rotations of a group: the nearest cell that has its symmetry. */
@@ -88,19 +103,41 @@ export function symmetricCell(cell: Cell, group: SpaceGroup): Cell {
   const g = metricTensor(cell);
   const sum = new Array<number>(9).fill(0);
   const rotations = rotationsOf(group);
-  for (const r of rotations) multiply3(transpose3(r), multiply3(g, r)).forEach((x, i) => (sum[i]! += x / rotations.length));
+  for (const r of rotations)
+    multiply3(transpose3(r), multiply3(g, r)).forEach((x, i) => (sum[i]! += x / rotations.length));
   return cellFromMetric(sum as unknown as Mat3);
 }
 
 export const CONSTANTS = ['a', 'b', 'c', 'alpha', 'beta', 'gamma'] as const;
 export type CellConstant = (typeof CONSTANTS)[number];
-export const CONSTANT_SIGNS: Readonly<Record<CellConstant, string>> = { a: 'a', b: 'b', c: 'c', alpha: 'α', beta: 'β', gamma: 'γ' };
+export const CONSTANT_SIGNS: Readonly<Record<CellConstant, string>> = {
+  a: 'a',
+  b: 'b',
+  c: 'c',
+  alpha: 'α',
+  beta: 'β',
+  gamma: 'γ',
+};
 
 /** The cell constants that symmetry leaves free; each carries those that follow it. */
 export function freeConstants(group: SpaceGroup): { constant: CellConstant; with: CellConstant[] }[] {
   const random = seededRandom(11);
   // Averages of arbitrary metrics show which lengths are tied and which angles are held.
-  const samples = Array.from({ length: 3 }, () => cellParameters(symmetricCell({ a: 5 + 3 * random.next(), b: 6 + 4 * random.next(), c: 7 + 5 * random.next(), alpha: 80 + 25 * random.next(), beta: 80 + 25 * random.next(), gamma: 80 + 25 * random.next() }, group)));
+  const samples = Array.from({ length: 3 }, () =>
+    cellParameters(
+      symmetricCell(
+        {
+          a: 5 + 3 * random.next(),
+          b: 6 + 4 * random.next(),
+          c: 7 + 5 * random.next(),
+          alpha: 80 + 25 * random.next(),
+          beta: 80 + 25 * random.next(),
+          gamma: 80 + 25 * random.next(),
+        },
+        group,
+      ),
+    ),
+  );
   const same = (i: number, j: number): boolean => samples.every((s) => Math.abs(s[i]! - s[j]!) < 1e-6);
   const held = (i: number): boolean => samples.every((s) => Math.abs(s[i]! - samples[0]![i]!) < 1e-6);
   const out: { constant: CellConstant; with: CellConstant[] }[] = [];
@@ -125,7 +162,23 @@ export function withConstant(cell: Cell, group: SpaceGroup, constant: CellConsta
 }
 
 /** Exponents (H, K, L), H + K + L = 4, of strain that depends on direction. */
-export const QUARTICS: readonly Vec3[] = [[4, 0, 0], [0, 4, 0], [0, 0, 4], [2, 2, 0], [2, 0, 2], [0, 2, 2], [3, 1, 0], [3, 0, 1], [1, 3, 0], [0, 3, 1], [1, 0, 3], [0, 1, 3], [2, 1, 1], [1, 2, 1], [1, 1, 2]];
+export const QUARTICS: readonly Vec3[] = [
+  [4, 0, 0],
+  [0, 4, 0],
+  [0, 0, 4],
+  [2, 2, 0],
+  [2, 0, 2],
+  [0, 2, 2],
+  [3, 1, 0],
+  [3, 0, 1],
+  [1, 3, 0],
+  [0, 3, 1],
+  [1, 0, 3],
+  [0, 1, 3],
+  [2, 1, 1],
+  [1, 2, 1],
+  [1, 1, 2],
+];
 
 /** How the fifteen quartic terms change under a rotation of the indices: column j holds the image of term j. */
 export function quarticRotation(r: Mat3): number[] {
@@ -162,11 +215,26 @@ export function zmv(s: Structure): number {
 export const densityOf = (s: Structure): number => (1.66053907 * formulaWeight(cellContents(s))) / cellVolume(s.cell);
 
 /** A new phase as it enters a fit. */
-export const newPhase = (id: string, name: string, structure: Structure): PhaseModel => ({ id, name, structure, inverseSize: 0, strain: 0, ...(structure.sites.length ? {} : { extraction: 'Le Bail' as const }) });
+export const newPhase = (id: string, name: string, structure: Structure): PhaseModel => ({
+  id,
+  name,
+  structure,
+  inverseSize: 0,
+  strain: 0,
+  ...(structure.sites.length ? {} : { extraction: 'Le Bail' as const }),
+});
 
 /** A first model of a pattern: flat background at the level of its lowest parts. */
 export function newPatternModel(pattern: Pattern, instrument: Instrument, phases: number, terms = 6): PatternModel {
   const sorted = Float64Array.from(pattern.intensity).sort();
   const level = sorted[Math.floor(sorted.length * 0.15)] ?? 0;
-  return { instrument, background: { chebyshev: [level, ...new Array<number>(terms - 1).fill(0)], peaks: [], points: [] }, zero: 0, displacement: 0, absorption: 0, excluded: [], scales: new Array<number>(phases).fill(0) };
+  return {
+    instrument,
+    background: { chebyshev: [level, ...new Array<number>(terms - 1).fill(0)], peaks: [], points: [] },
+    zero: 0,
+    displacement: 0,
+    absorption: 0,
+    excluded: [],
+    scales: new Array<number>(phases).fill(0),
+  };
 }

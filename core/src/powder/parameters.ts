@@ -3,22 +3,71 @@ import { cellParameters, type Cell } from '../crystal/cell.ts';
 import { rotationsOf } from '../crystal/point-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { isotropicTensor } from '../crystal/structure.ts';
-import { ConstraintBuilder, constraintMap, DISPLACEMENT, invariantBasis, OCCUPANCY, physicalValues, siteOffset, twinOffset, type ConstraintMap } from '../refine/parameters.ts';
+import {
+  ConstraintBuilder,
+  constraintMap,
+  DISPLACEMENT,
+  invariantBasis,
+  OCCUPANCY,
+  physicalValues,
+  siteOffset,
+  twinOffset,
+  type ConstraintMap,
+} from '../refine/parameters.ts';
 import { structureFromPhysical } from '../refine/single-crystal.ts';
 import type { Mat3 } from '../math/matrix3.ts';
-import { cellOfQuadratic, quadraticForm, quarticRotation, type FitModel, type PatternModel, type PhaseModel } from './model.ts';
+import {
+  cellOfQuadratic,
+  quadraticForm,
+  quarticRotation,
+  type FitModel,
+  type PatternModel,
+  type PhaseModel,
+} from './model.ts';
 
 /** Kinds of parameters that are freed together; "kind:phase id" frees them for one phase only. */
-export const KINDS = ['background', 'scale', 'zero', 'displacement', 'absorption', 'cell', 'size', 'strain', 'strain by direction', 'orientation', 'overall U', 'positions', 'U', 'occupancies', 'intensities', 'instrument widths', 'Gaussian widths', 'axial divergence'] as const;
+export const KINDS = [
+  'background',
+  'scale',
+  'zero',
+  'displacement',
+  'absorption',
+  'cell',
+  'size',
+  'strain',
+  'strain by direction',
+  'orientation',
+  'overall U',
+  'positions',
+  'U',
+  'occupancies',
+  'intensities',
+  'instrument widths',
+  'Gaussian widths',
+  'axial divergence',
+] as const;
 export type Kind = (typeof KINDS)[number];
 export type Free = ReadonlySet<string>;
 
-export const isFree = (free: Free, kind: Kind, phase?: string): boolean => free.has(kind) || (phase !== undefined && free.has(`${kind}:${phase}`));
+export const isFree = (free: Free, kind: Kind, phase?: string): boolean =>
+  free.has(kind) || (phase !== undefined && free.has(`${kind}:${phase}`));
 
 /** Offsets within a phase's block, after the site layout. */
-export const QUADRATIC = 0, SIZE = 6, ACROSS = 7, STRAIN = 8, MARCH = 9, QUARTIC = 10, PHASE_EXTRA = 25;
+export const QUADRATIC = 0,
+  SIZE = 6,
+  ACROSS = 7,
+  STRAIN = 8,
+  MARCH = 9,
+  QUARTIC = 10,
+  PHASE_EXTRA = 25;
 /** Offsets within a pattern's block; the scales follow, then the background. */
-export const ZERO = 0, SHIFT = 1, ABSORPTION = 2, WIDTHS = 3, SAMPLE = 8, DETECTOR = 9, SCALES = 10;
+export const ZERO = 0,
+  SHIFT = 1,
+  ABSORPTION = 2,
+  WIDTHS = 3,
+  SAMPLE = 8,
+  DETECTOR = 9,
+  SCALES = 10;
 
 export interface Layout {
   readonly total: number;
@@ -33,7 +82,11 @@ export interface Layout {
 /** Pawley intensities are counted by `intensities[phase]`. */
 export function layoutOf(m: FitModel, intensities: readonly number[]): Layout {
   let at = 0;
-  const phase: number[] = [], extra: number[] = [], intensity: number[] = [], pattern: number[] = [], background: number[] = [];
+  const phase: number[] = [],
+    extra: number[] = [],
+    intensity: number[] = [],
+    pattern: number[] = [],
+    background: number[] = [];
   m.phases.forEach((p, i) => {
     phase.push(at);
     at += twinOffset(p.structure.sites.length);
@@ -65,26 +118,38 @@ export function valuesOf(m: FitModel, l: Layout, pawley: readonly (Float64Array 
     if (pawley[i]) v.set(pawley[i]!, l.intensity[i]!);
   });
   m.patterns.forEach((p, i) => {
-    const at = l.pattern[i]!, w = p.instrument.profile;
+    const at = l.pattern[i]!,
+      w = p.instrument.profile;
     v[at + ZERO] = p.zero;
     v[at + SHIFT] = p.displacement;
     v[at + ABSORPTION] = p.absorption;
     v.set([w.u, w.v, w.w, w.x, w.y, w.sampleHeight, w.detectorHeight], at + WIDTHS);
     v.set(p.scales, at + SCALES);
     v.set(p.background.chebyshev, l.background[i]!);
-    p.background.peaks.forEach((b, k) => v.set([b.position, b.height, b.width], l.background[i]! + p.background.chebyshev.length + 3 * k));
+    p.background.peaks.forEach((b, k) =>
+      v.set([b.position, b.height, b.width], l.background[i]! + p.background.chebyshev.length + 3 * k),
+    );
   });
   return v;
 }
 
 /** The phase at new values; its sites share identity with the old ones. */
 export function phaseAt(p: PhaseModel, v: Float64Array, l: Layout, i: number, su?: Float64Array): PhaseModel {
-  const e = l.extra[i]!, from = l.phase[i]!;
+  const e = l.extra[i]!,
+    from = l.phase[i]!;
   const cell = cellOfQuadratic(v.subarray(e, e + 6));
   const sites = v.subarray(from, e);
-  const structure: Structure = p.structure.sites.length ? { ...structureFromPhysical(p.structure, sites as Float64Array, su?.subarray(from, e) as Float64Array | undefined), cell } : { ...p.structure, cell };
+  const structure: Structure = p.structure.sites.length
+    ? {
+        ...structureFromPhysical(p.structure, sites as Float64Array, su?.subarray(from, e) as Float64Array | undefined),
+        cell,
+      }
+    : { ...p.structure, cell };
   return {
-    ...p, structure, inverseSize: v[e + SIZE]!, strain: v[e + STRAIN]!,
+    ...p,
+    structure,
+    inverseSize: v[e + SIZE]!,
+    strain: v[e + STRAIN]!,
     ...(p.anisotropicSize ? { anisotropicSize: { ...p.anisotropicSize, inverseAcross: v[e + ACROSS]! } } : {}),
     ...(p.orientation ? { orientation: { ...p.orientation, r: v[e + MARCH]! } } : {}),
     ...(p.stephens ? { stephens: Array.from(v.subarray(e + QUARTIC, e + QUARTIC + 15)) } : {}),
@@ -92,28 +157,55 @@ export function phaseAt(p: PhaseModel, v: Float64Array, l: Layout, i: number, su
 }
 
 export function patternAt(p: PatternModel, v: Float64Array, l: Layout, i: number): PatternModel {
-  const at = l.pattern[i]!, b = l.background[i]!, n = p.background.chebyshev.length;
+  const at = l.pattern[i]!,
+    b = l.background[i]!,
+    n = p.background.chebyshev.length;
   const [u, vv, w, x, y, sampleHeight, detectorHeight] = v.subarray(at + WIDTHS, at + SCALES) as unknown as number[];
   return {
-    ...p, zero: v[at + ZERO]!, displacement: v[at + SHIFT]!, absorption: v[at + ABSORPTION]!,
-    instrument: { ...p.instrument, profile: { u: u!, v: vv!, w: w!, x: x!, y: y!, sampleHeight: sampleHeight!, detectorHeight: detectorHeight! } },
+    ...p,
+    zero: v[at + ZERO]!,
+    displacement: v[at + SHIFT]!,
+    absorption: v[at + ABSORPTION]!,
+    instrument: {
+      ...p.instrument,
+      profile: { u: u!, v: vv!, w: w!, x: x!, y: y!, sampleHeight: sampleHeight!, detectorHeight: detectorHeight! },
+    },
     scales: Array.from(v.subarray(at + SCALES, b)),
-    background: { ...p.background, chebyshev: Array.from(v.subarray(b, b + n)), peaks: p.background.peaks.map((_, k) => ({ position: v[b + n + 3 * k]!, height: v[b + n + 3 * k + 1]!, width: v[b + n + 3 * k + 2]! })) },
+    background: {
+      ...p.background,
+      chebyshev: Array.from(v.subarray(b, b + n)),
+      peaks: p.background.peaks.map((_, k) => ({
+        position: v[b + n + 3 * k]!,
+        height: v[b + n + 3 * k + 1]!,
+        width: v[b + n + 3 * k + 2]!,
+      })),
+    },
   };
 }
 
-export const modelAt = (m: FitModel, v: Float64Array, l: Layout, su?: Float64Array): FitModel => ({ phases: m.phases.map((p, i) => phaseAt(p, v, l, i, su)), patterns: m.patterns.map((p, i) => patternAt(p, v, l, i)) });
+export const modelAt = (m: FitModel, v: Float64Array, l: Layout, su?: Float64Array): FitModel => ({
+  phases: m.phases.map((p, i) => phaseAt(p, v, l, i, su)),
+  patterns: m.patterns.map((p, i) => patternAt(p, v, l, i)),
+});
 
 /** How 1/d² coefficients change under a rotation of the indices: column j is the image of coefficient j. */
 function quadraticRotation(r: Mat3): number[] {
-  const pairs = [[0, 0], [1, 1], [2, 2], [1, 2], [0, 2], [0, 1]] as const;
+  const pairs = [
+    [0, 0],
+    [1, 1],
+    [2, 2],
+    [1, 2],
+    [0, 2],
+    [0, 1],
+  ] as const;
   const out = new Array<number>(36).fill(0);
   pairs.forEach(([p, q], column) => {
     // h′ = h r: h′_p h′_q = Σ h_a h_b r_ap r_bq.
-    for (let a = 0; a < 3; a++) for (let b = 0; b < 3; b++) {
-      const row = a === b ? a : a + b === 3 ? 3 : a + b === 2 ? 4 : 5;
-      out[6 * row + column]! += r[3 * a + p]! * r[3 * b + q]!;
-    }
+    for (let a = 0; a < 3; a++)
+      for (let b = 0; b < 3; b++) {
+        const row = a === b ? a : a + b === 3 ? 3 : a + b === 2 ? 4 : 5;
+        out[6 * row + column]! += r[3 * a + p]! * r[3 * b + q]!;
+      }
   });
   return out;
 }
@@ -126,28 +218,42 @@ export function fitMap(m: FitModel, l: Layout, free: Free, intensities: readonly
     const is = (kind: Kind): boolean => isFree(free, kind, p.id);
     const e = l.extra[i]!;
     const rotations = rotationsOf(p.structure.spaceGroup);
-    if (is('cell')) for (const row of invariantBasis(rotations.map(quadraticRotation), 6)) b.add(row.map((x, k) => [e + QUADRATIC + k, x] as const));
+    if (is('cell'))
+      for (const row of invariantBasis(rotations.map(quadraticRotation), 6))
+        b.add(row.map((x, k) => [e + QUADRATIC + k, x] as const));
     if (is('size')) {
       single(e + SIZE);
       if (p.anisotropicSize) single(e + ACROSS);
     }
     if (is('strain')) single(e + STRAIN);
-    if (is('strain by direction') && p.stephens) for (const row of invariantBasis(rotations.map(quarticRotation), 15)) b.add(row.map((x, k) => [e + QUARTIC + k, x] as const));
+    if (is('strain by direction') && p.stephens)
+      for (const row of invariantBasis(rotations.map(quarticRotation), 15))
+        b.add(row.map((x, k) => [e + QUARTIC + k, x] as const));
     if (is('orientation') && p.orientation) single(e + MARCH);
-    if (p.extraction === 'Pawley' && is('intensities')) for (let k = 0; k < (intensities[i] ?? 0); k++) single(l.intensity[i]! + k);
+    if (p.extraction === 'Pawley' && is('intensities'))
+      for (let k = 0; k < (intensities[i] ?? 0); k++) single(l.intensity[i]! + k);
     if (!p.extraction) siteColumns(p, l.phase[i]!, is, b);
   });
   m.patterns.forEach((p, i) => {
-    const at = l.pattern[i]!, w = p.instrument.profile;
+    const at = l.pattern[i]!,
+      w = p.instrument.profile;
     if (isFree(free, 'zero')) single(at + ZERO);
     if (isFree(free, 'displacement')) single(at + SHIFT);
     if (isFree(free, 'absorption')) single(at + ABSORPTION);
     const widths = isFree(free, 'instrument widths') ? 5 : isFree(free, 'Gaussian widths') ? 3 : 0;
     for (let k = 0; k < widths; k++) single(at + WIDTHS + k);
-    if (isFree(free, 'axial divergence') && w.sampleHeight + w.detectorHeight > 0) b.add([[at + SAMPLE, 1], [at + DETECTOR, 1]]);
+    if (isFree(free, 'axial divergence') && w.sampleHeight + w.detectorHeight > 0)
+      b.add([
+        [at + SAMPLE, 1],
+        [at + DETECTOR, 1],
+      ]);
     // The scale of a Pawley phase is one with its intensities, that of a Le Bail phase with its extraction.
-    m.phases.forEach((phase, k) => { if (!phase.extraction && isFree(free, 'scale', phase.id)) single(at + SCALES + k); });
-    if (isFree(free, 'background')) for (let k = 0; k < p.background.chebyshev.length + 3 * p.background.peaks.length; k++) single(l.background[i]! + k);
+    m.phases.forEach((phase, k) => {
+      if (!phase.extraction && isFree(free, 'scale', phase.id)) single(at + SCALES + k);
+    });
+    if (isFree(free, 'background'))
+      for (let k = 0; k < p.background.chebyshev.length + 3 * p.background.peaks.length; k++)
+        single(l.background[i]! + k);
   });
   return b.build();
 }
@@ -155,19 +261,34 @@ export function fitMap(m: FitModel, l: Layout, free: Free, intensities: readonly
 /** Columns of the sites that the freed kinds ask for, taken from the single-crystal map with its constraints. */
 function siteColumns(p: PhaseModel, base: number, is: (kind: Kind) => boolean, b: ConstraintBuilder): void {
   const s = p.structure;
-  const positions = is('positions'), us = is('U'), occupancies = is('occupancies');
+  const positions = is('positions'),
+    us = is('U'),
+    occupancies = is('occupancies');
   if (is('overall U') && !us) {
     const tensor = isotropicTensor(s.cell, 1);
-    b.add(s.sites.flatMap((site, j) => (site.displacement.kind === 'iso' ? [[base + siteOffset(j) + DISPLACEMENT, 1] as const] : tensor.map((x, k) => [base + siteOffset(j) + DISPLACEMENT + k, x] as const))));
+    b.add(
+      s.sites.flatMap((site, j) =>
+        site.displacement.kind === 'iso'
+          ? [[base + siteOffset(j) + DISPLACEMENT, 1] as const]
+          : tensor.map((x, k) => [base + siteOffset(j) + DISPLACEMENT + k, x] as const),
+      ),
+    );
   }
   if (!positions && !us && !occupancies) return;
-  const map = constraintMap(s, { extinction: false, ...(occupancies ? { occupancies: s.sites.flatMap((site, j) => (site.occupancy < 1 && !site.disorder ? [j] : [])) } : {}) });
+  const map = constraintMap(s, {
+    extinction: false,
+    ...(occupancies
+      ? { occupancies: s.sites.flatMap((site, j) => (site.occupancy < 1 && !site.disorder ? [j] : [])) }
+      : {}),
+  });
   const columns: (readonly [number, number])[][] = Array.from({ length: map.independent }, () => []);
-  for (let i = 0; i < map.physical; i++) for (let e = map.start[i]!; e < map.start[i + 1]!; e++) columns[map.column[e]!]!.push([i, map.value[e]!]);
+  for (let i = 0; i < map.physical; i++)
+    for (let e = map.start[i]!; e < map.start[i + 1]!; e++) columns[map.column[e]!]!.push([i, map.value[e]!]);
   for (const column of columns) {
     const part = column[0] ? (column[0][0] - 2) % 10 : -1;
     if (!column[0] || column[0][0] < 2) continue;
-    if (part < OCCUPANCY ? positions : part === OCCUPANCY ? occupancies : us) b.add(column.map(([i, x]) => [base + i, x] as const));
+    if (part < OCCUPANCY ? positions : part === OCCUPANCY ? occupancies : us)
+      b.add(column.map(([i, x]) => [base + i, x] as const));
   }
 }
 
@@ -177,26 +298,48 @@ export function parameterName(m: FitModel, l: Layout, index: number): string {
   const many = m.patterns.length > 1;
   for (let i = m.patterns.length - 1; i >= 0; i--) {
     const of = many ? ` of pattern ${i + 1}` : '';
-    const b = l.background[i]!, at = l.pattern[i]!;
+    const b = l.background[i]!,
+      at = l.pattern[i]!;
     if (index >= b) {
-      const k = index - b, n = m.patterns[i]!.background.chebyshev.length;
-      return k < n ? `background term ${k}${of}` : `${['position', 'height', 'width'][(k - n) % 3]} of background hump ${Math.floor((k - n) / 3) + 1}${of}`;
+      const k = index - b,
+        n = m.patterns[i]!.background.chebyshev.length;
+      return k < n
+        ? `background term ${k}${of}`
+        : `${['position', 'height', 'width'][(k - n) % 3]} of background hump ${Math.floor((k - n) / 3) + 1}${of}`;
     }
     if (index >= at) {
       const k = index - at;
-      return (k >= SCALES ? `scale of ${m.phases[k - SCALES]!.name}` : ['zero', 'specimen displacement', 'absorption', 'width U', 'width V', 'width W', 'width X', 'width Y', 'axial divergence', 'axial divergence'][k]!) + of;
+      return (
+        (k >= SCALES
+          ? `scale of ${m.phases[k - SCALES]!.name}`
+          : [
+              'zero',
+              'specimen displacement',
+              'absorption',
+              'width U',
+              'width V',
+              'width W',
+              'width X',
+              'width Y',
+              'axial divergence',
+              'axial divergence',
+            ][k]!) + of
+      );
     }
   }
   for (let i = m.phases.length - 1; i >= 0; i--) {
     const name = m.phases[i]!.name;
-    if (index >= l.intensity[i]! && l.intensity[i] !== (l.phase[i + 1] ?? l.pattern[0])) return `intensity ${index - l.intensity[i]! + 1} of ${name}`;
+    if (index >= l.intensity[i]! && l.intensity[i] !== (l.phase[i + 1] ?? l.pattern[0]))
+      return `intensity ${index - l.intensity[i]! + 1} of ${name}`;
     if (index >= l.extra[i]!) {
       const k = index - l.extra[i]!;
       return `${k < 6 ? 'cell' : k === SIZE ? 'size' : k === ACROSS ? 'size across' : k === STRAIN ? 'strain' : k === MARCH ? 'orientation' : 'strain by direction'} of ${name}`;
     }
     if (index >= l.phase[i]!) {
       const k = index - l.phase[i]! - 2;
-      return k < 0 ? name : `${SITE_PARTS[k % 10]} of ${m.phases[i]!.structure.sites[Math.floor(k / 10)]?.label ?? ''} (${name})`;
+      return k < 0
+        ? name
+        : `${SITE_PARTS[k % 10]} of ${m.phases[i]!.structure.sites[Math.floor(k / 10)]?.label ?? ''} (${name})`;
     }
   }
   return `parameter ${index}`;
@@ -208,15 +351,18 @@ export function cellUncertainty(cell: Cell, covariance: (i: number, j: number) =
   const jacobian: number[][] = [];
   for (let k = 0; k < 6; k++) {
     const step = 1e-6 * Math.max(Math.abs(q[k]!), q[0]! * 0.01);
-    const up = [...q], down = [...q];
+    const up = [...q],
+      down = [...q];
     up[k]! += step;
     down[k]! -= step;
-    const p = cellParameters(cellOfQuadratic(up)), m = cellParameters(cellOfQuadratic(down));
+    const p = cellParameters(cellOfQuadratic(up)),
+      m = cellParameters(cellOfQuadratic(down));
     jacobian.push(p.map((x, i) => (x - m[i]!) / (2 * step)));
   }
   return [0, 1, 2, 3, 4, 5].map((c) => {
     let sum = 0;
-    for (let i = 0; i < 6; i++) for (let j = 0; j < 6; j++) sum += jacobian[i]![c]! * jacobian[j]![c]! * covariance(i, j);
+    for (let i = 0; i < 6; i++)
+      for (let j = 0; j < 6; j++) sum += jacobian[i]![c]! * jacobian[j]![c]! * covariance(i, j);
     return Math.sqrt(Math.max(0, sum));
   });
 }

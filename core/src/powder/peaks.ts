@@ -25,22 +25,31 @@ export interface Peak {
 export function estimateBackground(p: Pattern, window = 2.5): Float64Array {
   const n = p.intensity.length;
   const step = (p.twoTheta[n - 1]! - p.twoTheta[0]!) / Math.max(1, n - 1);
-  let v = Float64Array.from(smooth(p.intensity, Math.max(2, Math.round(0.06 / step))), (y) => Math.sqrt(Math.max(0, y) + 1));
+  let v = Float64Array.from(smooth(p.intensity, Math.max(2, Math.round(0.06 / step))), (y) =>
+    Math.sqrt(Math.max(0, y) + 1),
+  );
   const most = Math.max(3, Math.round(window / step));
   const next = new Float64Array(n);
   for (let w = most; w >= 1; w = w > 12 ? Math.floor(w * 0.88) : w - 1) {
     for (let i = 0; i < n; i++) {
-      const a = v[Math.max(0, i - w)]!, b = v[Math.min(n - 1, i + w)]!;
+      const a = v[Math.max(0, i - w)]!,
+        b = v[Math.min(n - 1, i + w)]!;
       next[i] = Math.min(v[i]!, i < w || i >= n - w ? Math.min(v[i]!, Math.max(a, b)) : (a + b) / 2);
     }
     v = Float64Array.from(next);
   }
-  return smooth(v.map((x) => x * x - 1), Math.max(2, Math.round(0.4 / step)));
+  return smooth(
+    v.map((x) => x * x - 1),
+    Math.max(2, Math.round(0.4 / step)),
+  );
 }
 
 function smooth(y: Float64Array, half: number): Float64Array {
-  const n = y.length, out = new Float64Array(n);
-  let sum = 0, from = 0, to = 0;
+  const n = y.length,
+    out = new Float64Array(n);
+  let sum = 0,
+    from = 0,
+    to = 0;
   for (let i = 0; i < n; i++) {
     while (to < Math.min(n, i + half + 1)) sum += y[to++]!;
     while (from < i - half) sum -= y[from++]!;
@@ -51,13 +60,18 @@ function smooth(y: Float64Array, half: number): Float64Array {
 
 /** Points set by hand to follow an estimate: one every so many degrees. */
 export function backgroundPoints(p: Pattern, count = 18): [number, number][] {
-  const b = estimateBackground(p), n = b.length;
-  return Array.from({ length: count }, (_, i) => { const at = Math.round((i * (n - 1)) / (count - 1)); return [p.twoTheta[at]!, b[at]!] as [number, number]; });
+  const b = estimateBackground(p),
+    n = b.length;
+  return Array.from({ length: count }, (_, i) => {
+    const at = Math.round((i * (n - 1)) / (count - 1));
+    return [p.twoTheta[at]!, b[at]!] as [number, number];
+  });
 }
 
 /** Savitzky & Golay (1964), Anal. Chem. 36, 1627: weights of the second derivative of a quadratic through 2m + 1 points. */
 function secondDerivativeWeights(m: number): Float64Array {
-  const n = 2 * m + 1, w = new Float64Array(n);
+  const n = 2 * m + 1,
+    w = new Float64Array(n);
   const s2 = (m * (m + 1) * n) / 3;
   let norm = 0;
   for (let i = -m; i <= m; i++) {
@@ -76,9 +90,14 @@ export interface PeakSearch {
 
 /** A typical width: where the autocorrelation of what stands above the background falls to a half, over √2 for peaks between Gaussian and Lorentzian. */
 export function typicalWidth(p: Pattern, background: Float64Array): number {
-  const n = p.intensity.length, step = (p.twoTheta[n - 1]! - p.twoTheta[0]!) / (n - 1);
+  const n = p.intensity.length,
+    step = (p.twoTheta[n - 1]! - p.twoTheta[0]!) / (n - 1);
   const z = p.intensity.map((y, i) => Math.max(0, y - background[i]! - 2 * p.sigma[i]!));
-  const at = (lag: number): number => { let s = 0; for (let i = 0; i + lag < n; i++) s += z[i]! * z[i + lag]!; return s; };
+  const at = (lag: number): number => {
+    let s = 0;
+    for (let i = 0; i + lag < n; i++) s += z[i]! * z[i + lag]!;
+    return s;
+  };
   const zero = at(1);
   let lag = 2;
   while (lag * step < 3 && at(lag) > zero / 2) lag++;
@@ -94,9 +113,11 @@ export function findPeaks(p: Pattern, instrument: Instrument, options: PeakSearc
   const width = options.width ?? typicalWidth(p, background);
   const m = Math.max(2, Math.round((0.55 * width) / step));
   const w = secondDerivativeWeights(m);
-  const curve = new Float64Array(n), noise = new Float64Array(n);
+  const curve = new Float64Array(n),
+    noise = new Float64Array(n);
   for (let i = m; i < n - m; i++) {
-    let sum = 0, square = 0;
+    let sum = 0,
+      square = 0;
     for (let k = -m; k <= m; k++) {
       sum += w[k + m]! * p.intensity[i + k]!;
       square += (w[k + m]! * p.sigma[i + k]!) ** 2;
@@ -106,16 +127,26 @@ export function findPeaks(p: Pattern, instrument: Instrument, options: PeakSearc
   }
   const found: number[] = [];
   for (let i = m + 1; i < n - m - 1; i++) {
-    if (curve[i]! < options.significance * noise[i]! || curve[i]! < curve[i - 1]! || curve[i]! <= curve[i + 1]!) continue;
+    if (curve[i]! < options.significance * noise[i]! || curve[i]! < curve[i - 1]! || curve[i]! <= curve[i + 1]!)
+      continue;
     if (p.intensity[i]! - background[i]! < 2 * p.sigma[i]!) continue;
     // Where two maxima stand closer than half a width the higher is the peak.
     const last = found[found.length - 1];
-    if (last !== undefined && p.twoTheta[i]! - p.twoTheta[last]! < 0.45 * width) { if (curve[i]! > curve[last]!) found[found.length - 1] = i; continue; }
+    if (last !== undefined && p.twoTheta[i]! - p.twoTheta[last]! < 0.45 * width) {
+      if (curve[i]! > curve[last]!) found[found.length - 1] = i;
+      continue;
+    }
     found.push(i);
   }
   const second = instrument.lines[1];
   const kept = second ? found.filter((i) => !isSecondLine(p, background, found, i, instrument, width)) : found;
-  return fitPeaks(p, background, kept.map((i) => p.twoTheta[i]!), instrument, width);
+  return fitPeaks(
+    p,
+    background,
+    kept.map((i) => p.twoTheta[i]!),
+    instrument,
+    width,
+  );
 }
 
 /** Where the second line of a peak at `position` lies. */
@@ -125,17 +156,33 @@ const secondPosition = (position: number, instrument: Instrument): number => {
 };
 
 /** A maximum that is no more than the weaker line of a stronger peak. */
-function isSecondLine(p: Pattern, background: Float64Array, found: readonly number[], i: number, instrument: Instrument, width: number): boolean {
+function isSecondLine(
+  p: Pattern,
+  background: Float64Array,
+  found: readonly number[],
+  i: number,
+  instrument: Instrument,
+  width: number,
+): boolean {
   const weight = instrument.lines[1]!.weight;
   return found.some((j) => {
     if (j >= i) return false;
     const at = secondPosition(p.twoTheta[j]!, instrument);
-    return Math.abs(at - p.twoTheta[i]!) < Math.max(0.35 * width, 0.03) && p.intensity[i]! - background[i]! < 1.35 * weight * (p.intensity[j]! - background[j]!) + 3 * p.sigma[i]!;
+    return (
+      Math.abs(at - p.twoTheta[i]!) < Math.max(0.35 * width, 0.03) &&
+      p.intensity[i]! - background[i]! < 1.35 * weight * (p.intensity[j]! - background[j]!) + 3 * p.sigma[i]!
+    );
   });
 }
 
 /** Fits peaks at given positions; clusters of neighbours together. Peaks that come out with no area are left out. */
-export function fitPeaks(p: Pattern, background: Float64Array, positions: readonly number[], instrument: Instrument, width: number): Peak[] {
+export function fitPeaks(
+  p: Pattern,
+  background: Float64Array,
+  positions: readonly number[],
+  instrument: Instrument,
+  width: number,
+): Peak[] {
   const sorted = [...positions].sort((a, b) => a - b);
   const clusters: number[][] = [];
   for (const x of sorted) {
@@ -146,9 +193,17 @@ export function fitPeaks(p: Pattern, background: Float64Array, positions: readon
   return clusters.flatMap((c) => fitCluster(p, background, c, instrument, width));
 }
 
-function fitCluster(p: Pattern, background: Float64Array, positions: readonly number[], instrument: Instrument, width: number): Peak[] {
-  const from = lowerBound(p.twoTheta, positions[0]! - 3 * width), to = lowerBound(p.twoTheta, positions[positions.length - 1]! + 3.5 * width);
-  const count = to - from, k = positions.length;
+function fitCluster(
+  p: Pattern,
+  background: Float64Array,
+  positions: readonly number[],
+  instrument: Instrument,
+  width: number,
+): Peak[] {
+  const from = lowerBound(p.twoTheta, positions[0]! - 3 * width),
+    to = lowerBound(p.twoTheta, positions[positions.length - 1]! + 3.5 * width);
+  const count = to - from,
+    k = positions.length;
   if (count < 3 * k + 4) return [];
   const lines = instrument.lines.slice(0, 2);
   const y = new Float64Array(count);
@@ -172,12 +227,21 @@ function fitCluster(p: Pattern, background: Float64Array, positions: readonly nu
       for (const [l, line] of lines.entries()) {
         const at = l ? secondPosition(q[3 * j]!, instrument) : q[3 * j]!;
         if (Number.isNaN(at)) continue;
-        for (let i = 0; i < count; i++) out[i]! += q[3 * j + 1]! * line.weight * pseudoVoigt(p.twoTheta[from + i]! - at, q[3 * j + 2]!, eta);
+        for (let i = 0; i < count; i++)
+          out[i]! += q[3 * j + 1]! * line.weight * pseudoVoigt(p.twoTheta[from + i]! - at, q[3 * j + 2]!, eta);
       }
   };
-  const f = new Float64Array(count), g = new Float64Array(count);
-  const cost = (q: Float64Array): number => { model(q, g); let s = 0; for (let i = 0; i < count; i++) s += ((y[i]! - g[i]!) / p.sigma[from + i]!) ** 2; return s; };
-  let damping = 0.01, now = cost(v), matrix = new Float64Array(n * n);
+  const f = new Float64Array(count),
+    g = new Float64Array(count);
+  const cost = (q: Float64Array): number => {
+    model(q, g);
+    let s = 0;
+    for (let i = 0; i < count; i++) s += ((y[i]! - g[i]!) / p.sigma[from + i]!) ** 2;
+    return s;
+  };
+  let damping = 0.01,
+    now = cost(v),
+    matrix = new Float64Array(n * n);
   for (let cycle = 0; cycle < 14; cycle++) {
     model(v, f);
     const columns = Array.from({ length: n }, (_, j) => {
@@ -220,21 +284,36 @@ function fitCluster(p: Pattern, background: Float64Array, positions: readonly nu
   }
   for (let i = 0; i < n; i++) matrix[i * n + i]! *= 1 + 1e-9;
   choleskyInPlace(matrix, n);
-  const inverse = choleskyInverse(matrix, n), chi2 = Math.max(1, now / Math.max(1, count - n));
+  const inverse = choleskyInverse(matrix, n),
+    chi2 = Math.max(1, now / Math.max(1, count - n));
   const su = (i: number): number => Math.sqrt(Math.max(0, inverse[i * n + i]!) * chi2);
   const eta = v[3 * k]!;
   return positions.flatMap((_, j): Peak[] => {
-    const area = v[3 * j + 1]!, areaSu = su(3 * j + 1);
+    const area = v[3 * j + 1]!,
+      areaSu = su(3 * j + 1);
     if (area <= 2 * areaSu) return [];
     const w = v[3 * j + 2]!;
-    return [{ position: v[3 * j]!, positionSu: su(3 * j), area, areaSu, width: w, widthSu: su(3 * j + 2), height: (area * (eta * LORENTZ_NORM + (1 - eta) * GAUSS_NORM)) / w, d: spacingAt(v[3 * j]! - instrument.zero, instrument.lines[0]!.wavelength) }];
+    return [
+      {
+        position: v[3 * j]!,
+        positionSu: su(3 * j),
+        area,
+        areaSu,
+        width: w,
+        widthSu: su(3 * j + 2),
+        height: (area * (eta * LORENTZ_NORM + (1 - eta) * GAUSS_NORM)) / w,
+        d: spacingAt(v[3 * j]! - instrument.zero, instrument.lines[0]!.wavelength),
+      },
+    ];
   });
 }
 
 /** One peak at a place the person pointed to: on the nearest maximum within half a degree. */
 export function peakAt(p: Pattern, instrument: Instrument, twoTheta: number): Peak | undefined {
-  const background = estimateBackground(p), width = typicalWidth(p, background);
-  const from = lowerBound(p.twoTheta, twoTheta - 0.4 * width), to = lowerBound(p.twoTheta, twoTheta + 0.4 * width);
+  const background = estimateBackground(p),
+    width = typicalWidth(p, background);
+  const from = lowerBound(p.twoTheta, twoTheta - 0.4 * width),
+    to = lowerBound(p.twoTheta, twoTheta + 0.4 * width);
   let best = lowerBound(p.twoTheta, twoTheta);
   for (let i = from; i < to; i++) if (p.intensity[i]! > p.intensity[best]!) best = i;
   return fitPeaks(p, background, [p.twoTheta[best]!], instrument, width)[0];

@@ -23,12 +23,19 @@ export function fittedPoints(pattern: Pattern, model: Pick<PatternModel, 'exclud
   }
   const index = Int32Array.from(keep);
   const pick = (v: Float64Array): Float64Array => Float64Array.from(keep, (i) => v[i]!);
-  return { count: index.length, x: pick(pattern.twoTheta), y: pick(pattern.intensity), sigma: pick(pattern.sigma), index };
+  return {
+    count: index.length,
+    x: pick(pattern.twoTheta),
+    y: pick(pattern.intensity),
+    sigma: pick(pattern.sigma),
+    index,
+  };
 }
 
 /** First index whose x is at least `value`. */
 export function lowerBound(x: Float64Array, value: number): number {
-  let lo = 0, hi = x.length;
+  let lo = 0,
+    hi = x.length;
   while (lo < hi) {
     const mid = (lo + hi) >> 1;
     if (x[mid]! < value) lo = mid + 1;
@@ -38,15 +45,19 @@ export function lowerBound(x: Float64Array, value: number): number {
 }
 
 /** Chebyshev argument of a 2θ over a range. */
-export const chebyshevArgument = (x: number, from: number, to: number): number => (to > from ? (2 * (x - from)) / (to - from) - 1 : 0);
+export const chebyshevArgument = (x: number, from: number, to: number): number =>
+  to > from ? (2 * (x - from)) / (to - from) - 1 : 0;
 
 /** Adds the background at the points. */
 export function addBackground(b: Background, x: Float64Array, out: Float64Array): void {
-  const n = x.length, from = x[0] ?? 0, to = x[n - 1] ?? 1;
+  const n = x.length,
+    from = x[0] ?? 0,
+    to = x[n - 1] ?? 1;
   for (let i = 0; i < n; i++) {
     const t = chebyshevArgument(x[i]!, from, to);
     // Clenshaw's recurrence.
-    let p = 0, q = 0;
+    let p = 0,
+      q = 0;
     for (let k = b.chebyshev.length - 1; k > 0; k--) {
       const next = 2 * t * p - q + b.chebyshev[k]!;
       q = p;
@@ -54,16 +65,18 @@ export function addBackground(b: Background, x: Float64Array, out: Float64Array)
     }
     out[i]! += (b.chebyshev[0] ?? 0) + t * p - q;
   }
-  for (const peak of b.peaks) for (let i = 0; i < n; i++) {
-    const u = (x[i]! - peak.position) / peak.width;
-    if (u * u < 12) out[i]! += peak.height * Math.exp(-4 * Math.LN2 * u * u);
-  }
+  for (const peak of b.peaks)
+    for (let i = 0; i < n; i++) {
+      const u = (x[i]! - peak.position) / peak.width;
+      if (u * u < 12) out[i]! += peak.height * Math.exp(-4 * Math.LN2 * u * u);
+    }
   const points = b.points;
   if (points.length) {
     let s = 0;
     for (let i = 0; i < n; i++) {
       while (s < points.length - 2 && points[s + 1]![0] < x[i]!) s++;
-      const [x0, y0] = points[s]!, [x1, y1] = points[Math.min(s + 1, points.length - 1)]!;
+      const [x0, y0] = points[s]!,
+        [x1, y1] = points[Math.min(s + 1, points.length - 1)]!;
       const f = x1 > x0 ? Math.max(0, Math.min(1, (x[i]! - x0) / (x1 - x0))) : 0;
       out[i]! += y0 + f * (y1 - y0);
     }
@@ -72,7 +85,8 @@ export function addBackground(b: Background, x: Float64Array, out: Float64Array)
 
 /** Lorentz and polarisation factor at a Bragg angle θ (radians), with the monochromator's cos² 2θ_m. */
 export const lorentzPolarization = (theta: number, cos2m: number): number => {
-  const c2 = Math.cos(2 * theta), s = Math.sin(theta);
+  const c2 = Math.cos(2 * theta),
+    s = Math.sin(theta);
   return (1 + cos2m * c2 * c2) / ((1 + cos2m) * s * s * Math.cos(theta));
 };
 

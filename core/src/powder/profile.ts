@@ -24,8 +24,14 @@ export interface Shape {
 
 /** Width and mixing of a Gaussian and a Lorentzian width, with derivatives, written into `out`. */
 export function mixedShape(gauss: number, lorentz: number, out: Shape): void {
-  const g = Math.max(gauss, 1e-6), l = Math.max(lorentz, 0);
-  const g2 = g * g, g3 = g2 * g, g4 = g3 * g, l2 = l * l, l3 = l2 * l, l4 = l3 * l;
+  const g = Math.max(gauss, 1e-6),
+    l = Math.max(lorentz, 0);
+  const g2 = g * g,
+    g3 = g2 * g,
+    g4 = g3 * g,
+    l2 = l * l,
+    l3 = l2 * l,
+    l4 = l3 * l;
   const fifth = g4 * g + 2.69269 * g4 * l + 2.42843 * g3 * l2 + 4.47163 * g2 * l3 + 0.07842 * g * l4 + l4 * l;
   const width = fifth ** 0.2;
   const k = width / (5 * fifth);
@@ -35,8 +41,8 @@ export function mixedShape(gauss: number, lorentz: number, out: Shape): void {
   const q = l / width;
   out.eta = 1.36603 * q - 0.47719 * q * q + 0.11116 * q * q * q;
   const slope = 1.36603 - 2 * 0.47719 * q + 3 * 0.11116 * q * q;
-  out.etaG = slope * (-q * out.widthG) / width;
-  out.etaL = slope * (1 - q * out.widthL) / width;
+  out.etaG = (slope * (-q * out.widthG)) / width;
+  out.etaL = (slope * (1 - q * out.widthL)) / width;
 }
 
 /** Distance from the maximum, in degrees, at which a profile falls to TAIL of its height. */
@@ -45,7 +51,7 @@ export const reachOf = (width: number, eta: number): number => width * Math.max(
 /** Unit-area pseudo-Voigt at a distance x from its centre; the form the fast loops are tested against. */
 export function pseudoVoigt(x: number, width: number, eta: number): number {
   const u = x / width;
-  return (eta * LORENTZ_NORM / (1 + 4 * u * u) + (1 - eta) * GAUSS_NORM * Math.exp(-4 * LN2 * u * u)) / width;
+  return ((eta * LORENTZ_NORM) / (1 + 4 * u * u) + (1 - eta) * GAUSS_NORM * Math.exp(-4 * LN2 * u * u)) / width;
 }
 
 const NODES = new Map<number, { x: Float64Array; w: Float64Array }>();
@@ -53,11 +59,14 @@ const NODES = new Map<number, { x: Float64Array; w: Float64Array }>();
 export function gaussLegendre(n: number): { x: Float64Array; w: Float64Array } {
   const known = NODES.get(n);
   if (known) return known;
-  const x = new Float64Array(n), w = new Float64Array(n);
+  const x = new Float64Array(n),
+    w = new Float64Array(n);
   for (let i = 0; i < n; i++) {
-    let z = Math.cos((Math.PI * (i + 0.75)) / (n + 0.5)), slope = 1;
+    let z = Math.cos((Math.PI * (i + 0.75)) / (n + 0.5)),
+      slope = 1;
     for (let it = 0; it < 60; it++) {
-      let p = 1, q = 0;
+      let p = 1,
+        q = 0;
       for (let k = 1; k <= n; k++) [p, q] = [((2 * k - 1) * z * p - (k - 1) * q) / k, p];
       slope = (n * (z * p - q)) / (z * z - 1);
       const step = p / slope;
@@ -93,21 +102,29 @@ export function axialSpread(twoTheta: number, sample: number, detector: number, 
   out.weight[0] = 1;
   const top = sample + detector;
   if (!(top > 1e-6) || !(sample > 0) || !(detector > 0)) return;
-  const t = (twoTheta * Math.PI) / 180, c = Math.cos(t);
+  const t = (twoTheta * Math.PI) / 180,
+    c = Math.cos(t);
   if (Math.abs(c) < 1e-4) return;
-  const positionOf = (h: number): number => (Math.acos(Math.max(-1, Math.min(1, c * Math.sqrt(1 + h * h)))) * 180) / Math.PI;
+  const positionOf = (h: number): number =>
+    (Math.acos(Math.max(-1, Math.min(1, c * Math.sqrt(1 + h * h)))) * 180) / Math.PI;
   const extent = Math.abs(positionOf(top) - twoTheta);
   if (extent < 1e-6) return;
   const each = Math.max(6, Math.min(24, Math.ceil((14 * extent) / fineness)));
   const { x, w } = gaussLegendre(each);
-  const flat = Math.abs(sample - detector), level = 2 * Math.min(sample, detector);
-  let n = 0, sum = 0;
-  for (const [from, to] of [[0, flat], [flat, top]] as const) {
+  const flat = Math.abs(sample - detector),
+    level = 2 * Math.min(sample, detector);
+  let n = 0,
+    sum = 0;
+  for (const [from, to] of [
+    [0, flat],
+    [flat, top],
+  ] as const) {
     if (to - from < 1e-9) continue;
     for (let i = 0; i < each; i++) {
       const h = from + (to - from) * x[i]!;
       const at = positionOf(h);
-      const weight = ((to - from) * w[i]! * (h < flat ? level : top - h)) / ((1 + h * h) * Math.sin((at * Math.PI) / 180));
+      const weight =
+        ((to - from) * w[i]! * (h < flat ? level : top - h)) / ((1 + h * h) * Math.sin((at * Math.PI) / 180));
       out.shift[n] = at - twoTheta;
       out.weight[n] = weight;
       sum += weight;

@@ -28,11 +28,24 @@ export function powderReflections(cell: Cell, group: SpaceGroup, dMin: number): 
         if (q > limit || (!h && !k && !l) || seen.has(code(h, k, l))) continue;
         let m = 0;
         for (const r of rotations) {
-          const c = code(h * r[0] + k * r[3] + l * r[6], h * r[1] + k * r[4] + l * r[7], h * r[2] + k * r[5] + l * r[8]);
-          if (!seen.has(c)) { seen.add(c); m++; }
+          const c = code(
+            h * r[0] + k * r[3] + l * r[6],
+            h * r[1] + k * r[4] + l * r[7],
+            h * r[2] + k * r[5] + l * r[8],
+          );
+          if (!seen.has(c)) {
+            seen.add(c);
+            m++;
+          }
         }
         if (!reflectionSymmetry(group, h, k, l).absent) found.push({ h, k, l, m, q });
       }
   found.sort((a, b) => a.q - b.q || b.h - a.h || b.k - a.k || b.l - a.l);
-  return { count: found.length, h: Int16Array.from(found, (r) => r.h), k: Int16Array.from(found, (r) => r.k), l: Int16Array.from(found, (r) => r.l), multiplicity: Uint8Array.from(found, (r) => r.m) };
+  return {
+    count: found.length,
+    h: Int16Array.from(found, (r) => r.h),
+    k: Int16Array.from(found, (r) => r.k),
+    l: Int16Array.from(found, (r) => r.l),
+    multiplicity: Uint8Array.from(found, (r) => r.m),
+  };
 }

@@ -34,22 +34,61 @@ export interface SeriesReport {
 /** What is done to a pattern once the one before has been fitted: everything at once, since little has changed. */
 const FOLLOW: readonly Stage[] = [
   { title: 'Background and scales', says: 'In one step.', kind: 'scales' },
-  { title: 'Positions', says: 'Cells and displacement from the last pattern.', kind: 'refine', free: ['background', 'scale', 'cell', 'displacement'], cycles: 10 },
-  { title: 'Everything', says: 'Widths and displacements too.', kind: 'refine', free: ['size', 'strain', 'overall U'], cycles: 12 },
+  {
+    title: 'Positions',
+    says: 'Cells and displacement from the last pattern.',
+    kind: 'refine',
+    free: ['background', 'scale', 'cell', 'displacement'],
+    cycles: 10,
+  },
+  {
+    title: 'Everything',
+    says: 'Widths and displacements too.',
+    kind: 'refine',
+    free: ['size', 'strain', 'overall U'],
+    cycles: 12,
+  },
 ];
 
 /** Fits a series in the order given. A cancelled run keeps the steps before it. */
-export async function fitSeries(input: SeriesInput, context: TaskContext<SeriesReport>): Promise<{ steps: SeriesStep[]; stopped: boolean }> {
+export async function fitSeries(
+  input: SeriesInput,
+  context: TaskContext<SeriesReport>,
+): Promise<{ steps: SeriesStep[]; stopped: boolean }> {
   const steps: SeriesStep[] = [];
   let model = input.model;
   for (const [i, pattern] of input.patterns.entries()) {
-    const inner: TaskContext<RunReport> = { ...context, progress: (r) => context.progress({ number: i + 1, of: input.patterns.length, title: `${pattern.name}: ${r.title}`, ...(r.cycle ? { rwp: r.cycle.rwp } : {}) }) } as TaskContext<RunReport>;
+    const inner: TaskContext<RunReport> = {
+      ...context,
+      progress: (r) =>
+        context.progress({
+          number: i + 1,
+          of: input.patterns.length,
+          title: `${pattern.name}: ${r.title}`,
+          ...(r.cycle ? { rwp: r.cycle.rwp } : {}),
+        }),
+    } as TaskContext<RunReport>;
     try {
       const oriented = model.phases.some((p) => p.orientation) ? ['orientation'] : [];
-      const run = await runRecipe({ model, patterns: [pattern], recipe: i === 0 ? input.recipe : FOLLOW, held: input.held ?? [], free: i === 0 ? [] : oriented }, inner);
+      const run = await runRecipe(
+        {
+          model,
+          patterns: [pattern],
+          recipe: i === 0 ? input.recipe : FOLLOW,
+          held: input.held ?? [],
+          free: i === 0 ? [] : oriented,
+        },
+        inner,
+      );
       if (run.stopped) return { steps, stopped: true };
       model = run.model;
-      const step: SeriesStep = { pattern: pattern.name, at: pattern.at ?? i + 1, model: run.model, result: run.result, message: run.message };
+      const step: SeriesStep = {
+        pattern: pattern.name,
+        at: pattern.at ?? i + 1,
+        model: run.model,
+        result: run.result,
+        message: run.message,
+      };
       steps.push(step);
       context.progress({ number: i + 1, of: input.patterns.length, title: pattern.name, step });
     } catch (e) {

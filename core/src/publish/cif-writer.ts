@@ -8,7 +8,11 @@ export function cifValue(value: CifValue): string {
   if (typeof value === 'number') return Number.isFinite(value) ? String(value) : '?';
   if (value === '?' || value === '.') return value;
   if (/[\n\r]/.test(value)) return `\n;${value.startsWith('\\') ? ' ' : ''}${value.replace(/\n;/g, '\n ;')}\n;`;
-  const plain = /^[^\s'"#$_;[\]][^\s]*$/.test(value) && !/^(data_|save_|loop_|global_|stop_)/i.test(value) && value !== '?' && value !== '.';
+  const plain =
+    /^[^\s'"#$_;[\]][^\s]*$/.test(value) &&
+    !/^(data_|save_|loop_|global_|stop_)/i.test(value) &&
+    value !== '?' &&
+    value !== '.';
   if (plain) return value;
   // A quote ends the text only before white space.
   if (!/'\s/.test(value) && !value.endsWith("'")) return `'${value}'`;

@@ -73,7 +73,8 @@ export function symmetryCode(s: Structure, o: Operator): string {
   return `${n + 1}_${shift.map((x) => x + 5).join('')}`;
 }
 
-const round = (x: number | undefined, digits: number): string | undefined => (x === undefined || !Number.isFinite(x) ? undefined : x.toFixed(digits));
+const round = (x: number | undefined, digits: number): string | undefined =>
+  x === undefined || !Number.isFinite(x) ? undefined : x.toFixed(digits);
 
 /** Writes the CIF. Numbers carry their s.u.; what is not known is "?". */
 export function structureCif(input: CifInput): string {
@@ -84,80 +85,147 @@ export function structureCif(input: CifInput): string {
   const classSymbol = crystalClass(rotationsOf(s.spaceGroup));
   w.item('_audit_creation_date', input.date.slice(0, 10)).item('_audit_creation_method', 'Nagare').blank();
   writeForm(w, input, ['Compound']);
-  w.item('_chemical_formula_sum', formulaText(formula)).item('_chemical_formula_weight', formulaWeight(formula).toFixed(2)).blank();
+  w.item('_chemical_formula_sum', formulaText(formula))
+    .item('_chemical_formula_weight', formulaWeight(formula).toFixed(2))
+    .blank();
   const present = [...new Set(s.sites.map((x) => x.element))];
-  w.loop(['_atom_type_symbol', '_atom_type_scat_dispersion_real', '_atom_type_scat_dispersion_imag', '_atom_type_scat_source'], present.map((e) => {
-    const d = wavelength ? dispersion(e, wavelength) : undefined;
-    return [e, d?.f1.toFixed(4), d?.f2.toFixed(4), e === 'H' ? 'Stewart et al. (1965)' : 'Hubbell et al. (1975)'];
-  }));
-  w.item('_space_group_crystal_system', crystalSystem(classSymbol)).item('_space_group_IT_number', s.spaceGroup.number || undefined);
-  w.item('_space_group_name_H-M_alt', s.spaceGroup.code === '*' ? undefined : shortSymbol(s.spaceGroup.symbol)).item('_space_group_name_Hall', s.spaceGroup.hall).blank();
-  w.loop(['_space_group_symop_id', '_space_group_symop_operation_xyz'], operatorStrings(s.spaceGroup).map((x, i) => [i + 1, x]));
+  w.loop(
+    [
+      '_atom_type_symbol',
+      '_atom_type_scat_dispersion_real',
+      '_atom_type_scat_dispersion_imag',
+      '_atom_type_scat_source',
+    ],
+    present.map((e) => {
+      const d = wavelength ? dispersion(e, wavelength) : undefined;
+      return [e, d?.f1.toFixed(4), d?.f2.toFixed(4), e === 'H' ? 'Stewart et al. (1965)' : 'Hubbell et al. (1975)'];
+    }),
+  );
+  w.item('_space_group_crystal_system', crystalSystem(classSymbol)).item(
+    '_space_group_IT_number',
+    s.spaceGroup.number || undefined,
+  );
+  w.item('_space_group_name_H-M_alt', s.spaceGroup.code === '*' ? undefined : shortSymbol(s.spaceGroup.symbol))
+    .item('_space_group_name_Hall', s.spaceGroup.hall)
+    .blank();
+  w.loop(
+    ['_space_group_symop_id', '_space_group_symop_operation_xyz'],
+    operatorStrings(s.spaceGroup).map((x, i) => [i + 1, x]),
+  );
   const su = s.cell.su ?? [0, 0, 0, 0, 0, 0];
   ['length_a', 'length_b', 'length_c', 'angle_alpha', 'angle_beta', 'angle_gamma'].forEach((n, i) => {
     const value = cellParameters(s.cell)[i]!;
     const whole = i > 2 && !su[i] && Math.abs(value - Math.round(value)) < 1e-6;
-    w.item(`_cell_${n}`, whole ? String(Math.round(value)) : input.exact ? formatExactly(value, su[i]) : formatMeasured(value, su[i], 4));
+    w.item(
+      `_cell_${n}`,
+      whole ? String(Math.round(value)) : input.exact ? formatExactly(value, su[i]) : formatMeasured(value, su[i], 4),
+    );
   });
-  w.item('_cell_volume', formatMeasured(volume, volumeSu(s), 1)).item('_cell_formula_units_Z', z).item('_cell_measurement_temperature', experiment.temperature);
+  w.item('_cell_volume', formatMeasured(volume, volumeSu(s), 1))
+    .item('_cell_formula_units_Z', z)
+    .item('_cell_measurement_temperature', experiment.temperature);
   w.blank();
   w.item('_exptl_crystal_description', experiment.habit).item('_exptl_crystal_colour', experiment.colour);
   ['max', 'mid', 'min'].forEach((n, i) => w.item(`_exptl_crystal_size_${n}`, experiment.size?.[i] || undefined));
-  w.item('_exptl_crystal_density_diffrn', ((formulaWeight(formula) * z * 1.66053907) / volume).toFixed(3)).item('_exptl_crystal_F_000', Math.round(formulaElectrons(formula) * z));
-  w.item('_exptl_absorpt_coefficient_mu', wavelength ? absorptionCoefficient(formula, z, volume, wavelength).toFixed(3) : undefined);
+  w.item('_exptl_crystal_density_diffrn', ((formulaWeight(formula) * z * 1.66053907) / volume).toFixed(3)).item(
+    '_exptl_crystal_F_000',
+    Math.round(formulaElectrons(formula) * z),
+  );
+  w.item(
+    '_exptl_absorpt_coefficient_mu',
+    wavelength ? absorptionCoefficient(formula, z, volume, wavelength).toFixed(3) : undefined,
+  );
   if (wavelength && experiment.size?.every((x) => x > 0)) {
     // Paths through the longest and the shortest dimension bound the transmission.
     const mu = absorptionCoefficient(formula, z, volume, wavelength);
-    w.item('_exptl_transmission_factor_min', Math.exp(-mu * experiment.size[0]).toFixed(4)).item('_exptl_transmission_factor_max', Math.exp(-mu * experiment.size[2]).toFixed(4));
+    w.item('_exptl_transmission_factor_min', Math.exp(-mu * experiment.size[0]).toFixed(4)).item(
+      '_exptl_transmission_factor_max',
+      Math.exp(-mu * experiment.size[2]).toFixed(4),
+    );
   }
   writeForm(w, input, ['Crystal', 'Absorption']);
   w.blank();
   const anode = wavelength ? anodeFor(wavelength) : undefined;
-  w.item('_diffrn_ambient_temperature', experiment.temperature).item('_diffrn_radiation_type', anode ? `${anode}K\\a` : undefined).item('_diffrn_radiation_wavelength', wavelength?.toFixed(5));
+  w.item('_diffrn_ambient_temperature', experiment.temperature)
+    .item('_diffrn_radiation_type', anode ? `${anode}K\\a` : undefined)
+    .item('_diffrn_radiation_wavelength', wavelength?.toFixed(5));
   writeForm(w, input, ['Measurement']);
   if (input.statistics && wavelength) writeStatistics(w, input.statistics, wavelength, input.reflections);
   if (input.readings) writeReadings(w, input.readings, input.residual);
-  if (input.absolute) w.item('_refine_ls_abs_structure_details', `Bijvoet quotients of ${input.absolute.pairs} pairs (Parsons, Flack & Wagner, 2013)`).item('_refine_ls_abs_structure_Flack', formatMeasured(input.absolute.x, input.absolute.su, 3)).blank();
+  if (input.absolute)
+    w.item(
+      '_refine_ls_abs_structure_details',
+      `Bijvoet quotients of ${input.absolute.pairs} pairs (Parsons, Flack & Wagner, 2013)`,
+    )
+      .item('_refine_ls_abs_structure_Flack', formatMeasured(input.absolute.x, input.absolute.su, 3))
+      .blank();
   writeForm(w, input, ['Refinement', 'Programs', 'Publication']);
   w.blank();
   writeSites(w, s, input.exact ? (v, u) => formatExactly(v, u) : formatMeasured);
   writeControls(w, s);
   if (input.treatment) writeTreatment(w, input.treatment);
   writeGeometry(w, s, input.covariance);
-  if (input.reflections && wavelength) writeReflections(w, s, input.reflections, wavelength, input.readings, input.treatment);
+  if (input.reflections && wavelength)
+    writeReflections(w, s, input.reflections, wavelength, input.readings, input.treatment);
   return w.toString();
 }
 
 /** Where an explanation belongs. */
-const REMARKS: Record<string, string> = { data: '_diffrn_special_details', contents: '_exptl_special_details', file: '_exptl_special_details', refinement: '_refine_special_details', displacement: '_refine_special_details', symmetry: '_refine_special_details', geometry: '_geom_special_details' };
+const REMARKS: Record<string, string> = {
+  data: '_diffrn_special_details',
+  contents: '_exptl_special_details',
+  file: '_exptl_special_details',
+  refinement: '_refine_special_details',
+  displacement: '_refine_special_details',
+  symmetry: '_refine_special_details',
+  geometry: '_geom_special_details',
+};
 /** Written elsewhere, or computed. */
-const ELSEWHERE = new Set(['_exptl_crystal_description', '_exptl_crystal_colour', '_exptl_crystal_size_max', '_exptl_crystal_size_mid', '_exptl_crystal_size_min', '_diffrn_ambient_temperature']);
+const ELSEWHERE = new Set([
+  '_exptl_crystal_description',
+  '_exptl_crystal_colour',
+  '_exptl_crystal_size_max',
+  '_exptl_crystal_size_mid',
+  '_exptl_crystal_size_min',
+  '_diffrn_ambient_temperature',
+]);
 
 /** Items of the form by subject: what the person gave, what Nagare knows to say, and explanations of findings; asked-for items that nobody filled in are "?". */
 function writeForm(w: CifWriter, input: CifInput, subjects: readonly Subject[]): void {
-  for (const subject of subjects) for (const d of formItems(subject)) {
-    if (ELSEWHERE.has(d.tag)) continue;
-    const said = (input.explanations ?? []).filter((x) => (REMARKS[x.family] ?? '_refine_special_details') === d.tag).map((x) => `${x.title}: ${x.text}`);
-    const own = experimentValue(input.experiment, d.tag) ?? automatic(input, d.tag);
-    const text = [own, ...said].filter(Boolean).join('\n');
-    if (text || d.asked) w.item(d.tag, text || undefined);
-  }
+  for (const subject of subjects)
+    for (const d of formItems(subject)) {
+      if (ELSEWHERE.has(d.tag)) continue;
+      const said = (input.explanations ?? [])
+        .filter((x) => (REMARKS[x.family] ?? '_refine_special_details') === d.tag)
+        .map((x) => `${x.title}: ${x.text}`);
+      const own = experimentValue(input.experiment, d.tag) ?? automatic(input, d.tag);
+      const text = [own, ...said].filter(Boolean).join('\n');
+      if (text || d.asked) w.item(d.tag, text || undefined);
+    }
 }
 
 /** What the work itself says. */
 function automatic(input: CifInput, tag: string): string | undefined {
   const hydrogens = input.structure.controls?.hydrogens ?? [];
   switch (tag) {
-    case '_computing_structure_refinement': case '_computing_publication_material': return input.readings ? 'Nagare' : undefined;
-    case '_computing_molecular_graphics': return 'Nagare';
+    case '_computing_structure_refinement':
+    case '_computing_publication_material':
+      return input.readings ? 'Nagare' : undefined;
+    case '_computing_molecular_graphics':
+      return 'Nagare';
     case '_refine_ls_hydrogen_treatment': {
       if (!input.structure.sites.some((x) => x.element === 'H' || x.element === 'D')) return undefined;
       const ride = hydrogens.filter((g) => g.hold === 'riding' || g.hold === 'rotating').length;
       return !hydrogens.length ? 'refall' : ride === hydrogens.length ? 'constr' : 'mixed';
     }
-    case '_geom_special_details': return input.covariance ? 'All s.u. come from the full covariance matrix; the s.u. of the cell are taken as independent.' : undefined;
-    case '_publ_section_exptl_refinement': return input.readings ? experimentalSentence(input) : undefined;
-    default: return undefined;
+    case '_geom_special_details':
+      return input.covariance
+        ? 'All s.u. come from the full covariance matrix; the s.u. of the cell are taken as independent.'
+        : undefined;
+    case '_publ_section_exptl_refinement':
+      return input.readings ? experimentalSentence(input) : undefined;
+    default:
+      return undefined;
   }
 }
 
@@ -167,103 +235,307 @@ export function volumeSu(s: Structure): number {
   if (!su) return 0;
   const base = cellParameters(s.cell);
   const v0 = cellVolume(s.cell);
-  return Math.sqrt(su.reduce((sum, x, i) => {
-    if (!x) return sum;
-    const p = base.map((y, k) => y + (k === i ? x : 0)) as [number, number, number, number, number, number];
-    return sum + (cellVolume({ a: p[0], b: p[1], c: p[2], alpha: p[3], beta: p[4], gamma: p[5] }) - v0) ** 2;
-  }, 0));
+  return Math.sqrt(
+    su.reduce((sum, x, i) => {
+      if (!x) return sum;
+      const p = base.map((y, k) => y + (k === i ? x : 0)) as [number, number, number, number, number, number];
+      return sum + (cellVolume({ a: p[0], b: p[1], c: p[2], alpha: p[3], beta: p[4], gamma: p[5] }) - v0) ** 2;
+    }, 0),
+  );
 }
 
 function writeStatistics(w: CifWriter, m: MergeStatistics, wavelength: number, r?: MergedReflections): void {
   const theta = (d: number): number => (Math.asin(Math.min(1, wavelength / (2 * d))) * 180) / Math.PI;
-  w.item('_diffrn_reflns_number', m.measured - m.absent - m.rejected).item('_diffrn_reflns_av_R_equivalents', round(m.rInt, 4)).item('_diffrn_reflns_av_unetI/netI', round(m.rSigma, 4));
+  w.item('_diffrn_reflns_number', m.measured - m.absent - m.rejected)
+    .item('_diffrn_reflns_av_R_equivalents', round(m.rInt, 4))
+    .item('_diffrn_reflns_av_unetI/netI', round(m.rSigma, 4));
   if (r) {
-    const range = (x: Int16Array): [number, number] => x.reduce((b, v) => [Math.min(b[0], v), Math.max(b[1], v)] as [number, number], [0, 0] as [number, number]);
+    const range = (x: Int16Array): [number, number] =>
+      x.reduce((b, v) => [Math.min(b[0], v), Math.max(b[1], v)] as [number, number], [0, 0] as [number, number]);
     (['h', 'k', 'l'] as const).forEach((axis) => {
       const [low, high] = range(r[axis]);
       w.item(`_diffrn_reflns_limit_${axis}_min`, low).item(`_diffrn_reflns_limit_${axis}_max`, high);
     });
   }
-  w.item('_diffrn_reflns_theta_min', theta(m.dMax).toFixed(3)).item('_diffrn_reflns_theta_max', theta(m.dMin).toFixed(3)).item('_diffrn_measured_fraction_theta_max', m.completeness.toFixed(4));
-  w.item('_diffrn_reflns_theta_full', theta(m.dMin).toFixed(3)).item('_diffrn_measured_fraction_theta_full', m.completeness.toFixed(4)).blank();
+  w.item('_diffrn_reflns_theta_min', theta(m.dMax).toFixed(3))
+    .item('_diffrn_reflns_theta_max', theta(m.dMin).toFixed(3))
+    .item('_diffrn_measured_fraction_theta_max', m.completeness.toFixed(4));
+  w.item('_diffrn_reflns_theta_full', theta(m.dMin).toFixed(3))
+    .item('_diffrn_measured_fraction_theta_full', m.completeness.toFixed(4))
+    .blank();
 }
 
 function writeReadings(w: CifWriter, r: Readings, residual?: CifInput['residual']): void {
-  w.item('_reflns_number_total', r.reflections).item('_reflns_number_gt', r.observed).item('_reflns_threshold_expression', 'I > 2\\s(I)').blank();
-  w.item('_refine_ls_structure_factor_coef', 'Fsqd').item('_refine_ls_matrix_type', 'full').item('_refine_ls_weighting_scheme', 'calc');
-  w.item('_refine_ls_weighting_details', `w = 1/[\\s^2^(Fo^2^)+(${r.weights.a.toFixed(4)}P)^2^+${r.weights.b.toFixed(4)}P] where P = (max(Fo^2^,0)+2Fc^2^)/3`);
-  w.item('_refine_ls_extinction_method', r.extinction ? 'Larson (1970)' : 'none').item('_refine_ls_extinction_coef', r.extinction ? formatMeasured(r.extinction.value, r.extinction.su) : '.');
-  w.item('_refine_ls_number_reflns', r.reflections).item('_refine_ls_number_parameters', r.parameters).item('_refine_ls_number_restraints', r.restraints);
-  w.item('_refine_ls_R_factor_all', round(r.r1All, 4)).item('_refine_ls_R_factor_gt', round(r.r1, 4)).item('_refine_ls_wR_factor_ref', round(r.wr2, 4)).item('_refine_ls_goodness_of_fit_ref', round(r.s, 3));
-  w.item('_refine_ls_shift/su_max', round(r.maxShiftOverSu, 3)).item('_refine_ls_shift/su_mean', round(r.meanShiftOverSu, 3));
-  if (residual) w.item('_refine_diff_density_max', round(residual.peak, 2)).item('_refine_diff_density_min', round(residual.hole, 2)).item('_refine_diff_density_rms', round(residual.sigma, 3));
+  w.item('_reflns_number_total', r.reflections)
+    .item('_reflns_number_gt', r.observed)
+    .item('_reflns_threshold_expression', 'I > 2\\s(I)')
+    .blank();
+  w.item('_refine_ls_structure_factor_coef', 'Fsqd')
+    .item('_refine_ls_matrix_type', 'full')
+    .item('_refine_ls_weighting_scheme', 'calc');
+  w.item(
+    '_refine_ls_weighting_details',
+    `w = 1/[\\s^2^(Fo^2^)+(${r.weights.a.toFixed(4)}P)^2^+${r.weights.b.toFixed(4)}P] where P = (max(Fo^2^,0)+2Fc^2^)/3`,
+  );
+  w.item('_refine_ls_extinction_method', r.extinction ? 'Larson (1970)' : 'none').item(
+    '_refine_ls_extinction_coef',
+    r.extinction ? formatMeasured(r.extinction.value, r.extinction.su) : '.',
+  );
+  w.item('_refine_ls_number_reflns', r.reflections)
+    .item('_refine_ls_number_parameters', r.parameters)
+    .item('_refine_ls_number_restraints', r.restraints);
+  w.item('_refine_ls_R_factor_all', round(r.r1All, 4))
+    .item('_refine_ls_R_factor_gt', round(r.r1, 4))
+    .item('_refine_ls_wR_factor_ref', round(r.wr2, 4))
+    .item('_refine_ls_goodness_of_fit_ref', round(r.s, 3));
+  w.item('_refine_ls_shift/su_max', round(r.maxShiftOverSu, 3)).item(
+    '_refine_ls_shift/su_mean',
+    round(r.meanShiftOverSu, 3),
+  );
+  if (residual)
+    w.item('_refine_diff_density_max', round(residual.peak, 2))
+      .item('_refine_diff_density_min', round(residual.hole, 2))
+      .item('_refine_diff_density_rms', round(residual.sigma, 3));
   w.blank();
 }
 
 function writeSites(w: CifWriter, s: Structure, number: typeof formatMeasured): void {
   const metric = metricTensor(s.cell);
   w.loop(
-    ['_atom_site_label', '_atom_site_type_symbol', '_atom_site_fract_x', '_atom_site_fract_y', '_atom_site_fract_z', '_atom_site_U_iso_or_equiv', '_atom_site_adp_type', '_atom_site_occupancy', '_atom_site_site_symmetry_order', '_atom_site_calc_flag', '_atom_site_calc_attached_atom', '_atom_site_refinement_flags_posn', '_atom_site_refinement_flags_adp', '_atom_site_refinement_flags_occupancy', '_atom_site_disorder_assembly', '_atom_site_disorder_group'],
+    [
+      '_atom_site_label',
+      '_atom_site_type_symbol',
+      '_atom_site_fract_x',
+      '_atom_site_fract_y',
+      '_atom_site_fract_z',
+      '_atom_site_U_iso_or_equiv',
+      '_atom_site_adp_type',
+      '_atom_site_occupancy',
+      '_atom_site_site_symmetry_order',
+      '_atom_site_calc_flag',
+      '_atom_site_calc_attached_atom',
+      '_atom_site_refinement_flags_posn',
+      '_atom_site_refinement_flags_adp',
+      '_atom_site_refinement_flags_occupancy',
+      '_atom_site_disorder_assembly',
+      '_atom_site_disorder_group',
+    ],
     s.sites.map((x) => {
       const flags = siteFlags(s, x.id);
       const ueq = equivalentU(s.cell, x.displacement);
-      const ueqSu = x.displacement.kind === 'iso' ? x.displacement.su : x.displacement.su && Math.sqrt(x.displacement.su.slice(0, 3).reduce((p, q) => p + q * q, 0)) / 3;
+      const ueqSu =
+        x.displacement.kind === 'iso'
+          ? x.displacement.su
+          : x.displacement.su && Math.sqrt(x.displacement.su.slice(0, 3).reduce((p, q) => p + q * q, 0)) / 3;
       return [
-        x.label, x.element, ...x.position.map((v, k) => number(v, x.positionSu?.[k], 6)), number(ueq, ueqSu, 5), x.displacement.kind === 'iso' ? 'Uiso' : 'Uani',
-        x.occupancy === 1 && !x.occupancySu ? '1' : formatMeasured(x.occupancy, x.occupancySu, 4), siteSymmetry(s.spaceGroup, metric, x.position).operators.length, flags.calculated ? 'calc' : 'd', flags.attached ?? '.', flags.position, flags.displacement, x.occupancySu || x.occupancy !== 1 ? 'P' : '.', x.disorder?.assembly ?? '.', x.disorder?.group ?? '.',
+        x.label,
+        x.element,
+        ...x.position.map((v, k) => number(v, x.positionSu?.[k], 6)),
+        number(ueq, ueqSu, 5),
+        x.displacement.kind === 'iso' ? 'Uiso' : 'Uani',
+        x.occupancy === 1 && !x.occupancySu ? '1' : formatMeasured(x.occupancy, x.occupancySu, 4),
+        siteSymmetry(s.spaceGroup, metric, x.position).operators.length,
+        flags.calculated ? 'calc' : 'd',
+        flags.attached ?? '.',
+        flags.position,
+        flags.displacement,
+        x.occupancySu || x.occupancy !== 1 ? 'P' : '.',
+        x.disorder?.assembly ?? '.',
+        x.disorder?.group ?? '.',
       ];
     }),
   );
   w.loop(
     ['_atom_site_aniso_label', ...['11', '22', '33', '12', '13', '23'].map((n) => `_atom_site_aniso_U_${n}`)],
-    s.sites.filter((x) => x.displacement.kind === 'aniso').map((x) => {
-      const d = x.displacement as Extract<typeof x.displacement, { kind: 'aniso' }>;
-      return [x.label, ...d.u.map((v, k) => number(v, d.su?.[k], 6))];
-    }),
+    s.sites
+      .filter((x) => x.displacement.kind === 'aniso')
+      .map((x) => {
+        const d = x.displacement as Extract<typeof x.displacement, { kind: 'aniso' }>;
+        return [x.label, ...d.u.map((v, k) => number(v, d.su?.[k], 6))];
+      }),
   );
 }
 
 function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData): void {
   const list = bonds(s);
-  const isPlain = (o: Operator): boolean => operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9);
+  const isPlain = (o: Operator): boolean =>
+    operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9);
   const bySite = new Map<number, typeof list>();
   for (const b of list) bySite.set(b.from, [...(bySite.get(b.from) ?? []), b]);
   // A bond within the unit is listed once; one to a copy from the side it leaves.
-  const unique = list.filter((b) => !isPlain(b.operator) || b.from < b.to).sort((p, q) => p.from - q.from || p.distance - q.distance);
-  w.loop(['_geom_bond_atom_site_label_1', '_geom_bond_atom_site_label_2', '_geom_bond_site_symmetry_2', '_geom_bond_distance', '_geom_bond_publ_flag'], unique.map((b) => {
-    const m = measure(s, [{ site: b.from }, { site: b.to, operator: b.operator }], distanceOf, covariance);
-    return [s.sites[b.from]!.label, s.sites[b.to]!.label, symmetryCode(s, b.operator), formatMeasured(m.value, m.su, 3), '?'];
-  }));
+  const unique = list
+    .filter((b) => !isPlain(b.operator) || b.from < b.to)
+    .sort((p, q) => p.from - q.from || p.distance - q.distance);
+  w.loop(
+    [
+      '_geom_bond_atom_site_label_1',
+      '_geom_bond_atom_site_label_2',
+      '_geom_bond_site_symmetry_2',
+      '_geom_bond_distance',
+      '_geom_bond_publ_flag',
+    ],
+    unique.map((b) => {
+      const m = measure(s, [{ site: b.from }, { site: b.to, operator: b.operator }], distanceOf, covariance);
+      return [
+        s.sites[b.from]!.label,
+        s.sites[b.to]!.label,
+        symmetryCode(s, b.operator),
+        formatMeasured(m.value, m.su, 3),
+        '?',
+      ];
+    }),
+  );
   const angles: (string | number)[][] = [];
   for (const [centre, near] of [...bySite].sort((p, q) => p[0] - q[0]))
     for (let i = 0; i < near.length; i++)
       for (let j = i + 1; j < near.length; j++) {
-        const places: Place[] = [{ site: near[i]!.to, operator: near[i]!.operator }, { site: centre }, { site: near[j]!.to, operator: near[j]!.operator }];
+        const places: Place[] = [
+          { site: near[i]!.to, operator: near[i]!.operator },
+          { site: centre },
+          { site: near[j]!.to, operator: near[j]!.operator },
+        ];
         const m = measure(s, places, angleOf, covariance);
-        angles.push([s.sites[near[i]!.to]!.label, s.sites[centre]!.label, s.sites[near[j]!.to]!.label, symmetryCode(s, near[i]!.operator), symmetryCode(s, near[j]!.operator), formatMeasured(m.value, m.su, 1), '?']);
+        angles.push([
+          s.sites[near[i]!.to]!.label,
+          s.sites[centre]!.label,
+          s.sites[near[j]!.to]!.label,
+          symmetryCode(s, near[i]!.operator),
+          symmetryCode(s, near[j]!.operator),
+          formatMeasured(m.value, m.su, 1),
+          '?',
+        ]);
       }
   const wholeOf = (m: { value: number; su: number }, digits: number): string => formatMeasured(m.value, m.su, digits);
-  w.loop(['_geom_angle_atom_site_label_1', '_geom_angle_atom_site_label_2', '_geom_angle_atom_site_label_3', '_geom_angle_site_symmetry_1', '_geom_angle_site_symmetry_3', '_geom_angle', '_geom_angle_publ_flag'], angles);
+  w.loop(
+    [
+      '_geom_angle_atom_site_label_1',
+      '_geom_angle_atom_site_label_2',
+      '_geom_angle_atom_site_label_3',
+      '_geom_angle_site_symmetry_1',
+      '_geom_angle_site_symmetry_3',
+      '_geom_angle',
+      '_geom_angle_publ_flag',
+    ],
+    angles,
+  );
   const code = (p: Place): string => (p.operator ? symmetryCode(s, p.operator) : '.');
-  w.loop(['_geom_torsion_atom_site_label_1', '_geom_torsion_atom_site_label_2', '_geom_torsion_atom_site_label_3', '_geom_torsion_atom_site_label_4', '_geom_torsion_site_symmetry_1', '_geom_torsion_site_symmetry_2', '_geom_torsion_site_symmetry_3', '_geom_torsion_site_symmetry_4', '_geom_torsion', '_geom_torsion_publ_flag'],
-    torsionPlaces(s).filter((p) => p.every((x) => !isHydrogen(s.sites[x.site]!.element))).map((p) => [...p.map((x) => s.sites[x.site]!.label), ...p.map(code), wholeOf(measure(s, p, torsionOf, covariance), 1), '?']));
-  w.loop(['_geom_hbond_atom_site_label_D', '_geom_hbond_atom_site_label_H', '_geom_hbond_atom_site_label_A', '_geom_hbond_site_symmetry_A', '_geom_hbond_distance_DH', '_geom_hbond_distance_HA', '_geom_hbond_distance_DA', '_geom_hbond_angle_DHA', '_geom_hbond_publ_flag'],
-    hydrogenBonds(s, covariance).map((h) => [s.sites[h.donor]!.label, s.sites[h.hydrogen]!.label, s.sites[h.acceptor]!.label, symmetryCode(s, h.operator), wholeOf(h.dh, 2), wholeOf(h.ha, 2), wholeOf(h.da, 3), wholeOf(h.angle, 0), 'yes']));
+  w.loop(
+    [
+      '_geom_torsion_atom_site_label_1',
+      '_geom_torsion_atom_site_label_2',
+      '_geom_torsion_atom_site_label_3',
+      '_geom_torsion_atom_site_label_4',
+      '_geom_torsion_site_symmetry_1',
+      '_geom_torsion_site_symmetry_2',
+      '_geom_torsion_site_symmetry_3',
+      '_geom_torsion_site_symmetry_4',
+      '_geom_torsion',
+      '_geom_torsion_publ_flag',
+    ],
+    torsionPlaces(s)
+      .filter((p) => p.every((x) => !isHydrogen(s.sites[x.site]!.element)))
+      .map((p) => [
+        ...p.map((x) => s.sites[x.site]!.label),
+        ...p.map(code),
+        wholeOf(measure(s, p, torsionOf, covariance), 1),
+        '?',
+      ]),
+  );
+  w.loop(
+    [
+      '_geom_hbond_atom_site_label_D',
+      '_geom_hbond_atom_site_label_H',
+      '_geom_hbond_atom_site_label_A',
+      '_geom_hbond_site_symmetry_A',
+      '_geom_hbond_distance_DH',
+      '_geom_hbond_distance_HA',
+      '_geom_hbond_distance_DA',
+      '_geom_hbond_angle_DHA',
+      '_geom_hbond_publ_flag',
+    ],
+    hydrogenBonds(s, covariance).map((h) => [
+      s.sites[h.donor]!.label,
+      s.sites[h.hydrogen]!.label,
+      s.sites[h.acceptor]!.label,
+      symmetryCode(s, h.operator),
+      wholeOf(h.dh, 2),
+      wholeOf(h.ha, 2),
+      wholeOf(h.da, 3),
+      wholeOf(h.angle, 0),
+      'yes',
+    ]),
+  );
 }
 
-function writeReflections(w: CifWriter, s: Structure, r: MergedReflections, wavelength: number, readings?: Readings, treatment?: Treatment): void {
-  const calculated = s.sites.length ? evaluateStructure(s, r, wavelength, readings?.weights, readings?.extinction?.value ?? 0, readings?.scale, treatment) : undefined;
+function writeReflections(
+  w: CifWriter,
+  s: Structure,
+  r: MergedReflections,
+  wavelength: number,
+  readings?: Readings,
+  treatment?: Treatment,
+): void {
+  const calculated = s.sites.length
+    ? evaluateStructure(
+        s,
+        r,
+        wavelength,
+        readings?.weights,
+        readings?.extinction?.value ?? 0,
+        readings?.scale,
+        treatment,
+      )
+    : undefined;
   const rows: (string | number)[][] = [];
   if (calculated) {
     const { data } = calculated;
     for (let i = 0; i < data.used.length; i++) {
       const u = data.used[i]!;
-      rows.push([r.h[u]!, r.k[u]!, r.l[u]!, data.fc2[i]!.toFixed(2), data.fo2[i]!.toFixed(2), data.sigma[i]!.toFixed(2), data.fo2[i]! > 2 * data.sigma[i]! ? 'o' : '<']);
+      rows.push([
+        r.h[u]!,
+        r.k[u]!,
+        r.l[u]!,
+        data.fc2[i]!.toFixed(2),
+        data.fo2[i]!.toFixed(2),
+        data.sigma[i]!.toFixed(2),
+        data.fo2[i]! > 2 * data.sigma[i]! ? 'o' : '<',
+      ]);
     }
     // What was left out stays in the record, marked so, on the same scale.
     const used = new Set(data.used);
-    for (let i = 0; i < r.count; i++) if (!used.has(i) && !reflectionSymmetry(s.spaceGroup, r.h[i]!, r.k[i]!, r.l[i]!).absent) rows.push([r.h[i]!, r.k[i]!, r.l[i]!, '?', (r.fsq[i]! / calculated.scale).toFixed(2), (r.sigma[i]! / calculated.scale).toFixed(2), 'x']);
-  } else for (let i = 0; i < r.count; i++) if (!reflectionSymmetry(s.spaceGroup, r.h[i]!, r.k[i]!, r.l[i]!).absent) rows.push([r.h[i]!, r.k[i]!, r.l[i]!, '?', r.fsq[i]!.toFixed(2), r.sigma[i]!.toFixed(2), r.fsq[i]! > 2 * r.sigma[i]! ? 'o' : '<']);
-  w.loop(['_refln_index_h', '_refln_index_k', '_refln_index_l', '_refln_F_squared_calc', '_refln_F_squared_meas', '_refln_F_squared_sigma', '_refln_observed_status'], rows);
+    for (let i = 0; i < r.count; i++)
+      if (!used.has(i) && !reflectionSymmetry(s.spaceGroup, r.h[i]!, r.k[i]!, r.l[i]!).absent)
+        rows.push([
+          r.h[i]!,
+          r.k[i]!,
+          r.l[i]!,
+          '?',
+          (r.fsq[i]! / calculated.scale).toFixed(2),
+          (r.sigma[i]! / calculated.scale).toFixed(2),
+          'x',
+        ]);
+  } else
+    for (let i = 0; i < r.count; i++)
+      if (!reflectionSymmetry(s.spaceGroup, r.h[i]!, r.k[i]!, r.l[i]!).absent)
+        rows.push([
+          r.h[i]!,
+          r.k[i]!,
+          r.l[i]!,
+          '?',
+          r.fsq[i]!.toFixed(2),
+          r.sigma[i]!.toFixed(2),
+          r.fsq[i]! > 2 * r.sigma[i]! ? 'o' : '<',
+        ]);
+  w.loop(
+    [
+      '_refln_index_h',
+      '_refln_index_k',
+      '_refln_index_l',
+      '_refln_F_squared_calc',
+      '_refln_F_squared_meas',
+      '_refln_F_squared_sigma',
+      '_refln_observed_status',
+    ],
+    rows,
+  );
 }
-

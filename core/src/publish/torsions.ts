@@ -19,7 +19,12 @@ export function torsionPlaces(s: Structure): [Place, Place, Place, Place][] {
       for (const c of by.get(b.to) ?? []) {
         if (c.to === b.from && key(c.position) === key(s.sites[b.from]!.position)) continue;
         if (key(a.position) === key(c.position)) continue;
-        out.push([{ site: a.to, operator: a.operator }, { site: b.from }, { site: b.to }, { site: c.to, operator: c.operator }]);
+        out.push([
+          { site: a.to, operator: a.operator },
+          { site: b.from },
+          { site: b.to },
+          { site: c.to, operator: c.operator },
+        ]);
       }
     }
   }

@@ -8,9 +8,17 @@ describe('correlations', () => {
     builder.add([[SCALE, 1]]);
     builder.add([[siteOffset(0), 1]]);
     // One number drives an occupancy and its complement.
-    builder.add([[siteOffset(0) + OCCUPANCY, 1], [siteOffset(1) + OCCUPANCY, -0.5]]);
+    builder.add([
+      [siteOffset(0) + OCCUPANCY, 1],
+      [siteOffset(1) + OCCUPANCY, -0.5],
+    ]);
     const map = builder.build();
-    const r = [[1, 0.2, 0.95], [0.2, 1, -0.6], [0.95, -0.6, 1]], su = [2, 0.1, 0.3];
+    const r = [
+        [1, 0.2, 0.95],
+        [0.2, 1, -0.6],
+        [0.95, -0.6, 1],
+      ],
+      su = [2, 0.1, 0.3];
     const full = Float64Array.from(r.flatMap((row, i) => row.map((x, j) => x * su[i]! * su[j]!)));
     const data: CovarianceData = { packed: packLower(full, 3, 1.7), map, siteIds: ['a', 'b'] };
     const found = largestCorrelations(data, ['C1', 'O1'], 0.5);

@@ -22,7 +22,8 @@ export function covarianceOf(data: CovarianceData, p: number, q: number): number
   let sum = 0;
   for (let e = map.start[p]!; e < map.start[p + 1]!; e++)
     for (let f = map.start[q]!; f < map.start[q + 1]!; f++) {
-      const i = map.column[e]!, j = map.column[f]!;
+      const i = map.column[e]!,
+        j = map.column[f]!;
       sum += map.value[e]! * map.value[f]! * packed[i >= j ? (i * (i + 1)) / 2 + j : (j * (j + 1)) / 2 + i]!;
     }
   return sum;
@@ -38,19 +39,29 @@ const PART = ['x', 'y', 'z'];
 function physicalName(index: number, labels: readonly string[]): string {
   if (index === SCALE) return 'scale';
   if (index === EXTINCTION) return 'extinction';
-  const site = Math.floor((index - FIRST_SITE) / PER_SITE), k = (index - FIRST_SITE) % PER_SITE;
+  const site = Math.floor((index - FIRST_SITE) / PER_SITE),
+    k = (index - FIRST_SITE) % PER_SITE;
   if (site >= labels.length) return `twin fraction ${index - FIRST_SITE - PER_SITE * labels.length + 2}`;
   return `${k < OCCUPANCY ? PART[k] : k === OCCUPANCY ? 'occupancy' : ['U11 (or U)', 'U22', 'U33', 'U12', 'U13', 'U23'][k - DISPLACEMENT]} of ${labels[site]}`;
 }
 
 /** Correlations of independent parameters beyond `least`, largest first; each is named by the physical parameter it drives most. */
-export function largestCorrelations(data: CovarianceData, labels: readonly string[], least = 0.7, most = 20): Correlation[] {
+export function largestCorrelations(
+  data: CovarianceData,
+  labels: readonly string[],
+  least = 0.7,
+  most = 20,
+): Correlation[] {
   const { map, packed } = data;
-  const driver = new Int32Array(map.independent).fill(-1), strength = new Float64Array(map.independent);
+  const driver = new Int32Array(map.independent).fill(-1),
+    strength = new Float64Array(map.independent);
   for (let p = 0; p < map.physical; p++)
     for (let e = map.start[p]!; e < map.start[p + 1]!; e++) {
       const c = map.column[e]!;
-      if (Math.abs(map.value[e]!) > strength[c]! + 1e-9) { strength[c] = Math.abs(map.value[e]!); driver[c] = p; }
+      if (Math.abs(map.value[e]!) > strength[c]! + 1e-9) {
+        strength[c] = Math.abs(map.value[e]!);
+        driver[c] = p;
+      }
     }
   const out: { value: number; i: number; j: number }[] = [];
   for (let i = 1; i < map.independent; i++) {
@@ -60,5 +71,11 @@ export function largestCorrelations(data: CovarianceData, labels: readonly strin
       if (Math.abs(r) > least) out.push({ value: r, i, j });
     }
   }
-  return out.sort((p, q) => Math.abs(q.value) - Math.abs(p.value)).slice(0, most).map((c) => ({ value: c.value, between: [physicalName(driver[c.i]!, labels), physicalName(driver[c.j]!, labels)] }));
+  return out
+    .sort((p, q) => Math.abs(q.value) - Math.abs(p.value))
+    .slice(0, most)
+    .map((c) => ({
+      value: c.value,
+      between: [physicalName(driver[c.i]!, labels), physicalName(driver[c.j]!, labels)],
+    }));
 }

@@ -12,7 +12,10 @@ export class NormalEquations {
   private readonly right: Float64Array;
   private rows = 0;
 
-  constructor(readonly n: number, private readonly depth = 48) {
+  constructor(
+    readonly n: number,
+    private readonly depth = 48,
+  ) {
     this.width = (n + 3) & ~3;
     this.matrix = new Float64Array(this.width * this.width);
     this.vector = new Float64Array(n);
@@ -43,29 +46,75 @@ export class NormalEquations {
   private flush(): void {
     const { width: n, block, matrix, rows, right, vector } = this;
     for (let k = 0; k < rows; k++) {
-      const r = right[k]!, at = k * n;
+      const r = right[k]!,
+        at = k * n;
       for (let i = 0; i < this.n; i++) vector[i]! += r * block[at + i]!;
     }
     const end = rows * n;
     for (let i = 0; i < n; i += 4)
       for (let j = 0; j <= i; j += 4) {
-        let a0 = 0, a1 = 0, a2 = 0, a3 = 0, b0 = 0, b1 = 0, b2 = 0, b3 = 0, c0 = 0, c1 = 0, c2 = 0, c3 = 0, d0 = 0, d1 = 0, d2 = 0, d3 = 0;
+        let a0 = 0,
+          a1 = 0,
+          a2 = 0,
+          a3 = 0,
+          b0 = 0,
+          b1 = 0,
+          b2 = 0,
+          b3 = 0,
+          c0 = 0,
+          c1 = 0,
+          c2 = 0,
+          c3 = 0,
+          d0 = 0,
+          d1 = 0,
+          d2 = 0,
+          d3 = 0;
         for (let p = i, q = j; p < end; p += n, q += n) {
-          const y0 = block[q]!, y1 = block[q + 1]!, y2 = block[q + 2]!, y3 = block[q + 3]!;
-          const x0 = block[p]!, x1 = block[p + 1]!, x2 = block[p + 2]!, x3 = block[p + 3]!;
-          a0 += x0 * y0; a1 += x0 * y1; a2 += x0 * y2; a3 += x0 * y3;
-          b0 += x1 * y0; b1 += x1 * y1; b2 += x1 * y2; b3 += x1 * y3;
-          c0 += x2 * y0; c1 += x2 * y1; c2 += x2 * y2; c3 += x2 * y3;
-          d0 += x3 * y0; d1 += x3 * y1; d2 += x3 * y2; d3 += x3 * y3;
+          const y0 = block[q]!,
+            y1 = block[q + 1]!,
+            y2 = block[q + 2]!,
+            y3 = block[q + 3]!;
+          const x0 = block[p]!,
+            x1 = block[p + 1]!,
+            x2 = block[p + 2]!,
+            x3 = block[p + 3]!;
+          a0 += x0 * y0;
+          a1 += x0 * y1;
+          a2 += x0 * y2;
+          a3 += x0 * y3;
+          b0 += x1 * y0;
+          b1 += x1 * y1;
+          b2 += x1 * y2;
+          b3 += x1 * y3;
+          c0 += x2 * y0;
+          c1 += x2 * y1;
+          c2 += x2 * y2;
+          c3 += x2 * y3;
+          d0 += x3 * y0;
+          d1 += x3 * y1;
+          d2 += x3 * y2;
+          d3 += x3 * y3;
         }
         let m = i * n + j;
-        matrix[m]! += a0; matrix[m + 1]! += a1; matrix[m + 2]! += a2; matrix[m + 3]! += a3;
+        matrix[m]! += a0;
+        matrix[m + 1]! += a1;
+        matrix[m + 2]! += a2;
+        matrix[m + 3]! += a3;
         m += n;
-        matrix[m]! += b0; matrix[m + 1]! += b1; matrix[m + 2]! += b2; matrix[m + 3]! += b3;
+        matrix[m]! += b0;
+        matrix[m + 1]! += b1;
+        matrix[m + 2]! += b2;
+        matrix[m + 3]! += b3;
         m += n;
-        matrix[m]! += c0; matrix[m + 1]! += c1; matrix[m + 2]! += c2; matrix[m + 3]! += c3;
+        matrix[m]! += c0;
+        matrix[m + 1]! += c1;
+        matrix[m + 2]! += c2;
+        matrix[m + 3]! += c3;
         m += n;
-        matrix[m]! += d0; matrix[m + 1]! += d1; matrix[m + 2]! += d2; matrix[m + 3]! += d3;
+        matrix[m]! += d0;
+        matrix[m + 1]! += d1;
+        matrix[m + 2]! += d2;
+        matrix[m + 3]! += d3;
       }
     block.fill(0, 0, end);
     this.rows = 0;

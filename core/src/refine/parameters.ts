@@ -2,7 +2,19 @@
  * Parameters: independent values q → physical values p = p0 + M (q − q0), M sparse.
  * Site symmetry, shared values and every later constraint are rows of M; the least-squares loop knows nothing of them.
  */
-import { add, apply3, cross, inverse3, multiply3, norm, normalize, scale, subtract, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import {
+  add,
+  apply3,
+  cross,
+  inverse3,
+  multiply3,
+  norm,
+  normalize,
+  scale,
+  subtract,
+  type Mat3,
+  type Vec3,
+} from '../math/matrix3.ts';
 import { metricTensor, orthogonalization, reciprocalLengths, type Cell } from '../crystal/cell.ts';
 import { NO_CONTROLS, type OccupancyTie } from '../crystal/controls.ts';
 import { parentSurroundings } from '../geometry/parents.ts';
@@ -50,8 +62,11 @@ export class ConstraintBuilder {
     const start = new Int32Array(this.physical + 1);
     this.rows.forEach((r, i) => (start[i + 1] = start[i]! + r.length));
     return {
-      physical: this.physical, independent: this.next, start,
-      column: Int32Array.from(this.rows.flatMap((r) => r.map((e) => e.column))), value: Float64Array.from(this.rows.flatMap((r) => r.map((e) => e.value))),
+      physical: this.physical,
+      independent: this.next,
+      start,
+      column: Int32Array.from(this.rows.flatMap((r) => r.map((e) => e.column))),
+      value: Float64Array.from(this.rows.flatMap((r) => r.map((e) => e.value))),
     };
   }
 }
@@ -59,7 +74,8 @@ export class ConstraintBuilder {
 /** Shift of the physical values for a shift of the independent ones. */
 export function expandShift(map: ConstraintMap, shift: Float64Array): Float64Array {
   const out = new Float64Array(map.physical);
-  for (let i = 0; i < map.physical; i++) for (let e = map.start[i]!; e < map.start[i + 1]!; e++) out[i]! += map.value[e]! * shift[map.column[e]!]!;
+  for (let i = 0; i < map.physical; i++)
+    for (let e = map.start[i]!; e < map.start[i + 1]!; e++) out[i]! += map.value[e]! * shift[map.column[e]!]!;
   return out;
 }
 
@@ -72,7 +88,12 @@ export function invariantBasis(matrices: readonly (readonly number[])[], n: numb
   let lead = 0;
   for (const _ of rows) {
     while (lead < n) {
-      const pivot = rows.slice(basis.length).reduce((best, r, i) => (Math.abs(r[lead]!) > Math.abs(rows[best]![lead]!) ? i + basis.length : best), basis.length);
+      const pivot = rows
+        .slice(basis.length)
+        .reduce(
+          (best, r, i) => (Math.abs(r[lead]!) > Math.abs(rows[best]![lead]!) ? i + basis.length : best),
+          basis.length,
+        );
       if (Math.abs(rows[pivot]?.[lead] ?? 0) > 1e-6) {
         const at = basis.length;
         [rows[at], rows[pivot]] = [rows[pivot]!, rows[at]!];
@@ -98,7 +119,14 @@ export function invariantBasis(matrices: readonly (readonly number[])[], n: numb
 /** 6×6 matrix carrying U (CIF order 11 22 33 12 13 23) to its image under a rotation. */
 export function displacementRotation(cell: Cell, r: Mat3): number[] {
   const gs = reciprocalLengths(cell);
-  const pairs = [[0, 0], [1, 1], [2, 2], [0, 1], [0, 2], [1, 2]] as const;
+  const pairs = [
+    [0, 0],
+    [1, 1],
+    [2, 2],
+    [0, 1],
+    [0, 2],
+    [1, 2],
+  ] as const;
   const out = new Array<number>(36).fill(0);
   pairs.forEach(([p, q], column) => {
     const beta = new Array<number>(9).fill(0);
@@ -111,9 +139,16 @@ export function displacementRotation(cell: Cell, r: Mat3): number[] {
 }
 
 /** Independent displacement components at a site: rows span the tensors its symmetry allows. */
-export function displacementBasis(cell: Cell, group: SpaceGroup, position: readonly [number, number, number]): AnisotropicU[] {
+export function displacementBasis(
+  cell: Cell,
+  group: SpaceGroup,
+  position: readonly [number, number, number],
+): AnisotropicU[] {
   const { operators } = siteSymmetry(group, metricTensor(cell), position);
-  return invariantBasis(operators.map((o) => displacementRotation(cell, o.r)), 6) as unknown as AnisotropicU[];
+  return invariantBasis(
+    operators.map((o) => displacementRotation(cell, o.r)),
+    6,
+  ) as unknown as AnisotropicU[];
 }
 
 /** Which values are refined beside what the model's controls say. */
@@ -129,7 +164,8 @@ export interface FreeValues {
 
 /** Coefficients of U_eq in the six CIF components. */
 export function equivalentCoefficients(cell: Cell): readonly number[] {
-  const g = metricTensor(cell), r = reciprocalLengths(cell);
+  const g = metricTensor(cell),
+    r = reciprocalLengths(cell);
   const c = (i: number, j: number): number => (r[i]! * r[j]! * g[3 * i + j]!) / 3;
   return [c(0, 0), c(1, 1), c(2, 2), 2 * c(0, 1), 2 * c(0, 2), 2 * c(1, 2)];
 }
@@ -144,7 +180,10 @@ export interface RigidColumns {
 }
 
 /** Constraint map of a structure: what site symmetry and the model's controls leave free. */
-export function constraintMap(s: Structure, free: FreeValues): ConstraintMap & { readonly rigid: readonly RigidColumns[] } {
+export function constraintMap(
+  s: Structure,
+  free: FreeValues,
+): ConstraintMap & { readonly rigid: readonly RigidColumns[] } {
   const controls = s.controls ?? NO_CONTROLS;
   const builder = new ConstraintBuilder(twinOffset(s.sites.length) + (free.twins ?? 0));
   builder.add([[SCALE, 1]]);
@@ -152,29 +191,56 @@ export function constraintMap(s: Structure, free: FreeValues): ConstraintMap & {
   const metric = metricTensor(s.cell);
   const index = new Map(s.sites.map((x, i) => [x.id, i]));
   const known = (ids: readonly string[]): number[] => ids.flatMap((id) => index.get(id) ?? []);
-  const heldPosition = new Set<number>(), heldDisplacement = new Set<number>(), heldOccupancy = new Set<number>();
-  const followPosition: [number, number][] = [], followDisplacement: [number, number][] = [];
+  const heldPosition = new Set<number>(),
+    heldDisplacement = new Set<number>(),
+    heldOccupancy = new Set<number>();
+  const followPosition: [number, number][] = [],
+    followDisplacement: [number, number][] = [];
   const rigidSets: number[][] = [];
   for (const c of controls.constraints) {
     const sites = known(c.sites);
     if (c.kind === 'fixed') {
-      for (const i of sites) for (const what of c.what) (what === 'position' ? heldPosition : what === 'displacement' ? heldDisplacement : heldOccupancy).add(i);
+      for (const i of sites)
+        for (const what of c.what)
+          (what === 'position' ? heldPosition : what === 'displacement' ? heldDisplacement : heldOccupancy).add(i);
     } else if (c.kind === 'rigid group') {
-      if (sites.length > 2) { rigidSets.push(sites); for (const i of sites) heldPosition.add(i); }
-    } else for (const i of sites.slice(1)) {
-      if (c.kind === 'shared position') { if (!heldPosition.has(i)) { heldPosition.add(i); followPosition.push([sites[0]!, i]); } }
-      else if (s.sites[i]!.displacement.kind === s.sites[sites[0]!]!.displacement.kind && !heldDisplacement.has(i)) { heldDisplacement.add(i); followDisplacement.push([sites[0]!, i]); }
-    }
+      if (sites.length > 2) {
+        rigidSets.push(sites);
+        for (const i of sites) heldPosition.add(i);
+      }
+    } else
+      for (const i of sites.slice(1)) {
+        if (c.kind === 'shared position') {
+          if (!heldPosition.has(i)) {
+            heldPosition.add(i);
+            followPosition.push([sites[0]!, i]);
+          }
+        } else if (
+          s.sites[i]!.displacement.kind === s.sites[sites[0]!]!.displacement.kind &&
+          !heldDisplacement.has(i)
+        ) {
+          heldDisplacement.add(i);
+          followDisplacement.push([sites[0]!, i]);
+        }
+      }
   }
   const ueq = equivalentCoefficients(s.cell);
-  const rides: [parent: number, hydrogen: number][] = [], shares: [parent: number, hydrogen: number, factor: number][] = [], turns: { parent: number; hydrogens: number[]; axis: Vec3 }[] = [];
+  const rides: [parent: number, hydrogen: number][] = [],
+    shares: [parent: number, hydrogen: number, factor: number][] = [],
+    turns: { parent: number; hydrogens: number[]; axis: Vec3 }[] = [];
   for (const g of controls.hydrogens) {
     const parent = index.get(g.parent);
     if (parent === undefined) continue;
     const hydrogens = known(g.hydrogens);
     for (const h of hydrogens) {
-      if (g.hold === 'riding' || g.hold === 'rotating') { heldPosition.add(h); rides.push([parent, h]); }
-      if (g.uFactor > 0 && s.sites[h]!.displacement.kind === 'iso') { heldDisplacement.add(h); shares.push([parent, h, g.uFactor]); }
+      if (g.hold === 'riding' || g.hold === 'rotating') {
+        heldPosition.add(h);
+        rides.push([parent, h]);
+      }
+      if (g.uFactor > 0 && s.sites[h]!.displacement.kind === 'iso') {
+        heldDisplacement.add(h);
+        shares.push([parent, h, g.uFactor]);
+      }
     }
     if (g.hold === 'rotating') {
       const axis = turningAxis(s, parent, hydrogens);
@@ -188,39 +254,76 @@ export function constraintMap(s: Structure, free: FreeValues): ConstraintMap & {
     const { operators } = siteSymmetry(s.spaceGroup, metric, site.position);
     const general = operators.length === 1;
     if (!heldPosition.has(i)) {
-      const basis = general ? [[1, 0, 0], [0, 1, 0], [0, 0, 1]] : invariantBasis(operators.map((o) => o.r), 3);
+      const basis = general
+        ? [
+            [1, 0, 0],
+            [0, 1, 0],
+            [0, 0, 1],
+          ]
+        : invariantBasis(
+            operators.map((o) => o.r),
+            3,
+          );
       for (const v of basis) builder.add(v.map((x, k) => [at + k, x] as const));
     }
     if (single.has(i)) builder.add([[at + OCCUPANCY, 1]]);
     if (heldDisplacement.has(i)) return;
     if (site.displacement.kind === 'iso') builder.add([[at + DISPLACEMENT, 1]]);
     else {
-      const tensors = general ? [0, 1, 2, 3, 4, 5].map((k) => [0, 1, 2, 3, 4, 5].map((m) => (m === k ? 1 : 0))) : invariantBasis(operators.map((o) => displacementRotation(s.cell, o.r)), 6);
+      const tensors = general
+        ? [0, 1, 2, 3, 4, 5].map((k) => [0, 1, 2, 3, 4, 5].map((m) => (m === k ? 1 : 0)))
+        : invariantBasis(
+            operators.map((o) => displacementRotation(s.cell, o.r)),
+            6,
+          );
       for (const v of tensors) builder.add(v.map((x, k) => [at + DISPLACEMENT + k, x] as const));
     }
   });
   occupancyColumns(s, controls.occupancies, index, heldOccupancy, builder);
-  const toFractional = inverse3(orthogonalization(s.cell)), toCartesian = orthogonalization(s.cell);
-  const unit = [[1, 0, 0], [0, 1, 0], [0, 0, 1]] as const;
+  const toFractional = inverse3(orthogonalization(s.cell)),
+    toCartesian = orthogonalization(s.cell);
+  const unit = [
+    [1, 0, 0],
+    [0, 1, 0],
+    [0, 0, 1],
+  ] as const;
   const rigid = rigidSets.map((sites): RigidColumns => {
     const xyz = sites.map((i) => apply3(toCartesian, s.sites[i]!.position));
-    const centre = scale(xyz.reduce((p, q) => add(p, q), [0, 0, 0] as Vec3), 1 / sites.length);
-    const spread = (f: (r: Vec3) => Vec3): number => builder.add(sites.flatMap((i, m) => apply3(toFractional, f(subtract(xyz[m]!, centre))).map((x, k) => [siteOffset(i) + k, x] as const)));
+    const centre = scale(
+      xyz.reduce((p, q) => add(p, q), [0, 0, 0] as Vec3),
+      1 / sites.length,
+    );
+    const spread = (f: (r: Vec3) => Vec3): number =>
+      builder.add(
+        sites.flatMap((i, m) =>
+          apply3(toFractional, f(subtract(xyz[m]!, centre))).map((x, k) => [siteOffset(i) + k, x] as const),
+        ),
+      );
     const column = spread(() => unit[0]);
     spread(() => unit[1]);
     spread(() => unit[2]);
     for (const axis of unit) spread((r) => cross(axis, r));
     return { sites, column };
   });
-  for (const [leader, i] of followPosition) for (let k = 0; k < 3; k++) builder.follow(siteOffset(leader) + k, siteOffset(i) + k);
-  for (const [leader, i] of followDisplacement) for (let k = 0; k < 6; k++) builder.follow(siteOffset(leader) + DISPLACEMENT + k, siteOffset(i) + DISPLACEMENT + k);
-  for (const [parent, h] of rides) for (let k = 0; k < 3; k++) builder.follow(siteOffset(parent) + k, siteOffset(h) + k);
+  for (const [leader, i] of followPosition)
+    for (let k = 0; k < 3; k++) builder.follow(siteOffset(leader) + k, siteOffset(i) + k);
+  for (const [leader, i] of followDisplacement)
+    for (let k = 0; k < 6; k++) builder.follow(siteOffset(leader) + DISPLACEMENT + k, siteOffset(i) + DISPLACEMENT + k);
+  for (const [parent, h] of rides)
+    for (let k = 0; k < 3; k++) builder.follow(siteOffset(parent) + k, siteOffset(h) + k);
   for (const { parent, hydrogens, axis } of turns) {
     const p = apply3(toCartesian, s.sites[parent]!.position);
-    builder.add(hydrogens.flatMap((h) => apply3(toFractional, cross(axis, subtract(apply3(toCartesian, s.sites[h]!.position), p))).map((x, k) => [siteOffset(h) + k, x] as const)));
+    builder.add(
+      hydrogens.flatMap((h) =>
+        apply3(toFractional, cross(axis, subtract(apply3(toCartesian, s.sites[h]!.position), p))).map(
+          (x, k) => [siteOffset(h) + k, x] as const,
+        ),
+      ),
+    );
   }
   for (const [parent, h, factor] of shares) {
-    const to = siteOffset(h) + DISPLACEMENT, from = siteOffset(parent) + DISPLACEMENT;
+    const to = siteOffset(h) + DISPLACEMENT,
+      from = siteOffset(parent) + DISPLACEMENT;
     if (s.sites[parent]!.displacement.kind === 'iso') builder.follow(from, to, factor);
     else ueq.forEach((c, k) => builder.follow(from + k, to, c * factor));
   }
@@ -229,7 +332,13 @@ export function constraintMap(s: Structure, free: FreeValues): ConstraintMap & {
 }
 
 /** One number for each group of an assembly, the last being one minus the others; one number for sites that share theirs. */
-function occupancyColumns(s: Structure, ties: readonly OccupancyTie[], index: ReadonlyMap<string, number>, held: ReadonlySet<number>, builder: ConstraintBuilder): void {
+function occupancyColumns(
+  s: Structure,
+  ties: readonly OccupancyTie[],
+  index: ReadonlyMap<string, number>,
+  held: ReadonlySet<number>,
+  builder: ConstraintBuilder,
+): void {
   for (const tie of ties) {
     if (tie.kind === 'shared') {
       const sites = tie.sites.flatMap((id) => index.get(id) ?? []).filter((i) => !held.has(i));
@@ -237,9 +346,20 @@ function occupancyColumns(s: Structure, ties: readonly OccupancyTie[], index: Re
       continue;
     }
     if (tie.held) continue;
-    const groups = tie.groups.map((g) => s.sites.flatMap((x, i) => (x.disorder?.assembly === tie.assembly && x.disorder.group === g && !held.has(i) ? [i] : []))).filter((g) => g.length);
+    const groups = tie.groups
+      .map((g) =>
+        s.sites.flatMap((x, i) =>
+          x.disorder?.assembly === tie.assembly && x.disorder.group === g && !held.has(i) ? [i] : [],
+        ),
+      )
+      .filter((g) => g.length);
     if (groups.length === 1) builder.add(groups[0]!.map((i) => [siteOffset(i) + OCCUPANCY, 1] as const));
-    else for (const g of groups.slice(0, -1)) builder.add([...g.map((i) => [siteOffset(i) + OCCUPANCY, 1] as const), ...groups.at(-1)!.map((i) => [siteOffset(i) + OCCUPANCY, -1] as const)]);
+    else
+      for (const g of groups.slice(0, -1))
+        builder.add([
+          ...g.map((i) => [siteOffset(i) + OCCUPANCY, 1] as const),
+          ...groups.at(-1)!.map((i) => [siteOffset(i) + OCCUPANCY, -1] as const),
+        ]);
   }
 }
 
@@ -255,7 +375,12 @@ function turningAxis(s: Structure, parent: number, hydrogens: readonly number[])
 }
 
 /** Physical values of a structure. */
-export function physicalValues(s: Structure, overall: number, extinction: number, twins: readonly number[] = []): Float64Array {
+export function physicalValues(
+  s: Structure,
+  overall: number,
+  extinction: number,
+  twins: readonly number[] = [],
+): Float64Array {
   const p = new Float64Array(twinOffset(s.sites.length) + twins.length);
   p.set(twins, twinOffset(s.sites.length));
   p[SCALE] = overall;

@@ -18,19 +18,44 @@ export interface RestraintRow {
 }
 
 /** Σ c·p held at a target. */
-export const linearRestraint = (text: string, terms: readonly (readonly [number, number])[], target: number, su: number, silent = false): RestraintRow => ({
-  text, target, su, silent,
-  evaluate: (p) => ({ value: terms.reduce((sum, [i, c]) => sum + c * p[i]!, 0), gradient: terms.map(([i, c]) => [i, c]) }),
+export const linearRestraint = (
+  text: string,
+  terms: readonly (readonly [number, number])[],
+  target: number,
+  su: number,
+  silent = false,
+): RestraintRow => ({
+  text,
+  target,
+  su,
+  silent,
+  evaluate: (p) => ({
+    value: terms.reduce((sum, [i, c]) => sum + c * p[i]!, 0),
+    gradient: terms.map(([i, c]) => [i, c]),
+  }),
 });
 
 /** Distance between two sites (the second moved by an operator's rotation and translation if given), Å. */
-export function distanceRestraint(s: Structure, first: number, second: number, target: number, su: number, image: { r: readonly number[]; t: Vec3 } = { r: [1, 0, 0, 0, 1, 0, 0, 0, 1], t: [0, 0, 0] }): RestraintRow {
+export function distanceRestraint(
+  s: Structure,
+  first: number,
+  second: number,
+  target: number,
+  su: number,
+  image: { r: readonly number[]; t: Vec3 } = { r: [1, 0, 0, 0, 1, 0, 0, 0, 1], t: [0, 0, 0] },
+): RestraintRow {
   const g = metricTensor(s.cell);
-  const a = siteOffset(first), b = siteOffset(second);
+  const a = siteOffset(first),
+    b = siteOffset(second);
   return {
-    text: `distance ${s.sites[first]!.label}–${s.sites[second]!.label}`, target, su,
+    text: `distance ${s.sites[first]!.label}–${s.sites[second]!.label}`,
+    target,
+    su,
     evaluate(p) {
-      const y = [0, 1, 2].map((i) => image.r[3 * i]! * p[b]! + image.r[3 * i + 1]! * p[b + 1]! + image.r[3 * i + 2]! * p[b + 2]! + image.t[i]!);
+      const y = [0, 1, 2].map(
+        (i) =>
+          image.r[3 * i]! * p[b]! + image.r[3 * i + 1]! * p[b + 1]! + image.r[3 * i + 2]! * p[b + 2]! + image.t[i]!,
+      );
       const d: Vec3 = [y[0]! - p[a]!, y[1]! - p[a + 1]!, y[2]! - p[a + 2]!];
       const gd = apply3(g, d);
       const value = Math.sqrt(d[0] * gd[0] + d[1] * gd[1] + d[2] * gd[2]);

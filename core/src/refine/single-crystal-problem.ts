@@ -4,10 +4,26 @@ import { cellVolume, metricTensor } from '../crystal/cell.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import { groupOrder, reflectionSymmetry, siteSymmetry } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { scatteringTable, SiteSums, structureFactors, type ScatteringTable, type SiteArrays } from '../scattering/structure-factors.ts';
+import {
+  scatteringTable,
+  SiteSums,
+  structureFactors,
+  type ScatteringTable,
+  type SiteArrays,
+} from '../scattering/structure-factors.ts';
 import type { TaskContext } from '../task-context.ts';
 import { NormalEquations } from './normal-equations.ts';
-import { constraintMap, DISPLACEMENT, EXTINCTION, OCCUPANCY, physicalValues, SCALE, siteOffset, twinOffset, type FreeValues } from './parameters.ts';
+import {
+  constraintMap,
+  DISPLACEMENT,
+  EXTINCTION,
+  OCCUPANCY,
+  physicalValues,
+  SCALE,
+  siteOffset,
+  twinOffset,
+  type FreeValues,
+} from './parameters.ts';
 import { hydrogenHolds, reshapeHeld, turnRigid } from './holds.ts';
 import { modelRestraints } from './model-restraints.ts';
 import type { Treatment } from '../crystal/treatment.ts';
@@ -50,8 +66,17 @@ export const elementsOf = (s: Structure): string[] => [...new Set(s.sites.map((x
 
 /** Typed arrays of a structure's sites for a table's element order. */
 export function siteArrays(s: Structure, elements: readonly string[]): SiteArrays {
-  const n = s.sites.length, order = groupOrder(s.spaceGroup), metric = metricTensor(s.cell);
-  const out = { count: n, element: new Int32Array(n), x: new Float64Array(3 * n), weight: new Float64Array(n), aniso: new Uint8Array(n), u: new Float64Array(6 * n) };
+  const n = s.sites.length,
+    order = groupOrder(s.spaceGroup),
+    metric = metricTensor(s.cell);
+  const out = {
+    count: n,
+    element: new Int32Array(n),
+    x: new Float64Array(3 * n),
+    weight: new Float64Array(n),
+    aniso: new Uint8Array(n),
+    u: new Float64Array(6 * n),
+  };
   s.sites.forEach((site, i) => {
     out.element[i] = elements.indexOf(site.element);
     out.x.set(site.position, 3 * i);
@@ -67,7 +92,8 @@ export function siteArrays(s: Structure, elements: readonly string[]): SiteArray
 /** Reflections of a merged set that the group allows. */
 export function allowedReflections(r: MergedReflections, s: Structure): Int32Array {
   const used: number[] = [];
-  for (let i = 0; i < r.count; i++) if (!reflectionSymmetry(s.spaceGroup, r.h[i]!, r.k[i]!, r.l[i]!).absent && r.sigma[i]! > 0) used.push(i);
+  for (let i = 0; i < r.count; i++)
+    if (!reflectionSymmetry(s.spaceGroup, r.h[i]!, r.k[i]!, r.l[i]!).absent && r.sigma[i]! > 0) used.push(i);
   return Int32Array.from(used);
 }
 
@@ -81,7 +107,8 @@ const pick = <T extends Int16Array | Float64Array>(values: T, used: Int32Array, 
 function extinctionFactors(t: ScatteringTable, wavelength: number): Float64Array {
   return t.s2.map((s2) => {
     const sine = Math.min(0.999999, wavelength * Math.sqrt(s2));
-    const theta2 = 2 * Math.asin(sine), c2 = Math.cos(theta2) ** 2;
+    const theta2 = 2 * Math.asin(sine),
+      c2 = Math.cos(theta2) ** 2;
     return ((1e-3 * wavelength ** 3) / Math.sin(theta2)) * ((1 + c2 * c2) / (1 + c2));
   });
 }
@@ -107,20 +134,36 @@ export class SingleCrystalProblem {
   private readonly maskB: Float64Array | undefined;
   private readonly holds: ReturnType<typeof hydrogenHolds>;
 
-  constructor(readonly structure: Structure, reflections: MergedReflections, wavelength: number, options: RefineOptions, free: Partial<FreeValues> = {}) {
+  constructor(
+    readonly structure: Structure,
+    reflections: MergedReflections,
+    wavelength: number,
+    options: RefineOptions,
+    free: Partial<FreeValues> = {},
+  ) {
     const treatment = options.treatment ?? {};
     const treated = treatedReflections(reflections, structure.cell, treatment);
     const laws = treatment.twins ?? [];
     this.used = allowedReflections(treated.reflections, structure).map((i) => treated.kept[i]!);
     const elements = elementsOf(structure);
-    const hkl = { count: this.used.length, h: pick(reflections.h, this.used, Int16Array), k: pick(reflections.k, this.used, Int16Array), l: pick(reflections.l, this.used, Int16Array) };
+    const hkl = {
+      count: this.used.length,
+      h: pick(reflections.h, this.used, Int16Array),
+      k: pick(reflections.k, this.used, Int16Array),
+      l: pick(reflections.l, this.used, Int16Array),
+    };
     this.table = scatteringTable(structure.cell, structure.spaceGroup, hkl, elements, wavelength);
     this.intensity = pick(reflections.fsq, this.used, Float64Array);
     this.sigma = pick(reflections.sigma, this.used, Float64Array);
     this.sites = siteArrays(structure, elements);
     this.siteFactor = this.sites.weight.map((w, i) => w / (structure.sites[i]!.occupancy || 1));
     this.hasExtinction = options.extinction;
-    this.map = constraintMap(structure, { extinction: options.extinction, ...(options.occupancies ? { occupancies: options.occupancies } : {}), ...free, twins: laws.length });
+    this.map = constraintMap(structure, {
+      extinction: options.extinction,
+      ...(options.occupancies ? { occupancies: options.occupancies } : {}),
+      ...free,
+      twins: laws.length,
+    });
     this.holds = hydrogenHolds(structure);
     this.weights = options.weights;
     this.restraints = [...(options.restraints ?? []), ...modelRestraints(structure), ...floatingOrigin(structure)];
@@ -129,9 +172,16 @@ export class SingleCrystalProblem {
     this.twins = laws.map(({ law, overlaps }) => {
       const listed = overlaps && overlapTable(overlaps, rotationsOf(structure.spaceGroup));
       const present = new Uint8Array(hkl.count);
-      const own = { count: hkl.count, h: new Int16Array(hkl.count), k: new Int16Array(hkl.count), l: new Int16Array(hkl.count) };
+      const own = {
+        count: hkl.count,
+        h: new Int16Array(hkl.count),
+        k: new Int16Array(hkl.count),
+        l: new Int16Array(hkl.count),
+      };
       for (let i = 0; i < hkl.count; i++) {
-        const v = listed ? listed.get(`${hkl.h[i]} ${hkl.k[i]} ${hkl.l[i]}`) : twinIndices(law, hkl.h[i]!, hkl.k[i]!, hkl.l[i]!);
+        const v = listed
+          ? listed.get(`${hkl.h[i]} ${hkl.k[i]} ${hkl.l[i]}`)
+          : twinIndices(law, hkl.h[i]!, hkl.k[i]!, hkl.l[i]!);
         if (!v) continue;
         present[i] = 1;
         [own.h[i], own.k[i], own.l[i]] = v;
@@ -143,17 +193,27 @@ export class SingleCrystalProblem {
     if (mask) {
       const at = new Map<string, number>();
       for (let i = 0; i < mask.h.length; i++) at.set(`${mask.h[i]} ${mask.k[i]} ${mask.l[i]}`, i);
-      const find = (values: Float64Array): Float64Array => Float64Array.from({ length: hkl.count }, (_, i) => values[at.get(`${hkl.h[i]} ${hkl.k[i]} ${hkl.l[i]}`) ?? -1] ?? 0);
+      const find = (values: Float64Array): Float64Array =>
+        Float64Array.from(
+          { length: hkl.count },
+          (_, i) => values[at.get(`${hkl.h[i]} ${hkl.k[i]} ${hkl.l[i]}`) ?? -1] ?? 0,
+        );
       this.maskA = find(mask.a);
       this.maskB = find(mask.b);
     }
-    this.physical = physicalValues(structure, 1, options.extinction ? (options.extinctionStart ?? 0.001) : 0, laws.map((x) => x.fraction));
+    this.physical = physicalValues(
+      structure,
+      1,
+      options.extinction ? (options.extinctionStart ?? 0.001) : 0,
+      laws.map((x) => x.fraction),
+    );
     this.physical[SCALE] = this.bestScale();
   }
 
   /** Moves the site arrays to the physical values. */
   private load(): void {
-    const p = this.physical, s = this.sites;
+    const p = this.physical,
+      s = this.sites;
     for (let j = 0; j < s.count; j++) {
       const at = siteOffset(j);
       for (let k = 0; k < 3; k++) s.x[3 * j + k] = p[at + k]!;
@@ -164,7 +224,8 @@ export class SingleCrystalProblem {
 
   private bestScale(): number {
     const { fc2 } = this.calculated();
-    let top = 0, bottom = 0;
+    let top = 0,
+      bottom = 0;
     for (let i = 0; i < fc2.length; i++) {
       // Weak data carry no scale; amplitude weighting keeps the strongest few from deciding alone.
       top += Math.sqrt(Math.max(0, this.intensity[i]!) * fc2[i]!);
@@ -182,8 +243,13 @@ export class SingleCrystalProblem {
   calculated(): CalculatedData {
     this.load();
     const { a, b } = structureFactors(this.table, this.sites);
-    if (this.maskA && this.maskB) for (let i = 0; i < a.length; i++) { a[i]! += this.maskA[i]!; b[i]! += this.maskB[i]!; }
-    const k = this.physical[SCALE]!, g = this.physical[EXTINCTION]!;
+    if (this.maskA && this.maskB)
+      for (let i = 0; i < a.length; i++) {
+        a[i]! += this.maskA[i]!;
+        b[i]! += this.maskB[i]!;
+      }
+    const k = this.physical[SCALE]!,
+      g = this.physical[EXTINCTION]!;
     const fractions = this.twinFractions;
     const first = 1 - fractions.reduce((p, q) => p + q, 0);
     const fc2 = a.map((x, i) => {
@@ -223,12 +289,15 @@ export class SingleCrystalProblem {
   async assemble(context: TaskContext): Promise<{ normal: NormalEquations; cost: number; weight: Float64Array }> {
     this.load();
     const { table: t, sites: s, map, delta } = this;
-    const n = t.count, k = this.physical[SCALE]!, g = this.physical[EXTINCTION]!;
+    const n = t.count,
+      k = this.physical[SCALE]!,
+      g = this.physical[EXTINCTION]!;
     const normal = new NormalEquations(map.independent);
     const weight = new Float64Array(n);
     const sums = new SiteSums(t, s);
     const twinSums = this.twins.map((twin) => new SiteSums(twin.table, s));
-    const fractions = this.twinFractions, firstTwin = twinOffset(s.count);
+    const fractions = this.twinFractions,
+      firstTwin = twinOffset(s.count);
     const first = 1 - fractions.reduce((p, q) => p + q, 0);
     const derivative = new Float64Array(map.physical);
     const { start, column, value } = map;
@@ -237,29 +306,56 @@ export class SingleCrystalProblem {
       if (i % 128 === 0) await context.breath();
       derivative.fill(0);
       sums.at(i, true);
-      const A = sums.a + (this.maskA ? this.maskA[i]! : 0), B = sums.b + (this.maskB ? this.maskB[i]! : 0), f2sq = A * A + B * B;
+      const A = sums.a + (this.maskA ? this.maskA[i]! : 0),
+        B = sums.b + (this.maskB ? this.maskB[i]! : 0),
+        f2sq = A * A + B * B;
       const y = this.hasExtinction ? 1 / Math.sqrt(1 + Math.max(0, 2 * g * f2sq * delta[i]!)) : 1;
       let fc2 = first * f2sq * y;
-      addIntensityDerivatives(derivative, 0, i, t, s, this.siteFactor, sums.terms, A, B, first * (this.hasExtinction ? k * y ** 3 * (1 + g * f2sq * delta[i]!) : k));
+      addIntensityDerivatives(
+        derivative,
+        0,
+        i,
+        t,
+        s,
+        this.siteFactor,
+        sums.terms,
+        A,
+        B,
+        first * (this.hasExtinction ? k * y ** 3 * (1 + g * f2sq * delta[i]!) : k),
+      );
       derivative[EXTINCTION] = -first * k * f2sq * f2sq * delta[i]! * y ** 3;
       for (let c = 0; c < twinSums.length; c++) {
         derivative[firstTwin + c] = -k * f2sq * y;
-        const twin = this.twins[c]!, own = twinSums[c]!;
+        const twin = this.twins[c]!,
+          own = twinSums[c]!;
         if (!twin.present[i]) continue;
         own.at(i, true);
-        const f = own.a * own.a + own.b * own.b, d = twin.delta[i]!;
+        const f = own.a * own.a + own.b * own.b,
+          d = twin.delta[i]!;
         const z = this.hasExtinction ? 1 / Math.sqrt(1 + Math.max(0, 2 * g * f * d)) : 1;
         fc2 += fractions[c]! * f * z;
         derivative[firstTwin + c]! += k * f * z;
         derivative[EXTINCTION]! -= fractions[c]! * k * f * f * d * z ** 3;
-        addIntensityDerivatives(derivative, 0, i, twin.table, s, this.siteFactor, own.terms, own.a, own.b, fractions[c]! * (this.hasExtinction ? k * z ** 3 * (1 + g * f * d) : k));
+        addIntensityDerivatives(
+          derivative,
+          0,
+          i,
+          twin.table,
+          s,
+          this.siteFactor,
+          own.terms,
+          own.a,
+          own.b,
+          fractions[c]! * (this.hasExtinction ? k * z ** 3 * (1 + g * f * d) : k),
+        );
       }
       derivative[SCALE] = fc2;
       this.fc2[i] = fc2;
       const w = weightOf(this.weights, this.intensity[i]! / k, fc2, this.sigma[i]! / k) / (k * k);
       weight[i] = w;
       const root = Math.sqrt(w);
-      const row = normal.storage, offset = normal.offset;
+      const row = normal.storage,
+        offset = normal.offset;
       for (let p = 0; p < map.physical; p++) {
         const to = start[p + 1]!;
         for (let q = start[p]!; q < to; q++) row[offset + column[q]!]! += root * derivative[p]! * value[q]!;
@@ -270,8 +366,10 @@ export class SingleCrystalProblem {
     }
     for (const r of this.restraints) {
       const { value: now, gradient } = r.evaluate(this.physical);
-      const row = normal.storage, offset = normal.offset;
-      for (const [p, d] of gradient) for (let q = start[p]!; q < start[p + 1]!; q++) row[offset + column[q]!]! += (d * value[q]!) / r.su;
+      const row = normal.storage,
+        offset = normal.offset;
+      for (const [p, d] of gradient)
+        for (let q = start[p]!; q < start[p + 1]!; q++) row[offset + column[q]!]! += (d * value[q]!) / r.su;
       const residual = (r.target - now) / r.su;
       cost += residual * residual;
       normal.push(residual);
@@ -282,9 +380,16 @@ export class SingleCrystalProblem {
   /** R1, wR2 and S of calculated data under the present weights. */
   figures(): { r1: number; r1All: number; wr2: number; s: number; observed: number } {
     const c = this.calculated();
-    let top = 0, bottom = 0, topAll = 0, bottomAll = 0, chi = 0, norm = 0, observed = 0;
+    let top = 0,
+      bottom = 0,
+      topAll = 0,
+      bottomAll = 0,
+      chi = 0,
+      norm = 0,
+      observed = 0;
     for (let i = 0; i < c.fc2.length; i++) {
-      const fo = Math.sqrt(Math.max(0, c.fo2[i]!)), fc = Math.sqrt(c.fc2[i]!);
+      const fo = Math.sqrt(Math.max(0, c.fo2[i]!)),
+        fc = Math.sqrt(c.fc2[i]!);
       topAll += Math.abs(fo - fc);
       bottomAll += fo;
       // F > 4σ(F) is F² > 2σ(F²), since σ(F²) = 2Fσ(F).
@@ -298,7 +403,13 @@ export class SingleCrystalProblem {
       norm += w * c.fo2[i]! ** 2;
     }
     const freedom = Math.max(1, c.fc2.length + this.restraints.filter((r) => !r.silent).length - this.map.independent);
-    return { r1: top / bottom, r1All: topAll / bottomAll, wr2: Math.sqrt(chi / norm), s: Math.sqrt(chi / freedom), observed };
+    return {
+      r1: top / bottom,
+      r1All: topAll / bottomAll,
+      wr2: Math.sqrt(chi / norm),
+      s: Math.sqrt(chi / freedom),
+      observed,
+    };
   }
 
   /** Label of an independent parameter, by the first physical value it drives. */
@@ -309,7 +420,8 @@ export class SingleCrystalProblem {
           if (p === SCALE) return 'overall scale';
           if (p === EXTINCTION) return 'extinction';
           if (p >= twinOffset(this.sites.count)) return `twin fraction ${p - twinOffset(this.sites.count) + 2}`;
-          const site = Math.floor((p - 2) / 10), part = (p - 2) % 10;
+          const site = Math.floor((p - 2) / 10),
+            part = (p - 2) % 10;
           const tensor = this.structure.sites[site]!.displacement.kind === 'aniso';
           return `${['x', 'y', 'z', 'occupancy', tensor ? 'U11' : 'U', 'U22', 'U33', 'U12', 'U13', 'U23'][part]} of ${this.structure.sites[site]!.label}`;
         }
@@ -327,9 +439,34 @@ export class SingleCrystalProblem {
 
 /** R factors and calculated data of a structure as it stands: one scale is fitted (unless given), nothing else moves. */
 export function evaluateStructure(
-  structure: Structure, reflections: MergedReflections, wavelength: number, weights: Weights = { a: 0.1, b: 0 }, extinction = 0, scale?: number, treatment?: Treatment,
-): { figures: ReturnType<SingleCrystalProblem['figures']>; data: CalculatedData; scale: number; volume: number; problem: SingleCrystalProblem } {
-  const problem = new SingleCrystalProblem(structure, reflections, wavelength, { cycles: 0, weights, optimizeWeights: false, extinction: extinction > 0, extinctionStart: extinction, ...(treatment ? { treatment } : {}) });
+  structure: Structure,
+  reflections: MergedReflections,
+  wavelength: number,
+  weights: Weights = { a: 0.1, b: 0 },
+  extinction = 0,
+  scale?: number,
+  treatment?: Treatment,
+): {
+  figures: ReturnType<SingleCrystalProblem['figures']>;
+  data: CalculatedData;
+  scale: number;
+  volume: number;
+  problem: SingleCrystalProblem;
+} {
+  const problem = new SingleCrystalProblem(structure, reflections, wavelength, {
+    cycles: 0,
+    weights,
+    optimizeWeights: false,
+    extinction: extinction > 0,
+    extinctionStart: extinction,
+    ...(treatment ? { treatment } : {}),
+  });
   if (scale) problem.physical[SCALE] = scale;
-  return { figures: problem.figures(), data: problem.calculated(), scale: problem.physical[SCALE]!, volume: cellVolume(structure.cell), problem };
+  return {
+    figures: problem.figures(),
+    data: problem.calculated(),
+    scale: problem.physical[SCALE]!,
+    volume: cellVolume(structure.cell),
+    problem,
+  };
 }

@@ -42,7 +42,15 @@ export interface Dispersion {
   muRho: number;
 }
 
-interface Row { lines: Record<string, number[]>; f1: number[]; f2: number[]; mu: number[]; nearEnergy: number[]; nearF1: number[]; nearF2: number[] }
+interface Row {
+  lines: Record<string, number[]>;
+  f1: number[];
+  f2: number[];
+  mu: number[];
+  nearEnergy: number[];
+  nearF1: number[];
+  nearF2: number[];
+}
 const elements = anomalous.elements as unknown as Record<string, Row>;
 const wavelengths = anomalous.wavelengths as Record<string, { Ka1: number; Ka2: number }>;
 const KEV_ANGSTROM = 12.398419843;
@@ -67,7 +75,8 @@ export const meanWavelength = (anode: string): number | undefined => {
 };
 
 /** Anode whose Kα line lies within 0.15 % of a wavelength. */
-export const anodeFor = (wavelength: number): string | undefined => Object.keys(wavelengths).find((a) => Math.abs(meanWavelength(a)! / wavelength - 1) < 0.0015);
+export const anodeFor = (wavelength: number): string | undefined =>
+  Object.keys(wavelengths).find((a) => Math.abs(meanWavelength(a)! / wavelength - 1) < 0.0015);
 
 /** Dispersion and attenuation of an element at a wavelength (Å): tabulated at the usual K lines, interpolated elsewhere. */
 export function dispersion(symbol: string, wavelength: number): Dispersion {
@@ -79,8 +88,13 @@ export function dispersion(symbol: string, wavelength: number): Dispersion {
   const energy = KEV_ANGSTROM / wavelength;
   const muRho = interpolate(anomalous.energy, row.mu, energy);
   const near = row.nearEnergy;
-  if (near?.length && energy > near[0]! && energy < near[near.length - 1]!) return { f1: interpolate(near, row.nearF1, energy), f2: interpolate(near, row.nearF2, energy), muRho };
-  return { f1: interpolate(anomalous.energy, row.f1, energy), f2: interpolate(anomalous.energy, row.f2, energy), muRho };
+  if (near?.length && energy > near[0]! && energy < near[near.length - 1]!)
+    return { f1: interpolate(near, row.nearF1, energy), f2: interpolate(near, row.nearF2, energy), muRho };
+  return {
+    f1: interpolate(anomalous.energy, row.f1, energy),
+    f2: interpolate(anomalous.energy, row.f2, energy),
+    muRho,
+  };
 }
 
 /** Linear absorption coefficient in mm⁻¹ of `z` formula units in a cell of `volume` Å³. */

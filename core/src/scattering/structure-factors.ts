@@ -36,13 +36,19 @@ export interface ScatteringTable {
 
 /** Builds the table; `elements` lists every symbol a site may have. Wavelength in Å; 0 leaves dispersion out. */
 export function scatteringTable(
-  cell: Cell, group: SpaceGroup, hkl: { count: number; h: ArrayLike<number>; k: ArrayLike<number>; l: ArrayLike<number> }, elements: readonly string[], wavelength: number,
+  cell: Cell,
+  group: SpaceGroup,
+  hkl: { count: number; h: ArrayLike<number>; k: ArrayLike<number>; l: ArrayLike<number> },
+  elements: readonly string[],
+  wavelength: number,
 ): ScatteringTable {
   const n = hkl.count;
   const g = reciprocalMetric(cell);
   const s2 = new Float64Array(n);
   for (let i = 0; i < n; i++) {
-    const h = hkl.h[i]!, k = hkl.k[i]!, l = hkl.l[i]!;
+    const h = hkl.h[i]!,
+      k = hkl.k[i]!,
+      l = hkl.l[i]!;
     s2[i] = (h * h * g[0] + k * k * g[4] + l * l * g[8] + 2 * (h * k * g[1] + h * l * g[2] + k * l * g[5])) / 4;
   }
   const f = new Float64Array(elements.length * n);
@@ -59,11 +65,25 @@ export function scatteringTable(
       const phase = hkl.h[i]! * c[0] + hkl.k[i]! * c[1] + hkl.l[i]! * c[2];
       if (Math.abs(phase - Math.round(phase)) > 1e-3) allowed[i] = 0;
     }
-  const used = group.centricAtOrigin ? group.representatives.slice(0, group.representatives.length / 2) : group.representatives;
+  const used = group.centricAtOrigin
+    ? group.representatives.slice(0, group.representatives.length / 2)
+    : group.representatives;
   return {
-    count: n, h: hkl.h, k: hkl.k, l: hkl.l, s2, elements, f, f2,
-    rotations: Float64Array.from(used.flatMap((o) => [...o.r])), translations: Float64Array.from(used.flatMap((o) => [...o.t])), operators: used.length,
-    factor: group.centring.length * (group.centricAtOrigin ? 2 : 1), centric: group.centricAtOrigin, allowed, reciprocal: reciprocalLengths(cell),
+    count: n,
+    h: hkl.h,
+    k: hkl.k,
+    l: hkl.l,
+    s2,
+    elements,
+    f,
+    f2,
+    rotations: Float64Array.from(used.flatMap((o) => [...o.r])),
+    translations: Float64Array.from(used.flatMap((o) => [...o.t])),
+    operators: used.length,
+    factor: group.centring.length * (group.centricAtOrigin ? 2 : 1),
+    centric: group.centricAtOrigin,
+    allowed,
+    reciprocal: reciprocalLengths(cell),
   };
 }
 
@@ -82,7 +102,12 @@ export interface SiteArrays {
 }
 
 /** Calculated A and B of all reflections. */
-export function structureFactors(t: ScatteringTable, s: SiteArrays, a = new Float64Array(t.count), b = new Float64Array(t.count)): { a: Float64Array; b: Float64Array } {
+export function structureFactors(
+  t: ScatteringTable,
+  s: SiteArrays,
+  a = new Float64Array(t.count),
+  b = new Float64Array(t.count),
+): { a: Float64Array; b: Float64Array } {
   const sum = new SiteSums(t, s);
   for (let i = 0; i < t.count; i++) {
     sum.at(i, false);
@@ -105,63 +130,138 @@ export class SiteSums {
   readonly terms: Float64Array;
   private readonly hr: Float64Array;
 
-  constructor(private readonly t: ScatteringTable, private readonly s: SiteArrays) {
+  constructor(
+    private readonly t: ScatteringTable,
+    private readonly s: SiteArrays,
+  ) {
     this.terms = new Float64Array(s.count * STRIDE);
     // Per operator: h′, k′, l′, 2πh·t and the six quadratic factors −2π²(…).
     this.hr = new Float64Array(t.operators * 10);
   }
 
   at(i: number, derivatives: boolean): void {
-    const t = this.t, s = this.s, hr = this.hr, terms = this.terms;
-    const h = t.h[i]!, k = t.k[i]!, l = t.l[i]!;
-    const nOps = t.operators, rot = t.rotations, tr = t.translations;
+    const t = this.t,
+      s = this.s,
+      hr = this.hr,
+      terms = this.terms;
+    const h = t.h[i]!,
+      k = t.k[i]!,
+      l = t.l[i]!;
+    const nOps = t.operators,
+      rot = t.rotations,
+      tr = t.translations;
     const [as, bs, cs] = t.reciprocal;
     const q = -TWO_PI * Math.PI;
     for (let o = 0; o < nOps; o++) {
-      const r = 9 * o, p = 10 * o;
+      const r = 9 * o,
+        p = 10 * o;
       const h1 = h * rot[r]! + k * rot[r + 3]! + l * rot[r + 6]!;
       const k1 = h * rot[r + 1]! + k * rot[r + 4]! + l * rot[r + 7]!;
       const l1 = h * rot[r + 2]! + k * rot[r + 5]! + l * rot[r + 8]!;
-      hr[p] = h1 * TWO_PI; hr[p + 1] = k1 * TWO_PI; hr[p + 2] = l1 * TWO_PI;
+      hr[p] = h1 * TWO_PI;
+      hr[p + 1] = k1 * TWO_PI;
+      hr[p + 2] = l1 * TWO_PI;
       hr[p + 3] = TWO_PI * (h * tr[3 * o]! + k * tr[3 * o + 1]! + l * tr[3 * o + 2]!);
-      hr[p + 4] = q * h1 * h1 * as * as; hr[p + 5] = q * k1 * k1 * bs * bs; hr[p + 6] = q * l1 * l1 * cs * cs;
-      hr[p + 7] = 2 * q * h1 * k1 * as * bs; hr[p + 8] = 2 * q * h1 * l1 * as * cs; hr[p + 9] = 2 * q * k1 * l1 * bs * cs;
+      hr[p + 4] = q * h1 * h1 * as * as;
+      hr[p + 5] = q * k1 * k1 * bs * bs;
+      hr[p + 6] = q * l1 * l1 * cs * cs;
+      hr[p + 7] = 2 * q * h1 * k1 * as * bs;
+      hr[p + 8] = 2 * q * h1 * l1 * as * cs;
+      hr[p + 9] = 2 * q * k1 * l1 * bs * cs;
     }
     const isoFactor = 4 * q * t.s2[i]!;
     const centric = t.centric;
-    let A = 0, B = 0;
+    let A = 0,
+      B = 0;
     for (let j = 0; j < s.count; j++) {
-      const x = s.x[3 * j]!, y = s.x[3 * j + 1]!, z = s.x[3 * j + 2]!, base = j * STRIDE, uj = 6 * j;
+      const x = s.x[3 * j]!,
+        y = s.x[3 * j + 1]!,
+        z = s.x[3 * j + 2]!,
+        base = j * STRIDE,
+        uj = 6 * j;
       const aniso = s.aniso[j] === 1;
       const T0 = aniso ? 1 : Math.exp(isoFactor * s.u[uj]!);
-      const u0 = s.u[uj]!, u1 = s.u[uj + 1]!, u2 = s.u[uj + 2]!, u3 = s.u[uj + 3]!, u4 = s.u[uj + 4]!, u5 = s.u[uj + 5]!;
-      let C = 0, S = 0;
+      const u0 = s.u[uj]!,
+        u1 = s.u[uj + 1]!,
+        u2 = s.u[uj + 2]!,
+        u3 = s.u[uj + 3]!,
+        u4 = s.u[uj + 4]!,
+        u5 = s.u[uj + 5]!;
+      let C = 0,
+        S = 0;
       if (!derivatives) {
         for (let p = 0; p < 10 * nOps; p += 10) {
           const phase = hr[p]! * x + hr[p + 1]! * y + hr[p + 2]! * z + hr[p + 3]!;
-          const T = aniso ? Math.exp(hr[p + 4]! * u0 + hr[p + 5]! * u1 + hr[p + 6]! * u2 + hr[p + 7]! * u3 + hr[p + 8]! * u4 + hr[p + 9]! * u5) : T0;
+          const T = aniso
+            ? Math.exp(
+                hr[p + 4]! * u0 +
+                  hr[p + 5]! * u1 +
+                  hr[p + 6]! * u2 +
+                  hr[p + 7]! * u3 +
+                  hr[p + 8]! * u4 +
+                  hr[p + 9]! * u5,
+              )
+            : T0;
           C += T * Math.cos(phase);
           if (!centric) S += T * Math.sin(phase);
         }
       } else {
-        let cx = 0, cy = 0, cz = 0, sx = 0, sy = 0, sz = 0;
-        let c0 = 0, c1 = 0, c2 = 0, c3 = 0, c4 = 0, c5 = 0, s0 = 0, s1 = 0, s2 = 0, s3 = 0, s4 = 0, s5 = 0;
+        let cx = 0,
+          cy = 0,
+          cz = 0,
+          sx = 0,
+          sy = 0,
+          sz = 0;
+        let c0 = 0,
+          c1 = 0,
+          c2 = 0,
+          c3 = 0,
+          c4 = 0,
+          c5 = 0,
+          s0 = 0,
+          s1 = 0,
+          s2 = 0,
+          s3 = 0,
+          s4 = 0,
+          s5 = 0;
         for (let p = 0; p < 10 * nOps; p += 10) {
-          const h1 = hr[p]!, k1 = hr[p + 1]!, l1 = hr[p + 2]!;
+          const h1 = hr[p]!,
+            k1 = hr[p + 1]!,
+            l1 = hr[p + 2]!;
           const phase = h1 * x + k1 * y + l1 * z + hr[p + 3]!;
-          const q0 = hr[p + 4]!, q1 = hr[p + 5]!, q2 = hr[p + 6]!, q3 = hr[p + 7]!, q4 = hr[p + 8]!, q5 = hr[p + 9]!;
+          const q0 = hr[p + 4]!,
+            q1 = hr[p + 5]!,
+            q2 = hr[p + 6]!,
+            q3 = hr[p + 7]!,
+            q4 = hr[p + 8]!,
+            q5 = hr[p + 9]!;
           const T = aniso ? Math.exp(q0 * u0 + q1 * u1 + q2 * u2 + q3 * u3 + q4 * u4 + q5 * u5) : T0;
-          const c = T * Math.cos(phase), w = T * Math.sin(phase);
+          const c = T * Math.cos(phase),
+            w = T * Math.sin(phase);
           C += c;
-          cx -= h1 * w; cy -= k1 * w; cz -= l1 * w;
+          cx -= h1 * w;
+          cy -= k1 * w;
+          cz -= l1 * w;
           if (aniso) {
-            c0 += q0 * c; c1 += q1 * c; c2 += q2 * c; c3 += q3 * c; c4 += q4 * c; c5 += q5 * c;
+            c0 += q0 * c;
+            c1 += q1 * c;
+            c2 += q2 * c;
+            c3 += q3 * c;
+            c4 += q4 * c;
+            c5 += q5 * c;
           }
           if (!centric) {
             S += w;
-            sx += h1 * c; sy += k1 * c; sz += l1 * c;
+            sx += h1 * c;
+            sy += k1 * c;
+            sz += l1 * c;
             if (aniso) {
-              s0 += q0 * w; s1 += q1 * w; s2 += q2 * w; s3 += q3 * w; s4 += q4 * w; s5 += q5 * w;
+              s0 += q0 * w;
+              s1 += q1 * w;
+              s2 += q2 * w;
+              s3 += q3 * w;
+              s4 += q4 * w;
+              s5 += q5 * w;
             }
           }
         }
@@ -169,14 +269,31 @@ export class SiteSums {
           c0 = isoFactor * C;
           s0 = isoFactor * S;
         }
-        terms[base] = C; terms[base + 1] = S;
-        terms[base + 2] = cx; terms[base + 3] = cy; terms[base + 4] = cz; terms[base + 5] = sx; terms[base + 6] = sy; terms[base + 7] = sz;
-        terms[base + 8] = c0; terms[base + 9] = c1; terms[base + 10] = c2; terms[base + 11] = c3; terms[base + 12] = c4; terms[base + 13] = c5;
-        terms[base + 14] = s0; terms[base + 15] = s1; terms[base + 16] = s2; terms[base + 17] = s3; terms[base + 18] = s4; terms[base + 19] = s5;
+        terms[base] = C;
+        terms[base + 1] = S;
+        terms[base + 2] = cx;
+        terms[base + 3] = cy;
+        terms[base + 4] = cz;
+        terms[base + 5] = sx;
+        terms[base + 6] = sy;
+        terms[base + 7] = sz;
+        terms[base + 8] = c0;
+        terms[base + 9] = c1;
+        terms[base + 10] = c2;
+        terms[base + 11] = c3;
+        terms[base + 12] = c4;
+        terms[base + 13] = c5;
+        terms[base + 14] = s0;
+        terms[base + 15] = s1;
+        terms[base + 16] = s2;
+        terms[base + 17] = s3;
+        terms[base + 18] = s4;
+        terms[base + 19] = s5;
       }
       const e = s.element[j]!;
       const w = s.weight[j]! * t.factor;
-      const f1 = t.f[e * t.count + i]! * w, f2 = t.f2[e]! * w;
+      const f1 = t.f[e * t.count + i]! * w,
+        f2 = t.f2[e]! * w;
       A += f1 * C - f2 * S;
       B += f1 * S + f2 * C;
     }

@@ -15,7 +15,10 @@ export interface Suspect {
   readonly words: string;
 }
 
-const namesOf = (s: Structure, sites: readonly number[]): string => (sites.length <= 4 ? sites.map((i) => s.sites[i]!.label).join(', ') : `${s.sites[sites[0]!]!.label} … ${s.sites[sites.at(-1)!]!.label} (${sites.length} atoms)`);
+const namesOf = (s: Structure, sites: readonly number[]): string =>
+  sites.length <= 4
+    ? sites.map((i) => s.sites[i]!.label).join(', ')
+    : `${s.sites[sites[0]!]!.label} … ${s.sites[sites.at(-1)!]!.label} (${sites.length} atoms)`;
 
 /** Whole fragments and end groups, ranked by the residual maxima around them and by how much their atoms move. */
 export function suspects(stage: Stage): Suspect[] {
@@ -23,13 +26,25 @@ export function suspects(stage: Stage): Suspect[] {
   const floor = Math.max(0.45, 4 * stage.map.sigma);
   const u = s.sites.map((x) => equivalentU(s.cell, x.displacement));
   const middle = [...u].sort((a, b) => a - b)[Math.floor(u.length / 2)] ?? 0.04;
-  const near = stage.map.peaks.filter((p) => p.height > floor && p.near[0] && p.near[0].distance > 0.35 && p.near[0].distance < 1.9 && !(elementOf(s.sites[p.near[0].site]!.element).z > 20 && p.near[0].distance < 1.5));
+  const near = stage.map.peaks.filter(
+    (p) =>
+      p.height > floor &&
+      p.near[0] &&
+      p.near[0].distance > 0.35 &&
+      p.near[0].distance < 1.9 &&
+      !(elementOf(s.sites[p.near[0].site]!.element).z > 20 && p.near[0].distance < 1.5),
+  );
   const heavy = (list: readonly number[]): number[] => list.filter((i) => !isHydrogen(s.sites[i]!.element));
-  const candidates: number[][] = fragments(s).map(heavy).filter((f) => f.length >= 2 && f.length <= 40 && f.every((i) => !s.sites[i]!.disorder));
+  const candidates: number[][] = fragments(s)
+    .map(heavy)
+    .filter((f) => f.length >= 2 && f.length <= 40 && f.every((i) => !s.sites[i]!.disorder));
   for (const whole of [...candidates]) {
     const fragment = fragmentOf(s, whole);
     for (const [a, b] of turnableBonds(s, whole)) {
-      for (const [p, q] of [[a, b], [b, a]] as const) {
+      for (const [p, q] of [
+        [a, b],
+        [b, a],
+      ] as const) {
         const side = farSide(s, fragment, p, q);
         if (!side) continue;
         const sites = heavy(side.map((i) => fragment.sites[i]!)).sort((x, y) => x - y);
@@ -40,16 +55,29 @@ export function suspects(stage: Stage): Suspect[] {
       }
     }
   }
-  const out = candidates.map((sites): Suspect => {
-    const set = new Set(sites);
-    const evidence = near.reduce((sum, p) => sum + (set.has(p.near[0]!.site) ? p.height : 0), 0);
-    const others = near.reduce((sum, p) => sum + (set.has(p.near[0]!.site) ? 0 : p.height), 0);
-    const swollen = sites.reduce((sum, i) => sum + u[i]! / middle, 0) / sites.length;
-    // Small groups that hold all of the evidence come before large ones that merely contain them.
-    return { sites, evidence: (evidence / Math.sqrt(sites.length)) * Math.max(0.7, Math.min(2, swollen)) - 0.15 * others, words: namesOf(s, sites) };
-  }).filter((x) => x.evidence > 0.35);
+  const out = candidates
+    .map((sites): Suspect => {
+      const set = new Set(sites);
+      const evidence = near.reduce((sum, p) => sum + (set.has(p.near[0]!.site) ? p.height : 0), 0);
+      const others = near.reduce((sum, p) => sum + (set.has(p.near[0]!.site) ? 0 : p.height), 0);
+      const swollen = sites.reduce((sum, i) => sum + u[i]! / middle, 0) / sites.length;
+      // Small groups that hold all of the evidence come before large ones that merely contain them.
+      return {
+        sites,
+        evidence: (evidence / Math.sqrt(sites.length)) * Math.max(0.7, Math.min(2, swollen)) - 0.15 * others,
+        words: namesOf(s, sites),
+      };
+    })
+    .filter((x) => x.evidence > 0.35);
   const seen = new Set<string>();
-  return out.sort((p, q) => q.evidence - p.evidence).filter((x) => { const k = x.sites.join(); if (seen.has(k)) return false; seen.add(k); return true; });
+  return out
+    .sort((p, q) => q.evidence - p.evidence)
+    .filter((x) => {
+      const k = x.sites.join();
+      if (seen.has(k)) return false;
+      seen.add(k);
+      return true;
+    });
 }
 
 /** A fragment whose first place has a share of the density: residual maps show the other once its occupancy is refined. */
@@ -58,19 +86,60 @@ export async function halved(bench: Bench, stage: Stage, sites: readonly number[
   const set = new Set(fragmentOf(s, sites).sites);
   const controls = s.controls ?? NO_CONTROLS;
   const tie = { id: newId(), kind: 'shared' as const, sites: s.sites.filter((_, i) => set.has(i)).map((x) => x.id) };
-  const hold: Restraint[] = s.sites.flatMap((x, i): Restraint[] => (set.has(i) && !isHydrogen(x.element) ? [{ id: newId(), kind: 'displacement', sites: [x.id], target: Math.min(0.05, equivalentU(s.cell, x.displacement)), su: 0.01 }] : []));
+  const hold: Restraint[] = s.sites.flatMap((x, i): Restraint[] =>
+    set.has(i) && !isHydrogen(x.element)
+      ? [
+          {
+            id: newId(),
+            kind: 'displacement',
+            sites: [x.id],
+            target: Math.min(0.05, equivalentU(s.cell, x.displacement)),
+            su: 0.01,
+          },
+        ]
+      : [],
+  );
   const part: Structure = {
-    ...s, sites: s.sites.map((x, i) => (set.has(i) ? { ...x, occupancy: start, displacement: { kind: 'iso' as const, u: Math.min(0.05, equivalentU(s.cell, x.displacement)) } } : x)),
-    controls: { ...controls, occupancies: [...controls.occupancies, tie], restraints: [...controls.restraints, ...hold] },
+    ...s,
+    sites: s.sites.map((x, i) =>
+      set.has(i)
+        ? {
+            ...x,
+            occupancy: start,
+            displacement: { kind: 'iso' as const, u: Math.min(0.05, equivalentU(s.cell, x.displacement)) },
+          }
+        : x,
+    ),
+    controls: {
+      ...controls,
+      occupancies: [...controls.occupancies, tie],
+      restraints: [...controls.restraints, ...hold],
+    },
   };
-  const refined = await refineStage(bench, 'Share of the first place', part, stage.treatment, { cycles: 5, settled: 0.3 });
+  const refined = await refineStage(bench, 'Share of the first place', part, stage.treatment, {
+    cycles: 5,
+    settled: 0.3,
+  });
   const occupancy = refined.structure.sites.find((_, i) => set.has(i))!.occupancy;
   // The tie was only for the map.
-  return { ...refined, structure: { ...refined.structure, sites: refined.structure.sites.map((x, i) => (set.has(i) ? { ...x, occupancy } : x)), controls } };
+  return {
+    ...refined,
+    structure: {
+      ...refined.structure,
+      sites: refined.structure.sites.map((x, i) => (set.has(i) ? { ...x, occupancy } : x)),
+      controls,
+    },
+  };
 }
 
 /** Tries the likeliest suspects; keeps a second place that lowers R1 plainly. */
-export async function modelDisorder(bench: Bench, stage: Stage, mode: 'ask' | 'try', gain: number, begin: (title: string) => void): Promise<{ stage?: Stage; decisions: string[] }> {
+export async function modelDisorder(
+  bench: Bench,
+  stage: Stage,
+  mode: 'ask' | 'try',
+  gain: number,
+  begin: (title: string) => void,
+): Promise<{ stage?: Stage; decisions: string[] }> {
   const decisions: string[] = [];
   let best: Stage | undefined;
   let now = stage;
@@ -79,23 +148,36 @@ export async function modelDisorder(bench: Bench, stage: Stage, mode: 'ask' | 't
     const list = suspects(now);
     if (!list.length) break;
     if (mode === 'ask') {
-      decisions.push(`${list[0]!.words} may lie in two places (unexplained density of ${list[0]!.evidence.toFixed(1)} e/Å³ around it): lay out a second place.`);
+      decisions.push(
+        `${list[0]!.words} may lie in two places (unexplained density of ${list[0]!.evidence.toFixed(1)} e/Å³ around it): lay out a second place.`,
+      );
       break;
     }
-    let won: Stage | undefined, merit = Infinity;
+    let won: Stage | undefined,
+      merit = Infinity;
     // Doubling more atoms lowers R1 by itself: a small group that does nearly as well is the better answer.
     const meritOf = (r1: number, atoms: number): number => r1 * (1 + 0.03 * atoms);
     for (const suspect of list.slice(0, 4)) {
       begin(`Second place of ${suspect.words}`);
       const found = await tryPlace(bench, now, suspect.sites);
-      if (found && found.readings.r1 < (round ? Math.max(gain, 0.88) : gain) * now.readings.r1 && meritOf(found.readings.r1, suspect.sites.length) < merit) {
+      if (
+        found &&
+        found.readings.r1 < (round ? Math.max(gain, 0.88) : gain) * now.readings.r1 &&
+        meritOf(found.readings.r1, suspect.sites.length) < merit
+      ) {
         merit = meritOf(found.readings.r1, suspect.sites.length);
-        won = { ...found, message: `${suspect.words} lies in two places. R1 ${(100 * now.readings.r1).toFixed(1)} → ${(100 * found.readings.r1).toFixed(1)} %. ${found.message}` };
+        won = {
+          ...found,
+          message: `${suspect.words} lies in two places. R1 ${(100 * now.readings.r1).toFixed(1)} → ${(100 * found.readings.r1).toFixed(1)} %. ${found.message}`,
+        };
       }
       if (won && won.readings.r1 < 0.6 * now.readings.r1) break;
     }
     if (!won) {
-      if (list[0]!.evidence > 1.2 && round === 0) decisions.push(`${list[0]!.words} may lie in two places, but no second place was found that lowers R1 plainly.`);
+      if (list[0]!.evidence > 1.2 && round === 0)
+        decisions.push(
+          `${list[0]!.words} may lie in two places, but no second place was found that lowers R1 plainly.`,
+        );
       break;
     }
     best = now = won;
@@ -113,16 +195,29 @@ export interface TriedPlace {
 }
 
 /** Refines the model that each proposal leads to; the lowest R1 first. Copies that fade away or take over are left out. */
-export async function tryProposals(bench: Bench, part: Stage, treatment: Treatment, sites: readonly number[], proposals: readonly PlaceProposal[], cycles = 9, enough = 0): Promise<TriedPlace[]> {
+export async function tryProposals(
+  bench: Bench,
+  part: Stage,
+  treatment: Treatment,
+  sites: readonly number[],
+  proposals: readonly PlaceProposal[],
+  cycles = 9,
+  enough = 0,
+): Promise<TriedPlace[]> {
   const s = part.structure;
   const out: TriedPlace[] = [];
   const fragment = fragmentOf(s, sites);
   const occupancy = Math.min(0.8, Math.max(0.2, s.sites[fragment.sites[0]!]!.occupancy));
-  const whole: Structure = { ...s, sites: s.sites.map((x, i) => (fragment.sites.includes(i) ? { ...x, occupancy: 1 } : x)) };
+  const whole: Structure = {
+    ...s,
+    sites: s.sites.map((x, i) => (fragment.sites.includes(i) ? { ...x, occupancy: 1 } : x)),
+  };
   for (const proposal of proposals) {
     await bench.context.breath();
     const model = addPlace(whole, { sites: fragment.sites, positions: proposal.positions, occupancy: 1 - occupancy });
-    const stage = await refineStage(bench, 'Second place', model, treatment, { cycles, settled: 0.1 }).catch(() => undefined);
+    const stage = await refineStage(bench, 'Second place', model, treatment, { cycles, settled: 0.1 }).catch(
+      () => undefined,
+    );
     const share = stage?.structure.sites.find((x) => x.disorder && !s.sites.some((y) => y.id === x.id))?.occupancy ?? 0;
     if (!stage || share < 0.04 || share > 0.96) continue;
     out.push({ proposal, stage, share });
@@ -136,6 +231,11 @@ export async function tryPlace(bench: Bench, stage: Stage, sites: readonly numbe
   const part = await halved(bench, stage, sites).catch(() => undefined);
   if (!part) return undefined;
   const torsions = sites.length > 5 ? turnableBonds(part.structure, sites).slice(0, 3) : [];
-  const proposals = proposeSecondPlaces({ structure: part.structure, sites, map: part.map, peaks: part.map.peaks.map((p) => p.position), torsions }, 4);
-  return (await tryProposals(bench, part, stage.treatment, sites, proposals.slice(0, 3), 9, 0.55 * stage.readings.r1))[0]?.stage;
+  const proposals = proposeSecondPlaces(
+    { structure: part.structure, sites, map: part.map, peaks: part.map.peaks.map((p) => p.position), torsions },
+    4,
+  );
+  return (
+    await tryProposals(bench, part, stage.treatment, sites, proposals.slice(0, 3), 9, 0.55 * stage.readings.r1)
+  )[0]?.stage;
 }

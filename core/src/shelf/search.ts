@@ -41,31 +41,61 @@ export function answers(c: ShelfCard, q: ShelfQuery): boolean {
   }
   if (q.count !== undefined && own.length !== q.count) return false;
   if (q.volume && (c.volume < q.volume[0] || c.volume > q.volume[1])) return false;
-  if (q.spaceGroup && bare(c.spaceGroup) !== bare(q.spaceGroup) && bare(shortSymbol(c.spaceGroup)) !== bare(q.spaceGroup)) return false;
+  if (
+    q.spaceGroup &&
+    bare(c.spaceGroup) !== bare(q.spaceGroup) &&
+    bare(shortSymbol(c.spaceGroup)) !== bare(q.spaceGroup)
+  )
+    return false;
   if (q.formula) {
-    const wanted = parseFormula(q.formula), keys = Object.keys(wanted);
+    const wanted = parseFormula(q.formula),
+      keys = Object.keys(wanted);
     if (keys.length !== own.length || keys.some((e) => !own.includes(e))) return false;
     const ratio = c.contents[keys[0]!]! / wanted[keys[0]!]!;
     if (keys.some((e) => Math.abs(c.contents[e]! / wanted[e]! / ratio - 1) > 0.06)) return false;
   }
   if (q.text) {
     const hay = `${c.name} ${c.alias} ${c.formula} ${c.formula.replace(/\s/g, '')} ${c.source} ${c.id}`.toLowerCase();
-    if (!q.text.toLowerCase().split(/\s+/).every((w) => hay.includes(w))) return false;
+    if (
+      !q.text
+        .toLowerCase()
+        .split(/\s+/)
+        .every((w) => hay.includes(w))
+    )
+      return false;
   }
   return true;
 }
 
 /** Elements that stand in for one another in minerals and glazes: like charge and size (Shannon 1976), or the same group. */
-const ALIKE: readonly (readonly string[])[] = [['Li', 'Na', 'K', 'Rb', 'Cs'], ['Mg', 'Zn', 'Co', 'Ni', 'Fe', 'Mn', 'Cu'], ['Ca', 'Sr', 'Ba', 'Pb'], ['Al', 'Ga', 'Cr', 'Fe', 'V'], ['Ti', 'Sn', 'Zr', 'Mn', 'Hf'], ['Si', 'Ge', 'Sn'], ['Ce', 'Th', 'U', 'Zr'], ['F', 'Cl', 'Br', 'I'], ['O', 'S', 'Se', 'Te'], ['Cu', 'Ag', 'Au'], ['Ni', 'Pd', 'Pt'], ['Mo', 'W', 'Cr']];
-export const alike = (e: string): string[] => [...new Set(ALIKE.filter((f) => f.includes(e)).flat())].filter((x) => x !== e);
+const ALIKE: readonly (readonly string[])[] = [
+  ['Li', 'Na', 'K', 'Rb', 'Cs'],
+  ['Mg', 'Zn', 'Co', 'Ni', 'Fe', 'Mn', 'Cu'],
+  ['Ca', 'Sr', 'Ba', 'Pb'],
+  ['Al', 'Ga', 'Cr', 'Fe', 'V'],
+  ['Ti', 'Sn', 'Zr', 'Mn', 'Hf'],
+  ['Si', 'Ge', 'Sn'],
+  ['Ce', 'Th', 'U', 'Zr'],
+  ['F', 'Cl', 'Br', 'I'],
+  ['O', 'S', 'Se', 'Te'],
+  ['Cu', 'Ag', 'Au'],
+  ['Ni', 'Pd', 'Pt'],
+  ['Mo', 'W', 'Cr'],
+];
+export const alike = (e: string): string[] =>
+  [...new Set(ALIKE.filter((f) => f.includes(e)).flat())].filter((x) => x !== e);
 
 const QUALITY = 'ABC';
-const byTrust = (p: ShelfCard, q: ShelfCard): number => (p.quality === 'own' ? -1 : QUALITY.indexOf(p.quality)) - (q.quality === 'own' ? -1 : QUALITY.indexOf(q.quality)) || p.warnings.length - q.warnings.length || p.name.localeCompare(q.name);
+const byTrust = (p: ShelfCard, q: ShelfCard): number =>
+  (p.quality === 'own' ? -1 : QUALITY.indexOf(p.quality)) - (q.quality === 'own' ? -1 : QUALITY.indexOf(q.quality)) ||
+  p.warnings.length - q.warnings.length ||
+  p.name.localeCompare(q.name);
 
 /** Searches a collection; the most trustworthy entries first. Throws SyntaxError for a formula that is none. */
 export function searchShelf<T extends ShelfCard>(all: readonly T[], q: ShelfQuery): ShelfPage<T> {
   const found = all.filter((c) => answers(c, q)).sort(byTrust);
-  const size = Math.min(200, Math.max(1, q.size ?? 20)), page = Math.max(1, q.page ?? 1);
+  const size = Math.min(200, Math.max(1, q.size ?? 20)),
+    page = Math.max(1, q.page ?? 1);
   const part = found.slice((page - 1) * size, page * size);
   if (found.length) return { total: found.length, page, size, entries: part };
   return { total: 0, page, size, entries: [], nearest: nearest(all, q) };
@@ -75,7 +105,10 @@ export function searchShelf<T extends ShelfCard>(all: readonly T[], q: ShelfQuer
 function nearest<T extends ShelfCard>(all: readonly T[], q: ShelfQuery): NonNullable<ShelfPage<T>['nearest']> {
   const out: { change: string; entries: T[] }[] = [];
   const look = (change: string, next: ShelfQuery): void => {
-    const entries = all.filter((c) => answers(c, next)).sort(byTrust).slice(0, 5);
+    const entries = all
+      .filter((c) => answers(c, next))
+      .sort(byTrust)
+      .slice(0, 5);
     if (entries.length && out.length < 6) out.push({ change, entries });
   };
   const formula = q.formula ? parseFormula(q.formula) : undefined;
@@ -83,14 +116,42 @@ function nearest<T extends ShelfCard>(all: readonly T[], q: ShelfQuery): NonNull
   for (const e of present)
     for (const other of alike(e)) {
       if (present.includes(other)) continue;
-      const swapped = formula ? Object.fromEntries(Object.entries(formula).map(([k, n]) => [k === e ? other : k, n])) : undefined;
+      const swapped = formula
+        ? Object.fromEntries(Object.entries(formula).map(([k, n]) => [k === e ? other : k, n]))
+        : undefined;
       const { formula: _, ...rest } = q;
-      look(`${other} in place of ${e}`, { ...rest, ...(q.present ? { present: q.present.map((x) => (x === e ? other : x)) } : {}), ...(swapped ? { formula: formulaText(swapped) } : {}) });
+      look(`${other} in place of ${e}`, {
+        ...rest,
+        ...(q.present ? { present: q.present.map((x) => (x === e ? other : x)) } : {}),
+        ...(swapped ? { formula: formulaText(swapped) } : {}),
+      });
     }
-  if (formula) { const { formula: _, ...rest } = q; look('the same elements in other amounts', { ...rest, present: Object.keys(formula), count: Object.keys(formula).length }); }
-  if (q.present && q.present.length > 1) for (const e of q.present) look(`without ${e}`, { ...q, present: q.present.filter((x) => x !== e), ...(q.count !== undefined ? { count: q.count - 1 } : {}) });
-  if (q.spaceGroup) { const { spaceGroup: _, ...rest } = q; look('in any space group', rest); }
-  if (q.volume) { const { volume, ...rest } = q; look('with a cell a tenth smaller or larger', { ...rest, volume: [volume[0] * 0.9, volume[1] * 1.1] }); }
-  if (q.count !== undefined) { const { count: _, ...rest } = q; look('with any number of elements', rest); }
+  if (formula) {
+    const { formula: _, ...rest } = q;
+    look('the same elements in other amounts', {
+      ...rest,
+      present: Object.keys(formula),
+      count: Object.keys(formula).length,
+    });
+  }
+  if (q.present && q.present.length > 1)
+    for (const e of q.present)
+      look(`without ${e}`, {
+        ...q,
+        present: q.present.filter((x) => x !== e),
+        ...(q.count !== undefined ? { count: q.count - 1 } : {}),
+      });
+  if (q.spaceGroup) {
+    const { spaceGroup: _, ...rest } = q;
+    look('in any space group', rest);
+  }
+  if (q.volume) {
+    const { volume, ...rest } = q;
+    look('with a cell a tenth smaller or larger', { ...rest, volume: [volume[0] * 0.9, volume[1] * 1.1] });
+  }
+  if (q.count !== undefined) {
+    const { count: _, ...rest } = q;
+    look('with any number of elements', rest);
+  }
   return out;
 }

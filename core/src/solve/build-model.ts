@@ -6,7 +6,14 @@ import { cellVolume, metricTensor } from '../crystal/cell.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import { exactSetting } from '../crystal/identify.ts';
 import { groupOfSetting } from '../crystal/settings.ts';
-import { allOperators, groupOrder, siteSymmetry, snapToSymmetry, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
+import {
+  allOperators,
+  groupOrder,
+  siteSymmetry,
+  snapToSymmetry,
+  spaceGroupFromOperators,
+  type SpaceGroup,
+} from '../crystal/space-group.ts';
 import { equivalentU, isotropicTensor, newId, type Site, type Structure } from '../crystal/structure.ts';
 import { normalizedIntensities } from '../data/intensity-statistics.ts';
 import { assembleAsymmetricUnit, bonds } from '../geometry/bonds.ts';
@@ -44,13 +51,30 @@ export interface BuiltModel {
 }
 
 /** Peaks of a synthesis with normalised amplitudes and symmetrised phases, one of each equivalent set. */
-export function peaksFromPhases(input: BuildInput, data: PhasingData, index: PhaseIndex, phases: Float32Array, origin: Vec3, most: number): Peak[] {
+export function peaksFromPhases(
+  input: BuildInput,
+  data: PhasingData,
+  index: PhaseIndex,
+  phases: Float32Array,
+  origin: Vec3,
+  most: number,
+): Peak[] {
   const r = input.reflections;
   const e2 = normalizedIntensities(r, input.cell, input.group);
-  const a = new Float64Array(r.count), b = new Float64Array(r.count);
+  const a = new Float64Array(r.count),
+    b = new Float64Array(r.count);
   for (let i = 0; i < r.count; i++) {
     if (!(e2[i]! > 0)) continue;
-    const { cos, sin } = symmetrizedPhase(input.group, index, phases, data.amplitude, origin, r.h[i]!, r.k[i]!, r.l[i]!);
+    const { cos, sin } = symmetrizedPhase(
+      input.group,
+      index,
+      phases,
+      data.amplitude,
+      origin,
+      r.h[i]!,
+      r.k[i]!,
+      r.l[i]!,
+    );
     const size = Math.hypot(cos, sin);
     if (!(size > 1e-9)) continue;
     // Agreement between equivalents weighs the coefficient down where the phase is doubtful.
@@ -61,7 +85,13 @@ export function peaksFromPhases(input: BuildInput, data: PhasingData, index: Pha
   }
   const { limits, dMin } = reach(input.cell, r);
   const map = synthesize(input.cell, input.group, gridFor(input.cell, Math.min(0.33, dMin / 2.5), limits), r, a, b);
-  return uniquePeaks(localMaxima(map, 2 * map.sigma, 1, Math.max(4000, 4 * most * groupOrder(input.group))), input.cell, input.group, most, 0.7);
+  return uniquePeaks(
+    localMaxima(map, 2 * map.sigma, 1, Math.max(4000, 4 * most * groupOrder(input.group))),
+    input.cell,
+    input.group,
+    most,
+    0.7,
+  );
 }
 
 const isHydrogen = (e: string): boolean => e === 'H' || e === 'D';
@@ -69,12 +99,29 @@ const isHydrogen = (e: string): boolean => e === 'H' || e === 'D';
 /** Non-hydrogen atoms expected per asymmetric unit (of general positions). */
 export function expectedAtoms(input: BuildInput): number {
   const order = groupOrder(input.group);
-  if (input.contents) return Object.entries(input.contents).filter(([e]) => !isHydrogen(e)).reduce((s, [, n]) => s + n, 0) / order;
+  if (input.contents)
+    return (
+      Object.entries(input.contents)
+        .filter(([e]) => !isHydrogen(e))
+        .reduce((s, [, n]) => s + n, 0) / order
+    );
   return cellVolume(input.cell) / 18 / order;
 }
 
-function siteFromPeak(input: BuildInput, p: { position: Vec3 | readonly [number, number, number] }, element: string, u = 0.04): Site {
-  return { id: newId(), label: element, element, position: snapToSymmetry(input.group, metricTensor(input.cell), p.position as Vec3, 0.35), occupancy: 1, displacement: { kind: 'iso', u } };
+function siteFromPeak(
+  input: BuildInput,
+  p: { position: Vec3 | readonly [number, number, number] },
+  element: string,
+  u = 0.04,
+): Site {
+  return {
+    id: newId(),
+    label: element,
+    element,
+    position: snapToSymmetry(input.group, metricTensor(input.cell), p.position as Vec3, 0.35),
+    occupancy: 1,
+    displacement: { kind: 'iso', u },
+  };
 }
 
 /** Every n-th reflection, enough for `wanted`: model building needs no more, and its time goes with their number. */
@@ -82,29 +129,83 @@ function thinned(r: MergedReflections, wanted: number): MergedReflections {
   const n = Math.floor(r.count / wanted);
   if (n < 2) return r;
   const keep = Int32Array.from({ length: Math.floor(r.count / n) }, (_, i) => i * n);
-  const take = <T extends Int16Array | Float64Array | Uint16Array>(x: T): T => x.filter((_, i) => i % n === 0 && i / n < keep.length) as T;
-  return { count: keep.length, h: take(r.h), k: take(r.k), l: take(r.l), fsq: take(r.fsq), sigma: take(r.sigma), multiplicity: take(r.multiplicity) };
+  const take = <T extends Int16Array | Float64Array | Uint16Array>(x: T): T =>
+    x.filter((_, i) => i % n === 0 && i / n < keep.length) as T;
+  return {
+    count: keep.length,
+    h: take(r.h),
+    k: take(r.k),
+    l: take(r.l),
+    fsq: take(r.fsq),
+    sigma: take(r.sigma),
+    multiplicity: take(r.multiplicity),
+  };
 }
 
-async function refineIso(s: Structure, input: BuildInput, cycles: number, context: TaskContext, occupancies?: readonly number[], all = false): Promise<RefineResult> {
+async function refineIso(
+  s: Structure,
+  input: BuildInput,
+  cycles: number,
+  context: TaskContext,
+  occupancies?: readonly number[],
+  all = false,
+): Promise<RefineResult> {
   const parameters = s.sites.length * (occupancies ? 5 : 4);
-  return refineStructure(s, all ? input.reflections : thinned(input.reflections, 9 * parameters), input.wavelength, { cycles, weights: { a: 0.15, b: 0 }, optimizeWeights: false, extinction: false, covariance: false, settled: 0.3, ...(occupancies ? { occupancies } : {}) }, { ...quietContext(), breath: context.breath });
+  return refineStructure(
+    s,
+    all ? input.reflections : thinned(input.reflections, 9 * parameters),
+    input.wavelength,
+    {
+      cycles,
+      weights: { a: 0.15, b: 0 },
+      optimizeWeights: false,
+      extinction: false,
+      covariance: false,
+      settled: 0.3,
+      ...(occupancies ? { occupancies } : {}),
+    },
+    { ...quietContext(), breath: context.breath },
+  );
 }
 
-const weightOfSite = (s: Structure, site: Site): number => siteSymmetry(s.spaceGroup, metricTensor(s.cell), site.position).multiplicity / groupOrder(s.spaceGroup);
+const weightOfSite = (s: Structure, site: Site): number =>
+  siteSymmetry(s.spaceGroup, metricTensor(s.cell), site.position).multiplicity / groupOrder(s.spaceGroup);
 
 /** Electrons each site holds: occupancy and U refined together for all sites, as (occupancy × Z). */
-async function electronsAtSites(s: Structure, input: BuildInput, context: TaskContext): Promise<{ electrons: number[]; u: number[] }> {
+async function electronsAtSites(
+  s: Structure,
+  input: BuildInput,
+  context: TaskContext,
+): Promise<{ electrons: number[]; u: number[] }> {
   // The anisotropy of a heavy atom leaves ripples that its light neighbours would otherwise take for electrons.
-  const start: Structure = { ...s, sites: s.sites.map((x) => (elementOf(x.element).z > 14 && x.displacement.kind === 'iso' ? { ...x, displacement: { kind: 'aniso' as const, u: isotropicTensor(s.cell, x.displacement.u) } } : x)) };
-  const result = await refineIso(start, input, 4, context, s.sites.map((_, i) => i));
-  return { electrons: result.structure.sites.map((x) => x.occupancy * elementOf(x.element).z), u: result.structure.sites.map((x) => equivalentU(s.cell, x.displacement)) };
+  const start: Structure = {
+    ...s,
+    sites: s.sites.map((x) =>
+      elementOf(x.element).z > 14 && x.displacement.kind === 'iso'
+        ? { ...x, displacement: { kind: 'aniso' as const, u: isotropicTensor(s.cell, x.displacement.u) } }
+        : x,
+    ),
+  };
+  const result = await refineIso(
+    start,
+    input,
+    4,
+    context,
+    s.sites.map((_, i) => i),
+  );
+  return {
+    electrons: result.structure.sites.map((x) => x.occupancy * elementOf(x.element).z),
+    u: result.structure.sites.map((x) => equivalentU(s.cell, x.displacement)),
+  };
 }
 
 /** Elements by rank of electrons against the expected contents; sites left over are dropped. */
 function assignFromContents(s: Structure, electrons: readonly number[], contents: Formula): Structure {
   const order = groupOrder(s.spaceGroup);
-  const supply = Object.entries(contents).filter(([e]) => !isHydrogen(e)).map(([element, n]) => ({ element, z: elementOf(element).z, left: n / order })).sort((p, q) => q.z - p.z);
+  const supply = Object.entries(contents)
+    .filter(([e]) => !isHydrogen(e))
+    .map(([element, n]) => ({ element, z: elementOf(element).z, left: n / order }))
+    .sort((p, q) => q.z - p.z);
   const rank = s.sites.map((_, i) => i).sort((p, q) => electrons[q]! - electrons[p]!);
   const chosen = new Map<number, string>();
   for (const i of rank) {
@@ -114,7 +215,10 @@ function assignFromContents(s: Structure, electrons: readonly number[], contents
     next.left -= w;
     chosen.set(i, next.element);
   }
-  return { ...s, sites: s.sites.map((x, i) => ({ ...x, element: chosen.get(i) ?? '', occupancy: 1 })).filter((x) => x.element) };
+  return {
+    ...s,
+    sites: s.sites.map((x, i) => ({ ...x, element: chosen.get(i) ?? '', occupancy: 1 })).filter((x) => x.element),
+  };
 }
 
 /** Without a formula: electrons on a scale where the commonest light atom is carbon. */
@@ -123,9 +227,30 @@ function assignByElectrons(s: Structure, electrons: readonly number[]): Structur
   // The lower third of the light atoms are carbons in nearly every molecular crystal.
   const carbon = light.length ? light[Math.floor(light.length / 3)]! : 6;
   const k = 6 / carbon;
-  const usual = ['C', 'N', 'O', 'F', 'P', 'S', 'Cl', 'Fe', 'Ni', 'Cu', 'Zn', 'Br', 'Ru', 'Pd', 'Ag', 'I', 'W', 'Pt', 'Au'].map((e) => ({ e, z: elementOf(e).z }));
+  const usual = [
+    'C',
+    'N',
+    'O',
+    'F',
+    'P',
+    'S',
+    'Cl',
+    'Fe',
+    'Ni',
+    'Cu',
+    'Zn',
+    'Br',
+    'Ru',
+    'Pd',
+    'Ag',
+    'I',
+    'W',
+    'Pt',
+    'Au',
+  ].map((e) => ({ e, z: elementOf(e).z }));
   return {
-    ...s, sites: s.sites.map((x, i) => {
+    ...s,
+    sites: s.sites.map((x, i) => {
       const z = Math.max(6, electrons[i]! * k);
       const found = usual.reduce((p, q) => (Math.abs(Math.log(q.z / z)) < Math.abs(Math.log(p.z / z)) ? q : p)).e;
       return { ...x, element: found, occupancy: 1 };
@@ -142,21 +267,36 @@ function plausible(s: Structure, p: Peak): boolean {
 }
 
 /** Runs the cycles of refinement and difference maps from a set of peaks. Returns undefined when nothing sensible comes of them. */
-export async function buildModel(input: BuildInput, peaks: readonly Peak[], context: TaskContext<{ round: number; r1: number; atoms: number }>): Promise<BuiltModel | undefined> {
+export async function buildModel(
+  input: BuildInput,
+  peaks: readonly Peak[],
+  context: TaskContext<{ round: number; r1: number; atoms: number }>,
+): Promise<BuiltModel | undefined> {
   const quiet = context as TaskContext;
   const expected = Math.max(1, expectedAtoms(input));
   const strong = peaks.slice(0, Math.ceil(expected * 1.15));
   if (!strong.length) return undefined;
-  let s: Structure = { cell: input.cell, spaceGroup: input.group, sites: strong.map((p) => siteFromPeak(input, p, 'C')) };
+  let s: Structure = {
+    cell: input.cell,
+    spaceGroup: input.group,
+    sites: strong.map((p) => siteFromPeak(input, p, 'C')),
+  };
   // Heavy atoms stand out at once; giving them their weight early steadies the scale.
   s = startingElements(s, strong, input.contents);
   let best: { s: Structure; r1: number; wr2: number } | undefined;
   const note = (candidate: Structure, r1: number, wr2: number, round: number): void => {
     context.progress({ round, r1, atoms: candidate.sites.length });
     // Without a formula an atom that changes nothing is better left out.
-    if (!best || r1 < best.r1 || (!input.contents && r1 < best.r1 + 0.003 && candidate.sites.length < best.s.sites.length)) best = { s: candidate, r1, wr2 };
+    if (
+      !best ||
+      r1 < best.r1 ||
+      (!input.contents && r1 < best.r1 + 0.003 && candidate.sites.length < best.s.sites.length)
+    )
+      best = { s: candidate, r1, wr2 };
   };
-  let previous = Infinity, lowest = Infinity, stale = 0;
+  let previous = Infinity,
+    lowest = Infinity,
+    stale = 0;
   for (let round = 1; round <= 9; round++) {
     await context.breath();
     if (!s.sites.length) break;
@@ -170,7 +310,13 @@ export async function buildModel(input: BuildInput, peaks: readonly Peak[], cont
       s = { ...s, sites: s.sites.filter((_, i) => alive[i]) };
       const left = electrons.filter((_, i) => alive[i]);
       s = input.contents ? assignFromContents(s, left, input.contents) : assignByElectrons(s, left);
-      s = { ...s, sites: s.sites.map((x) => ({ ...x, displacement: { kind: 'iso' as const, u: Math.min(0.12, Math.max(0.005, uOf(x))) } })) };
+      s = {
+        ...s,
+        sites: s.sites.map((x) => ({
+          ...x,
+          displacement: { kind: 'iso' as const, u: Math.min(0.12, Math.max(0.005, uOf(x))) },
+        })),
+      };
       result = await refineIso(s, input, 3, quiet);
       s = result.structure;
       r1 = result.readings.r1;
@@ -181,12 +327,28 @@ export async function buildModel(input: BuildInput, peaks: readonly Peak[], cont
     note(s, r1, result.readings.wr2, round);
     const { data } = evaluateStructure(s, input.reflections, input.wavelength, { a: 0.15, b: 0 });
     const map = modelMap('difference', s, input.reflections, data);
-    const found = uniquePeaks(localMaxima(map, 2.5 * map.sigma, 1, 4000), s.cell, s.spaceGroup, Math.ceil(expected) + 10, 0.7).filter((p) => plausible(s, p));
+    const found = uniquePeaks(
+      localMaxima(map, 2.5 * map.sigma, 1, 4000),
+      s.cell,
+      s.spaceGroup,
+      Math.ceil(expected) + 10,
+      0.7,
+    ).filter((p) => plausible(s, p));
     const missing = expected - s.sites.reduce((sum, x) => sum + weightOfSite(s, x), 0);
     // Hydrogens rise to about 1 e Å⁻³; a missing atom stands clearly above.
     // With a formula the count says how many to take, so even a weak, strongly moving atom may be tried.
-    const threshold = input.contents ? Math.max(0.5, 2.5 * map.sigma) : r1 < 0.15 ? 1.8 : r1 < 0.25 ? 1.4 : 2.5 * map.sigma;
-    const wanted = input.contents ? Math.max(0, Math.round(missing)) : r1 < 0.2 ? found.filter((p) => p.height > 2).length : Math.max(0, Math.ceil(missing + 2));
+    const threshold = input.contents
+      ? Math.max(0.5, 2.5 * map.sigma)
+      : r1 < 0.15
+        ? 1.8
+        : r1 < 0.25
+          ? 1.4
+          : 2.5 * map.sigma;
+    const wanted = input.contents
+      ? Math.max(0, Math.round(missing))
+      : r1 < 0.2
+        ? found.filter((p) => p.height > 2).length
+        : Math.max(0, Math.ceil(missing + 2));
     const added = found.filter((p) => p.height > threshold).slice(0, Math.min(wanted + (r1 > 0.25 ? 1 : 0), 40));
     if (Math.abs(previous - r1) < 0.004 && (!added.length || (r1 < 0.2 && missing < 0.5))) break;
     // Two rounds without a better model: elements may only be changing places.
@@ -208,25 +370,41 @@ export async function buildModel(input: BuildInput, peaks: readonly Peak[], cont
   }
   s = labelSites(assembleAsymmetricUnit(last.structure));
   const found = s.sites.reduce((sum, x) => sum + weightOfSite(s, x), 0);
-  return { structure: s, r1: last.readings.r1, wr2: last.readings.wr2, completeness: Math.min(1, found / expected), guessed: !input.contents };
+  return {
+    structure: s,
+    r1: last.readings.r1,
+    wr2: last.readings.wr2,
+    completeness: Math.min(1, found / expected),
+    guessed: !input.contents,
+  };
 }
 
 /** The other hand of a chiral or polar structure; undefined for centrosymmetric groups and where the inverted group has no setting of the same cell. */
 export function invertedStructure(s: Structure): Structure | undefined {
   if (s.spaceGroup.centric) return undefined;
-  const inverted = spaceGroupFromOperators(allOperators(s.spaceGroup).map((o) => ({ r: o.r, t: o.t.map((x) => -x) as unknown as Vec3 })));
+  const inverted = spaceGroupFromOperators(
+    allOperators(s.spaceGroup).map((o) => ({ r: o.r, t: o.t.map((x) => -x) as unknown as Vec3 })),
+  );
   const setting = exactSetting(inverted);
   if (!setting) return undefined;
-  return { ...s, spaceGroup: groupOfSetting(setting), sites: s.sites.map((x) => ({ ...x, position: x.position.map((v) => 1 - v) as unknown as Vec3 })) };
+  return {
+    ...s,
+    spaceGroup: groupOfSetting(setting),
+    sites: s.sites.map((x) => ({ ...x, position: x.position.map((v) => 1 - v) as unknown as Vec3 })),
+  };
 }
 
 function startingElements(s: Structure, peaks: readonly Peak[], contents?: Formula): Structure {
   if (!contents) return s;
   const order = groupOrder(s.spaceGroup);
-  const heavy = Object.entries(contents).filter(([e]) => elementOf(e).z > 10).map(([element, n]) => ({ element, left: n / order })).sort((p, q) => elementOf(q.element).z - elementOf(p.element).z);
+  const heavy = Object.entries(contents)
+    .filter(([e]) => elementOf(e).z > 10)
+    .map(([element, n]) => ({ element, left: n / order }))
+    .sort((p, q) => elementOf(q.element).z - elementOf(p.element).z);
   const middle = peaks[Math.floor(peaks.length / 2)]!.height;
   return {
-    ...s, sites: s.sites.map((x, i) => {
+    ...s,
+    sites: s.sites.map((x, i) => {
       const next = heavy.find((h) => h.left > 0.5 * weightOfSite(s, x));
       if (!next || peaks[i]!.height < 1.3 * middle) return x;
       next.left -= weightOfSite(s, x);
@@ -241,7 +419,12 @@ export function labelSites(s: Structure): Structure {
   const near = s.sites.map((_, i) => [...new Set(list.filter((b) => b.from === i && b.to !== i).map((b) => b.to))]);
   const seen = new Set<number>();
   const order: number[] = [];
-  const starts = s.sites.map((_, i) => i).sort((p, q) => near[p]!.length - near[q]!.length || elementOf(s.sites[q]!.element).z - elementOf(s.sites[p]!.element).z);
+  const starts = s.sites
+    .map((_, i) => i)
+    .sort(
+      (p, q) =>
+        near[p]!.length - near[q]!.length || elementOf(s.sites[q]!.element).z - elementOf(s.sites[p]!.element).z,
+    );
   for (const start of starts) {
     const stack = [start];
     while (stack.length) {
@@ -260,4 +443,3 @@ export function labelSites(s: Structure): Structure {
   });
   return { ...s, sites: [...sites].sort((p, q) => elementOf(q.element).z - elementOf(p.element).z) };
 }
-

@@ -26,12 +26,29 @@ describe('a set in P 21/c expanded to P1', () => {
   beforeAll(() => {
     crystal = testCrystal(SMALL, 'P 1 21/c 1', 31);
     const laue = mergeForLaue(crystal.raw, crystal.structure.cell, group);
-    data = expandToP1(laue, crystal.structure.cell, laueExpansionGroup(laueRotations(rotationsOf(group)), group.centring));
+    data = expandToP1(
+      laue,
+      crystal.structure.cell,
+      laueExpansionGroup(laueRotations(rotationsOf(group)), group.centring),
+    );
     index = new PhaseIndex(data);
     const elements = elementsOf(crystal.structure);
-    const { a, b } = structureFactors(scatteringTable(crystal.structure.cell, group, { count: data.h.length, h: data.h, k: data.k, l: data.l }, elements, 0), siteArrays(crystal.structure, elements));
+    const { a, b } = structureFactors(
+      scatteringTable(
+        crystal.structure.cell,
+        group,
+        { count: data.h.length, h: data.h, k: data.k, l: data.l },
+        elements,
+        0,
+      ),
+      siteArrays(crystal.structure, elements),
+    );
     // The true phases, seen from another origin.
-    truth = Float32Array.from(a, (x, i) => Math.atan2(b[i]!, x) + 2 * Math.PI * (data.h[i]! * shift[0] + data.k[i]! * shift[1] + data.l[i]! * shift[2]));
+    truth = Float32Array.from(
+      a,
+      (x, i) =>
+        Math.atan2(b[i]!, x) + 2 * Math.PI * (data.h[i]! * shift[0] + data.k[i]! * shift[1] + data.l[i]! * shift[2]),
+    );
   });
 
   it('holds half a sphere, strongest first, equivalents with one amplitude', () => {
@@ -50,22 +67,39 @@ describe('a set in P 21/c expanded to P1', () => {
     expect(match.score).toBeGreaterThan(0.9);
     // The origin is one of the eight equivalent ones, half a cell apart.
     match.origin.forEach((x, k) => {
-      const d = 2 * (x + shift[k]!), e = 2 * (x - shift[k]!);
+      const d = 2 * (x + shift[k]!),
+        e = 2 * (x - shift[k]!);
       expect(Math.min(Math.abs(d - Math.round(d)), Math.abs(e - Math.round(e)))).toBeLessThan(0.05);
     });
     const wrong = new SymmetryProbe(spaceGroupFromSymbol('P 1 21/a 1'), data, index).match(truth);
     expect(Math.min(...wrong.operators)).toBeLessThan(0.4);
     const random = seededRandom(2);
-    const noise = new SymmetryProbe(group, data, index).match(Float32Array.from(truth, () => 2 * Math.PI * random.next()));
+    const noise = new SymmetryProbe(group, data, index).match(
+      Float32Array.from(truth, () => 2 * Math.PI * random.next()),
+    );
     expect(noise.score).toBeLessThan(0.2);
-    expect(new SymmetryProbe(spaceGroupFromSymbol('P 1'), data, index).match(truth)).toEqual({ score: 0, origin: [0, 0, 0], operators: [] });
+    expect(new SymmetryProbe(spaceGroupFromSymbol('P 1'), data, index).match(truth)).toEqual({
+      score: 0,
+      origin: [0, 0, 0],
+      operators: [],
+    });
   });
 
   it('gives real phases once they are averaged over the group', () => {
     const { origin } = new SymmetryProbe(group, data, index).match(truth);
-    let off = 0, all = 0;
+    let off = 0,
+      all = 0;
     for (let i = 0; i < 200; i++) {
-      const { cos, sin } = symmetrizedPhase(group, index, truth, data.amplitude, origin, data.h[i]!, data.k[i]!, data.l[i]!);
+      const { cos, sin } = symmetrizedPhase(
+        group,
+        index,
+        truth,
+        data.amplitude,
+        origin,
+        data.h[i]!,
+        data.k[i]!,
+        data.l[i]!,
+      );
       off += Math.abs(sin);
       all += Math.hypot(cos, sin);
     }
@@ -75,7 +109,12 @@ describe('a set in P 21/c expanded to P1', () => {
   it('is phased from random starts, and the density stands up as it is', async () => {
     const probe = new SymmetryProbe(group, data, index);
     const reports: FlippingReport[] = [];
-    const result = await chargeFlip(data, 5, { maxIterations: 1500, test: (phases) => probe.match(phases).score > 0.25 }, { ...quietContext(), progress: (r) => reports.push(r as FlippingReport) });
+    const result = await chargeFlip(
+      data,
+      5,
+      { maxIterations: 1500, test: (phases) => probe.match(phases).score > 0.25 },
+      { ...quietContext(), progress: (r) => reports.push(r as FlippingReport) },
+    );
     expect(result.converged).toBe(true);
     expect(reports.at(-1)!.skewness).toBeGreaterThan(1.5 * reports[0]!.skewness);
     const again = await chargeFlip(data, 5, { maxIterations: 30 }, quietContext());
@@ -86,7 +125,13 @@ describe('a set in P 21/c expanded to P1', () => {
   it('becomes a model from peaks alone', async () => {
     const { origin } = new SymmetryProbe(group, data, index).match(truth);
     const reflections = mergeForGroup(crystal.raw, crystal.structure.cell, group).reflections;
-    const input = { cell: crystal.structure.cell, group, reflections, wavelength: crystal.wavelength, contents: { C: 32, H: 36, O: 4, Cl: 4 } };
+    const input = {
+      cell: crystal.structure.cell,
+      group,
+      reflections,
+      wavelength: crystal.wavelength,
+      contents: { C: 32, H: 36, O: 4, Cl: 4 },
+    };
     expect(expectedAtoms(input)).toBe(10);
     const peaks = peaksFromPhases(input, data, index, truth, origin, 18);
     expect(peaks[0]!.height).toBeGreaterThan(peaks[9]!.height);
@@ -108,11 +153,16 @@ describe('a set in P 21/c expanded to P1', () => {
 
 describe('the other hand', () => {
   it('fits a crystal with anomalous scattering worse', () => {
-    const { structure, raw, wavelength } = testCrystal('CC(O)c1ccccc1Cl', 'P 21 21 21', 6, { wavelength: 1.54187, dMin: 0.95, systematic: 0.01 });
+    const { structure, raw, wavelength } = testCrystal('CC(O)c1ccccc1Cl', 'P 21 21 21', 6, {
+      wavelength: 1.54187,
+      dMin: 0.95,
+      systematic: 0.01,
+    });
     const other = invertedStructure(structure)!;
     expect(other.spaceGroup.number).toBe(19);
     const merged = mergeForGroup(raw, structure.cell, structure.spaceGroup).reflections;
-    const right = evaluateStructure(structure, merged, wavelength).figures.r1, wrong = evaluateStructure(other, merged, wavelength).figures.r1;
+    const right = evaluateStructure(structure, merged, wavelength).figures.r1,
+      wrong = evaluateStructure(other, merged, wavelength).figures.r1;
     expect(wrong).toBeGreaterThan(right + 0.005);
   });
 
@@ -127,9 +177,21 @@ describe('the other hand', () => {
 describe('molecules on the page', () => {
   const { structure: s } = testCrystal(SMALL, 'P 1 21/c 1', 4);
   it('are shown whole in the cell', () => {
-    const scene = buildScene(s, { extent: 'cell', style: 'balls', probability: 0.5, showHydrogen: true, showCell: true });
+    const scene = buildScene(s, {
+      extent: 'cell',
+      style: 'balls',
+      probability: 0.5,
+      showHydrogen: true,
+      showCell: true,
+    });
     expect(scene.atoms).toHaveLength(4 * s.sites.length);
-    const own = buildScene(s, { extent: 'unit', style: 'balls', probability: 0.5, showHydrogen: true, showCell: false });
+    const own = buildScene(s, {
+      extent: 'unit',
+      style: 'balls',
+      probability: 0.5,
+      showHydrogen: true,
+      showCell: false,
+    });
     expect(scene.bonds.length).toBeGreaterThanOrEqual(4 * own.bonds.length);
     expect(scene.atoms.filter((a) => a.original).length % s.sites.length).toBe(0);
     expect(placedSites(s, 'molecules')).toHaveLength(s.sites.length);
@@ -138,8 +200,16 @@ describe('molecules on the page', () => {
   it('on an inversion centre are completed', () => {
     // Half of a flat six-ring about the origin.
     const half: Structure = {
-      cell: { a: 10, b: 10, c: 10, alpha: 90, beta: 90, gamma: 90 }, spaceGroup: spaceGroupFromSymbol('P -1'),
-      sites: [0, 60, 120].map((deg, i) => ({ id: `${i}`, label: `C${i + 1}`, element: 'C', position: [0.139 * Math.cos((deg * Math.PI) / 180), 0.139 * Math.sin((deg * Math.PI) / 180), 0] as const, occupancy: 1, displacement: { kind: 'iso' as const, u: 0.03 } })),
+      cell: { a: 10, b: 10, c: 10, alpha: 90, beta: 90, gamma: 90 },
+      spaceGroup: spaceGroupFromSymbol('P -1'),
+      sites: [0, 60, 120].map((deg, i) => ({
+        id: `${i}`,
+        label: `C${i + 1}`,
+        element: 'C',
+        position: [0.139 * Math.cos((deg * Math.PI) / 180), 0.139 * Math.sin((deg * Math.PI) / 180), 0] as const,
+        occupancy: 1,
+        displacement: { kind: 'iso' as const, u: 0.03 },
+      })),
     };
     expect(placedSites(half, 'molecules')).toHaveLength(6);
     expect(placedSites(half, 'cell')).toHaveLength(6);
@@ -155,7 +225,8 @@ describe('molecules on the page', () => {
 
 it('a position near a symmetry element is put on it, others stay', () => {
   const cell = { a: 8, b: 9, c: 10, alpha: 90, beta: 105, gamma: 90 };
-  const g = spaceGroupFromSymbol('P 1 2/m 1'), metric = metricTensor(cell);
+  const g = spaceGroupFromSymbol('P 1 2/m 1'),
+    metric = metricTensor(cell);
   expect(snapToSymmetry(g, metric, [0.003, 0.2, -0.002], 0.1)).toEqual([0, 0.2, 0]);
   expect(snapToSymmetry(g, metric, [0.1, 0.004, 0.3], 0.1)).toEqual([0.1, 0, 0.3]);
   expect(snapToSymmetry(g, metric, [0.1, 0.2, 0.3], 0.1)).toEqual([0.1, 0.2, 0.3]);

@@ -25,20 +25,43 @@ export function analyseIntake(raw: RawReflections, cell: Cell): IntakeAnalysis {
   const lattice = analyseLattice(raw, cell);
   const moved = lattice.changed ? transformReflections(raw, lattice.p) : { raw, dropped: 0 };
   const rotations = metricRotationsOf(lattice);
-  const ranking = rankSpaceGroups(moved.raw, lattice.cell, { agreements: lattice.agreements, laueClass: lattice.laueClass, laueRotations: rotations });
-  return { lattice, ranking, raw: moved.raw, cell: lattice.cell, dropped: moved.dropped, volume: cellVolume(lattice.cell) };
+  const ranking = rankSpaceGroups(moved.raw, lattice.cell, {
+    agreements: lattice.agreements,
+    laueClass: lattice.laueClass,
+    laueRotations: rotations,
+  });
+  return {
+    lattice,
+    ranking,
+    raw: moved.raw,
+    cell: lattice.cell,
+    dropped: moved.dropped,
+    volume: cellVolume(lattice.cell),
+  };
 }
 
 /** Merges in the point group of a space group, leaving out what it forbids. */
-export function mergeForGroup(raw: RawReflections, cell: Cell, group: SpaceGroup, progress?: (f: number) => void): MergeResult {
-  return mergeReflections(raw, cell, rotationsOf(group), { isAbsent: (h, k, l) => reflectionSymmetry(group, h, k, l).absent, ...(progress ? { progress } : {}) });
+export function mergeForGroup(
+  raw: RawReflections,
+  cell: Cell,
+  group: SpaceGroup,
+  progress?: (f: number) => void,
+): MergeResult {
+  return mergeReflections(raw, cell, rotationsOf(group), {
+    isAbsent: (h, k, l) => reflectionSymmetry(group, h, k, l).absent,
+    ...(progress ? { progress } : {}),
+  });
 }
 
 /** Merges in the Laue group of a space group, forbidden reflections kept. */
-export const mergeForLaue = (raw: RawReflections, cell: Cell, group: SpaceGroup): MergedReflections => mergeReflections(raw, cell, laueRotations(rotationsOf(group)), { shells: 1 }).reflections;
+export const mergeForLaue = (raw: RawReflections, cell: Cell, group: SpaceGroup): MergedReflections =>
+  mergeReflections(raw, cell, laueRotations(rotationsOf(group)), { shells: 1 }).reflections;
 
 /** Candidate groups worth trying: the ranked ones near the top, one for each set of operators. */
 export function candidateGroups(ranking: Ranking, most = 8): SpaceGroup[] {
   const top = ranking.groups[0]!;
-  return ranking.groups.filter((g) => g.score > top.score - 25).slice(0, most).map((g) => groupOfSetting(g.setting));
+  return ranking.groups
+    .filter((g) => g.score > top.score - 25)
+    .slice(0, most)
+    .map((g) => groupOfSetting(g.setting));
 }

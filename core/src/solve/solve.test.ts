@@ -15,10 +15,23 @@ const quiet = (): TaskContext<SolveReport> => quietContext() as TaskContext<Solv
 
 describe.each(['aobae', 'tsuyukusa-7', 'benigara-2'])('the demo set %s', (name) => {
   const [data] = recognise(readFileSync(new URL(`../../../demo/data/${name}.cif`, import.meta.url), 'utf8'), name);
-  const truth = recognise(readFileSync(new URL(`../../../demo/truth/${name}.cif`, import.meta.url), 'utf8'), name)[0]!.structure!;
+  const truth = recognise(readFileSync(new URL(`../../../demo/truth/${name}.cif`, import.meta.url), 'utf8'), name)[0]!
+    .structure!;
 
   it.each([1, 77])('is solved from seed %i without being told the group', async (seed) => {
-    const { candidates } = await solveStructure({ raw: data!.raw!, cell: data!.cell!, wavelength: data!.experiment.wavelength!, formula: data!.experiment.formula!, z: data!.experiment.z!, seed, seeds: 10, seconds: 100 }, quiet());
+    const { candidates } = await solveStructure(
+      {
+        raw: data!.raw!,
+        cell: data!.cell!,
+        wavelength: data!.experiment.wavelength!,
+        formula: data!.experiment.formula!,
+        z: data!.experiment.z!,
+        seed,
+        seeds: 10,
+        seconds: 100,
+      },
+      quiet(),
+    );
     const best = candidates[0]!;
     expect(best.structure.spaceGroup.number).toBe(truth.spaceGroup.number);
     const found = compareToTruth(best.structure, truth);
@@ -31,20 +44,39 @@ describe.each(['aobae', 'tsuyukusa-7', 'benigara-2'])('the demo set %s', (name) 
   });
 });
 
-const SMALL = 'CC(O)c1ccccc1Cl', MIDDLE = 'COc1ccc(cc1)C(=O)Nc1ccc(O)cc1', CHIRAL = 'CC1CC(O)C2(C)C(C1)OC(=O)C2Nc1ccc(N)cc1';
+const SMALL = 'CC(O)c1ccccc1Cl',
+  MIDDLE = 'COc1ccc(cc1)C(=O)Nc1ccc(O)cc1',
+  CHIRAL = 'CC1CC(O)C2(C)C(C1)OC(=O)C2Nc1ccc(N)cc1';
 
 describe('other molecules', () => {
-  it.each([[CHIRAL, 'P 1'], [MIDDLE, 'P -1'], [CHIRAL, 'P 1 21 1'], [MIDDLE, 'P 1 21/n 1'], [MIDDLE, 'C 1 2/c 1'], [CHIRAL, 'P 21 21 21'], [MIDDLE, 'P b c a'], [MIDDLE, 'P n a 21'], [SMALL, 'R -3'], [SMALL, 'I 41/a']])('%s in %s', async (line, symbol) => {
+  it.each([
+    [CHIRAL, 'P 1'],
+    [MIDDLE, 'P -1'],
+    [CHIRAL, 'P 1 21 1'],
+    [MIDDLE, 'P 1 21/n 1'],
+    [MIDDLE, 'C 1 2/c 1'],
+    [CHIRAL, 'P 21 21 21'],
+    [MIDDLE, 'P b c a'],
+    [MIDDLE, 'P n a 21'],
+    [SMALL, 'R -3'],
+    [SMALL, 'I 41/a'],
+  ])('%s in %s', async (line, symbol) => {
     const { structure: truth, raw, wavelength } = testCrystal(line, symbol, 12);
     const formula = scaleFormula(cellContents(truth), 1 / groupOrder(truth.spaceGroup));
-    const { candidates } = await solveStructure({ raw, cell: truth.cell, wavelength, formula, seed: 1, seeds: 8, seconds: 90 }, quiet());
+    const { candidates } = await solveStructure(
+      { raw, cell: truth.cell, wavelength, formula, seed: 1, seeds: 8, seconds: 90 },
+      quiet(),
+    );
     expect(candidates[0]?.structure.spaceGroup.number).toBe(truth.spaceGroup.number);
     expect(compareToTruth(candidates[0]!.structure, truth).found).toBeGreaterThanOrEqual(0.95);
   });
 
   it('are solved without a formula, elements marked as a guess', async () => {
     const { structure: truth, raw, wavelength } = testCrystal(SMALL, 'P 1 21/c 1', 5);
-    const { candidates } = await solveStructure({ raw, cell: truth.cell, wavelength, seed: 1, seeds: 8, seconds: 60 }, quiet());
+    const { candidates } = await solveStructure(
+      { raw, cell: truth.cell, wavelength, seed: 1, seeds: 8, seconds: 60 },
+      quiet(),
+    );
     expect(candidates[0]!.guessed).toBe(true);
     const c = compareToTruth(candidates[0]!.structure, truth);
     expect(c.found).toBe(1);
@@ -56,8 +88,20 @@ it('stops when asked, and the same seed gives the same answer', async () => {
   const { structure: truth, raw, wavelength } = testCrystal(SMALL, 'P -1', 2);
   const input = { raw, cell: truth.cell, wavelength, seed: 3, seeds: 4, seconds: 60 };
   const signal = { aborted: false };
-  const stopped = solveStructure(input, breathingContext<SolveReport>(signal, (r) => { if (r.kind === 'seed') signal.aborted = true; }, {}, 0));
+  const stopped = solveStructure(
+    input,
+    breathingContext<SolveReport>(
+      signal,
+      (r) => {
+        if (r.kind === 'seed') signal.aborted = true;
+      },
+      {},
+      0,
+    ),
+  );
   await expect(stopped).rejects.toBeInstanceOf(Cancelled);
   const [a, b] = [await solveStructure(input, quiet()), await solveStructure(input, quiet())];
-  expect(a.candidates[0]!.structure.sites.map((x) => x.position)).toEqual(b.candidates[0]!.structure.sites.map((x) => x.position));
+  expect(a.candidates[0]!.structure.sites.map((x) => x.position)).toEqual(
+    b.candidates[0]!.structure.sites.map((x) => x.position),
+  );
 });

@@ -63,12 +63,22 @@ export interface SolveResult {
 const GOOD_R1 = 0.22;
 
 /** Orders candidates: a low R1 counts, contents left unexplained count against it, and a subgroup with twice the atoms must lower R1 by a fifth to be preferred. */
-export const candidateRank = (c: Candidate): number => (c.r1 + 0.3 * Math.max(0, 0.97 - c.completeness)) * c.structure.sites.length ** 0.29;
+export const candidateRank = (c: Candidate): number =>
+  (c.r1 + 0.3 * Math.max(0, 0.97 - c.completeness)) * c.structure.sites.length ** 0.29;
 
 /** The same model again and again, though its R1 stays high (disorder, a twin): more seeds would not change it. */
 const sameAgain = (list: readonly Candidate[]): boolean => {
   const best = list[0];
-  return !!best && best.completeness > 0.88 && list.filter((c) => c.structure.spaceGroup.hall === best.structure.spaceGroup.hall && Math.abs(c.r1 - best.r1) < 0.012 && c.structure.sites.length === best.structure.sites.length).length >= 4;
+  return (
+    !!best &&
+    best.completeness > 0.88 &&
+    list.filter(
+      (c) =>
+        c.structure.spaceGroup.hall === best.structure.spaceGroup.hall &&
+        Math.abs(c.r1 - best.r1) < 0.012 &&
+        c.structure.sites.length === best.structure.sites.length,
+    ).length >= 4
+  );
 };
 
 /** Iterations a seed may use, more for larger cells where solutions take longer to appear. */
@@ -78,7 +88,8 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
   const started = performance.now();
   const elapsed = (): number => (performance.now() - started) / 1000;
   context.progress({ kind: 'stage', text: 'Looking at symmetry and statistics' });
-  let raw = input.raw, cell = input.cell;
+  let raw = input.raw,
+    cell = input.cell;
   let groups: SpaceGroup[];
   if (input.spaceGroup) groups = [input.spaceGroup];
   else if (input.groups?.length) groups = input.groups;
@@ -92,7 +103,10 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
   const laueOf = groups.reduce((p, q) => (q.representatives.length > p.representatives.length ? q : p));
   const laue = mergeForLaue(raw, cell, laueOf);
   const data = expandToP1(laue, cell, laueExpansionGroup(laueRotations(rotationsOf(laueOf)), laueOf.centring));
-  if (data.h.length < 50) throw new RangeError(`Only ${data.h.length} reflections are left after merging; a structure cannot be solved from so few.`);
+  if (data.h.length < 50)
+    throw new RangeError(
+      `Only ${data.h.length} reflections are left after merging; a structure cannot be solved from so few.`,
+    );
   const index = new PhaseIndex(data);
   const points = data.grid.nx * data.grid.ny * data.grid.nz;
   const symmetric = groups.some((g) => g.representatives.length > 1);
@@ -116,11 +130,19 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
       if (context.fork) {
         const fork = context.fork<PhaseResult>('phase', payload, onProgress);
         running.set(seed, { cancel: fork.cancel, result: fork.result.catch((e: Error) => e) });
-      } else running.set(seed, { cancel: () => undefined, result: phaseSeed(payload, { ...context, progress: onProgress } as TaskContext<FlippingReport>).catch((e: Error) => e) });
+      } else
+        running.set(seed, {
+          cancel: () => undefined,
+          result: phaseSeed(payload, { ...context, progress: onProgress } as TaskContext<FlippingReport>).catch(
+            (e: Error) => e,
+          ),
+        });
       if (!context.fork) break;
     }
   };
-  let seedsTried = 0, solved = false, current = input.seed;
+  let seedsTried = 0,
+    solved = false,
+    current = input.seed;
   context.progress({ kind: 'stage', text: `Phasing ${data.h.length} reflections in P1` });
   try {
     while (!solved && current <= lastSeed && elapsed() < input.seconds) {
@@ -133,16 +155,44 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
       running.delete(current++);
       launch();
       seedsTried++;
-      context.progress({ kind: 'seed-ended', seed: result.seed, iterations: result.iterations, groups: result.matches.slice(0, 4).map((m) => ({ symbol: groups[m.group]!.symbol, score: m.score })) });
+      context.progress({
+        kind: 'seed-ended',
+        seed: result.seed,
+        iterations: result.iterations,
+        groups: result.matches.slice(0, 4).map((m) => ({ symbol: groups[m.group]!.symbol, score: m.score })),
+      });
       for (const match of result.matches.slice(0, 3)) {
         const group = groups[match.group]!;
         if (!merged.has(match.group)) merged.set(match.group, mergeForGroup(raw, cell, group).reflections);
         const contents = contentsOf(group);
-        const build: BuildInput = { cell, group, reflections: merged.get(match.group)!, wavelength: input.wavelength, ...(contents ? { contents } : {}) };
-        const peaks = peaksFromPhases(build, data, index, result.phases, match.origin, Math.ceil(expectedAtoms(build) * 1.4) + 5);
-        const model = await buildModel(build, peaks, { ...context, progress: (p) => context.progress({ kind: 'building', seed: result.seed, symbol: group.symbol, ...p }) } as TaskContext<{ round: number; r1: number; atoms: number }>);
+        const build: BuildInput = {
+          cell,
+          group,
+          reflections: merged.get(match.group)!,
+          wavelength: input.wavelength,
+          ...(contents ? { contents } : {}),
+        };
+        const peaks = peaksFromPhases(
+          build,
+          data,
+          index,
+          result.phases,
+          match.origin,
+          Math.ceil(expectedAtoms(build) * 1.4) + 5,
+        );
+        const model = await buildModel(build, peaks, {
+          ...context,
+          progress: (p) => context.progress({ kind: 'building', seed: result.seed, symbol: group.symbol, ...p }),
+        } as TaskContext<{ round: number; r1: number; atoms: number }>);
         if (!model || model.r1 > 0.5) continue;
-        const candidate: Candidate = { seed: result.seed, structure: model.structure, r1: model.r1, completeness: model.completeness, guessed: model.guessed, agreement: match.score };
+        const candidate: Candidate = {
+          seed: result.seed,
+          structure: model.structure,
+          r1: model.r1,
+          completeness: model.completeness,
+          guessed: model.guessed,
+          agreement: match.score,
+        };
         candidates.push(candidate);
         candidates.sort((p, q) => candidateRank(p) - candidateRank(q));
         context.progress({ kind: 'candidate', candidate });

@@ -8,5 +8,7 @@ export { laueRotations };
 /** Rotations of the accepted Laue group in the conventional basis. */
 export function metricRotationsOf(lattice: LatticeAnalysis): Mat3[] {
   const q = inverse3(lattice.p);
-  return lattice.laue.map((r) => multiply3(q, multiply3(r, lattice.p)).map((x) => Math.round(x) + 0) as unknown as Mat3);
+  return lattice.laue.map(
+    (r) => multiply3(q, multiply3(r, lattice.p)).map((x) => Math.round(x) + 0) as unknown as Mat3,
+  );
 }

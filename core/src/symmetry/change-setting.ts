@@ -7,7 +7,16 @@ import { transformReflections, type RawReflections } from '../crystal/reflection
 import { spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import type { AnisotropicU, Displacement, Structure } from '../crystal/structure.ts';
 import type { Overlaps, Treatment } from '../crystal/treatment.ts';
-import { apply3, determinant3, IDENTITY3, inverse3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import {
+  apply3,
+  determinant3,
+  IDENTITY3,
+  inverse3,
+  multiply3,
+  transpose3,
+  type Mat3,
+  type Vec3,
+} from '../math/matrix3.ts';
 
 /** New axes and origin in terms of the old ones: columns of p are a′, b′, c′; x = p x′ + origin. */
 export interface AxesChange {
@@ -18,14 +27,24 @@ export interface AxesChange {
 /** First one change, then another described in the axes that the first one made. */
 export function combineChanges(first: AxesChange, second: AxesChange): AxesChange {
   const o = apply3(first.p, second.origin);
-  return { p: multiply3(first.p, second.p), origin: [o[0] + first.origin[0], o[1] + first.origin[1], o[2] + first.origin[2]] };
+  return {
+    p: multiply3(first.p, second.p),
+    origin: [o[0] + first.origin[0], o[1] + first.origin[1], o[2] + first.origin[2]],
+  };
 }
 
 const near = (x: number): boolean => Math.abs(x - Math.round(x)) < 1e-6;
 
 /** What a change of axes does to a group, or why it cannot be made. */
 export type Consequence =
-  | { readonly possible: true; readonly group: SpaceGroup; readonly cell: Cell; readonly determinant: number; readonly points: number; readonly words: string }
+  | {
+      readonly possible: true;
+      readonly group: SpaceGroup;
+      readonly cell: Cell;
+      readonly determinant: number;
+      readonly points: number;
+      readonly words: string;
+    }
   | { readonly possible: false; readonly reason: string };
 
 /** Works out what new axes mean for a structure: determinant, lattice points of the new cell, group; or the reason why the axes are refused. */
@@ -35,22 +54,36 @@ export function consequenceOf(cell: Cell, group: SpaceGroup, change: AxesChange)
   if (![...p, ...change.origin].every(Number.isFinite)) return no('Every entry has to be a number.');
   const det = determinant3(p);
   if (Math.abs(det) < 1e-6) return no('The determinant is 0: the three new axes lie in one plane.');
-  if (det < 0) return no(`The determinant is ${det.toFixed(3)}: the new axes would be left-handed. Exchange two of them or reverse one.`);
+  if (det < 0)
+    return no(
+      `The determinant is ${det.toFixed(3)}: the new axes would be left-handed. Exchange two of them or reverse one.`,
+    );
   const lattice = primitiveBasis(group.centring);
   const q = inverse3(lattice);
   const names = ['a′', 'b′', 'c′'];
   for (let j = 0; j < 3; j++) {
     const v = apply3(q, [p[j]!, p[3 + j]!, p[6 + j]!]);
-    if (!v.every(near)) return no(`${names[j]} = ${vectorWords([p[j]!, p[3 + j]!, p[6 + j]!])} is not a vector of the lattice, so the new cell would not repeat the crystal.`);
+    if (!v.every(near))
+      return no(
+        `${names[j]} = ${vectorWords([p[j]!, p[3 + j]!, p[6 + j]!])} is not a vector of the lattice, so the new cell would not repeat the crystal.`,
+      );
   }
   const points = Math.round(det * group.centring.length);
   const ops = group.representatives.map((o): Operator => changeBasis(o, p, change.origin));
   const bad = ops.findIndex((o) => !o.r.every(near));
-  if (bad >= 0) return no(`The operation ${operatorToXyz(group.representatives[bad]!)} would get fractional coefficients: these axes do not go with the symmetry. Take axes along the symmetry directions.`);
+  if (bad >= 0)
+    return no(
+      `The operation ${operatorToXyz(group.representatives[bad]!)} would get fractional coefficients: these axes do not go with the symmetry. Take axes along the symmetry directions.`,
+    );
   const centring = centringInBasis(lattice, p);
   let next: SpaceGroup;
   try {
-    next = nameGroup(spaceGroupFromOperators([...ops.map((o) => ({ r: o.r.map((x) => Math.round(x) + 0) as unknown as Mat3, t: o.t })), ...centring.map((t): Operator => ({ r: IDENTITY3, t }))]));
+    next = nameGroup(
+      spaceGroupFromOperators([
+        ...ops.map((o) => ({ r: o.r.map((x) => Math.round(x) + 0) as unknown as Mat3, t: o.t })),
+        ...centring.map((t): Operator => ({ r: IDENTITY3, t })),
+      ]),
+    );
   } catch (e) {
     return no((e as Error).message);
   }
@@ -66,7 +99,8 @@ export function vectorWords(v: readonly number[]): string {
   let text = '';
   v.forEach((x, i) => {
     if (Math.abs(x) < 1e-6) return;
-    const size = Math.abs(x), key = String(Number(size.toFixed(4)));
+    const size = Math.abs(x),
+      key = String(Number(size.toFixed(4)));
     text += `${x < 0 ? (text ? ' − ' : '−') : text ? ' + ' : ''}${key === '1' ? '' : (fractions[key] ?? key)}${'abc'[i]}`;
   });
   return text || '0';
@@ -75,10 +109,28 @@ export function vectorWords(v: readonly number[]): string {
 /** β_ij = U_ij a*_i a*_j goes as Q β Qᵀ with Q = P⁻¹. */
 function changeDisplacement(from: Cell, to: Cell, q: Mat3, d: Displacement): Displacement {
   if (d.kind === 'iso') return d;
-  const s = reciprocalLengths(from), n = reciprocalLengths(to);
-  const tensor = (u: AnisotropicU): Mat3 => [u[0] * s[0] ** 2, u[3] * s[0] * s[1], u[4] * s[0] * s[2], u[3] * s[0] * s[1], u[1] * s[1] ** 2, u[5] * s[1] * s[2], u[4] * s[0] * s[2], u[5] * s[1] * s[2], u[2] * s[2] ** 2];
+  const s = reciprocalLengths(from),
+    n = reciprocalLengths(to);
+  const tensor = (u: AnisotropicU): Mat3 => [
+    u[0] * s[0] ** 2,
+    u[3] * s[0] * s[1],
+    u[4] * s[0] * s[2],
+    u[3] * s[0] * s[1],
+    u[1] * s[1] ** 2,
+    u[5] * s[1] * s[2],
+    u[4] * s[0] * s[2],
+    u[5] * s[1] * s[2],
+    u[2] * s[2] ** 2,
+  ];
   const m = multiply3(q, multiply3(tensor(d.u), transpose3(q)));
-  const out: AnisotropicU = [m[0] / n[0] ** 2, m[4] / n[1] ** 2, m[8] / n[2] ** 2, m[1] / (n[0] * n[1]), m[2] / (n[0] * n[2]), m[5] / (n[1] * n[2])];
+  const out: AnisotropicU = [
+    m[0] / n[0] ** 2,
+    m[4] / n[1] ** 2,
+    m[8] / n[2] ** 2,
+    m[1] / (n[0] * n[1]),
+    m[2] / (n[0] * n[2]),
+    m[5] / (n[1] * n[2]),
+  ];
   if (!d.su) return { kind: 'aniso', u: out };
   // Variances of independent components carried through the linear map, one at a time.
   const variance = [0, 0, 0, 0, 0, 0];
@@ -89,7 +141,11 @@ function changeDisplacement(from: Cell, to: Cell, q: Mat3, d: Displacement): Dis
     const moved = changeDisplacement(from, to, q, { kind: 'aniso', u: unit as unknown as AnisotropicU });
     (moved as { u: AnisotropicU }).u.forEach((x, k) => (variance[k]! += x * x));
   });
-  return { kind: 'aniso', u: out, su: variance.map((x) => (Math.sqrt(x) < 1e-12 ? 0 : Math.sqrt(x))) as unknown as AnisotropicU };
+  return {
+    kind: 'aniso',
+    u: out,
+    su: variance.map((x) => (Math.sqrt(x) < 1e-12 ? 0 : Math.sqrt(x))) as unknown as AnisotropicU,
+  };
 }
 
 /** The structure in the new axes; constraints and restraints speak of sites and distances and stay as they are. Throws RangeError with the reason where the axes are impossible. */
@@ -105,10 +161,19 @@ export function describeIn(s: Structure, change: AxesChange, group: SpaceGroup):
   const cell = transformCell(s.cell, change.p);
   const { origin } = change;
   return {
-    ...s, cell, spaceGroup: group,
+    ...s,
+    cell,
+    spaceGroup: group,
     sites: s.sites.map((x) => ({
-      ...x, position: apply3(q, [x.position[0] - origin[0], x.position[1] - origin[1], x.position[2] - origin[2]]),
-      ...(x.positionSu ? { positionSu: [0, 1, 2].map((i) => Math.sqrt([0, 1, 2].reduce((sum, j) => sum + (q[3 * i + j]! * x.positionSu![j]!) ** 2, 0))) as unknown as Vec3 } : {}),
+      ...x,
+      position: apply3(q, [x.position[0] - origin[0], x.position[1] - origin[1], x.position[2] - origin[2]]),
+      ...(x.positionSu
+        ? {
+            positionSu: [0, 1, 2].map((i) =>
+              Math.sqrt([0, 1, 2].reduce((sum, j) => sum + (q[3 * i + j]! * x.positionSu![j]!) ** 2, 0)),
+            ) as unknown as Vec3,
+          }
+        : {}),
       displacement: changeDisplacement(s.cell, cell, q, x.displacement),
     })),
   };
@@ -116,46 +181,87 @@ export function describeIn(s: Structure, change: AxesChange, group: SpaceGroup):
 
 /** Indices h′ = h P of several lists of equal length. */
 function changeIndices(p: Mat3, h: Int16Array, k: Int16Array, l: Int16Array): [Int16Array, Int16Array, Int16Array] {
-  const column = (j: number): Int16Array => Int16Array.from(h, (x, i) => Math.round(x * p[j]! + k[i]! * p[3 + j]! + l[i]! * p[6 + j]!));
+  const column = (j: number): Int16Array =>
+    Int16Array.from(h, (x, i) => Math.round(x * p[j]! + k[i]! * p[3 + j]! + l[i]! * p[6 + j]!));
   return [column(0), column(1), column(2)];
 }
 
 const changeOverlaps = (p: Mat3, o: Overlaps): Overlaps => {
-  const [h, k, l] = changeIndices(p, o.h, o.k, o.l), [h2, k2, l2] = changeIndices(p, o.h2, o.k2, o.l2);
+  const [h, k, l] = changeIndices(p, o.h, o.k, o.l),
+    [h2, k2, l2] = changeIndices(p, o.h2, o.k2, o.l2);
   return { h, k, l, h2, k2, l2 };
 };
 
 /** Exclusions, twin laws, overlaps and solvent contribution in the new axes. */
 export function changeTreatment(t: Treatment, change: AxesChange): Treatment {
   const { p, origin } = change;
-  const det = determinant3(p), pt = transpose3(p), back = inverse3(pt);
+  const det = determinant3(p),
+    pt = transpose3(p),
+    back = inverse3(pt);
   return {
     ...t,
-    ...(t.excluded ? { excluded: t.excluded.map((e) => { const [h, k, l] = apply3(pt, [e.h, e.k, e.l]).map(Math.round); return { ...e, h: h!, k: k!, l: l! }; }) } : {}),
-    ...(t.twins ? { twins: t.twins.map((w) => ({ ...w, law: multiply3(pt, multiply3(w.law, back)).map((x) => (near(x) ? Math.round(x) + 0 : x)) as unknown as Mat3, ...(w.overlaps ? { overlaps: changeOverlaps(p, w.overlaps) } : {}) })) } : {}),
-    ...(t.mask ? { mask: (() => {
-      const m = t.mask!;
-      const [h, k, l] = changeIndices(p, m.h, m.k, m.l);
-      const q = inverse3(p);
-      const a = new Float64Array(m.a.length), b = new Float64Array(m.b.length);
-      for (let i = 0; i < a.length; i++) {
-        // F′(hP) = F(h) exp(−2πi h·origin), counted for the new cell.
-        const angle = -2 * Math.PI * (m.h[i]! * origin[0] + m.k[i]! * origin[1] + m.l[i]! * origin[2]);
-        const c = Math.cos(angle), s = Math.sin(angle);
-        a[i] = det * (m.a[i]! * c - m.b[i]! * s);
-        b[i] = det * (m.a[i]! * s + m.b[i]! * c);
-      }
-      return { h, k, l, a, b, volume: m.volume * det, electrons: m.electrons * det, voids: m.voids.map((v) => ({ ...v, centre: apply3(q, [v.centre[0] - origin[0], v.centre[1] - origin[1], v.centre[2] - origin[2]]) })) };
-    })() } : {}),
+    ...(t.excluded
+      ? {
+          excluded: t.excluded.map((e) => {
+            const [h, k, l] = apply3(pt, [e.h, e.k, e.l]).map(Math.round);
+            return { ...e, h: h!, k: k!, l: l! };
+          }),
+        }
+      : {}),
+    ...(t.twins
+      ? {
+          twins: t.twins.map((w) => ({
+            ...w,
+            law: multiply3(pt, multiply3(w.law, back)).map((x) => (near(x) ? Math.round(x) + 0 : x)) as unknown as Mat3,
+            ...(w.overlaps ? { overlaps: changeOverlaps(p, w.overlaps) } : {}),
+          })),
+        }
+      : {}),
+    ...(t.mask
+      ? {
+          mask: (() => {
+            const m = t.mask!;
+            const [h, k, l] = changeIndices(p, m.h, m.k, m.l);
+            const q = inverse3(p);
+            const a = new Float64Array(m.a.length),
+              b = new Float64Array(m.b.length);
+            for (let i = 0; i < a.length; i++) {
+              // F′(hP) = F(h) exp(−2πi h·origin), counted for the new cell.
+              const angle = -2 * Math.PI * (m.h[i]! * origin[0] + m.k[i]! * origin[1] + m.l[i]! * origin[2]);
+              const c = Math.cos(angle),
+                s = Math.sin(angle);
+              a[i] = det * (m.a[i]! * c - m.b[i]! * s);
+              b[i] = det * (m.a[i]! * s + m.b[i]! * c);
+            }
+            return {
+              h,
+              k,
+              l,
+              a,
+              b,
+              volume: m.volume * det,
+              electrons: m.electrons * det,
+              voids: m.voids.map((v) => ({
+                ...v,
+                centre: apply3(q, [v.centre[0] - origin[0], v.centre[1] - origin[1], v.centre[2] - origin[2]]),
+              })),
+            };
+          })(),
+        }
+      : {}),
   };
 }
 
 /** Weights and extinction follow the scale of F² of the cell's contents. */
-export const changeWeights = (w: { a: number; b: number }, change: AxesChange): { a: number; b: number } => ({ a: w.a, b: w.b * determinant3(change.p) ** 2 });
+export const changeWeights = (w: { a: number; b: number }, change: AxesChange): { a: number; b: number } => ({
+  a: w.a,
+  b: w.b * determinant3(change.p) ** 2,
+});
 export const changeExtinction = (x: number, change: AxesChange): number => x / determinant3(change.p) ** 2;
 
 /** Intensities in the new axes; those whose indices become fractional are left out and counted. */
-export const changeReflections = (raw: RawReflections, change: AxesChange): { raw: RawReflections; dropped: number } => transformReflections(raw, change.p);
+export const changeReflections = (raw: RawReflections, change: AxesChange): { raw: RawReflections; dropped: number } =>
+  transformReflections(raw, change.p);
 
 /** "(a, b, c) → (−a − c, b, a), origin at ¼, 0, 0". */
 export function changeWords(change: AxesChange): string {
@@ -167,7 +273,8 @@ export function changeWords(change: AxesChange): string {
 /** Reads "matrix; shift": new axes in terms of the old ("-a-c, b, a" or nine numbers by columns of axes a′ b′ c′), then the origin. Throws SyntaxError saying what may be written. */
 export function parseChange(text: string): AxesChange {
   const [axes = '', shift = ''] = text.split(';').map((x) => x.trim());
-  const help = 'Write the new axes like "-a-c, b, a" or as nine numbers (a′ first, each in terms of a b c), then, if wanted, a semicolon and the new origin "0, 1/4, 0".';
+  const help =
+    'Write the new axes like "-a-c, b, a" or as nine numbers (a′ first, each in terms of a b c), then, if wanted, a semicolon and the new origin "0, 1/4, 0".';
   const number = (t: string): number => {
     const m = /^([+-]?(?:\d+\.?\d*|\.\d+))(?:\/(\d+))?$/.exec(t.trim());
     if (!m) throw new SyntaxError(`"${t.trim()}" is not a number. ${help}`);
@@ -179,7 +286,12 @@ export function parseChange(text: string): AxesChange {
     if (parts.length !== 3) throw new SyntaxError(`Three axes are needed, "${axes}" has ${parts.length}. ${help}`);
     rows = parts.map((part) => {
       const v = [0, 0, 0];
-      const terms = part.replace(/\s|\*/g, '').toLowerCase().replace(/−/g, '-').match(/[+-]?[^+-]+/g) ?? [];
+      const terms =
+        part
+          .replace(/\s|\*/g, '')
+          .toLowerCase()
+          .replace(/−/g, '-')
+          .match(/[+-]?[^+-]+/g) ?? [];
       if (!terms.length) throw new SyntaxError(`An axis is empty. ${help}`);
       for (const term of terms) {
         const m = /^([+-]?)(\d+(?:\.\d*)?(?:\/\d+)?)?([abc])(?:\/(\d+))?$/.exec(term);
@@ -189,11 +301,20 @@ export function parseChange(text: string): AxesChange {
       return v;
     });
   } else {
-    const n = axes.split(/[\s,]+/).filter(Boolean).map(number);
+    const n = axes
+      .split(/[\s,]+/)
+      .filter(Boolean)
+      .map(number);
     if (n.length !== 9) throw new SyntaxError(`Nine numbers are needed, "${axes}" has ${n.length}. ${help}`);
     rows = [n.slice(0, 3), n.slice(3, 6), n.slice(6)];
   }
-  const o = shift ? shift.replace(/[()]/g, '').split(/[\s,]+/).filter(Boolean).map(number) : [0, 0, 0];
+  const o = shift
+    ? shift
+        .replace(/[()]/g, '')
+        .split(/[\s,]+/)
+        .filter(Boolean)
+        .map(number)
+    : [0, 0, 0];
   if (o.length !== 3) throw new SyntaxError(`The origin needs three numbers, "${shift}" has ${o.length}. ${help}`);
   const [u, v, w] = rows as [number[], number[], number[]];
   return { p: [u[0]!, v[0]!, w[0]!, u[1]!, v[1]!, w[1]!, u[2]!, v[2]!, w[2]!], origin: o as unknown as Vec3 };

@@ -23,25 +23,46 @@ export interface SpecialPosition {
   readonly equivalent: readonly string[];
 }
 
-interface Flat { projection: Mat3; shift: Vec3; freedom: number }
+interface Flat {
+  projection: Mat3;
+  shift: Vec3;
+  freedom: number;
+}
 
 const near = (x: number): boolean => Math.abs(x - Math.round(x)) < 1e-5;
-const wrapped = (x: number): number => { const y = x - Math.floor(x + 1e-6); return Math.abs(y) < 1e-6 ? 0 : y; };
+const wrapped = (x: number): number => {
+  const y = x - Math.floor(x + 1e-6);
+  return Math.abs(y) < 1e-6 ? 0 : y;
+};
 /** Points no special set passes through. */
-const PROBES: Vec3[] = [[0.1234567, 0.2718281, 0.3183098], [0.4321987, 0.1414213, 0.2236067]];
+const PROBES: Vec3[] = [
+  [0.1234567, 0.2718281, 0.3183098],
+  [0.4321987, 0.1414213, 0.2236067],
+];
 
 /** The set kept by a finite group of operations: projection and shift by averaging. */
 function flatOf(operators: readonly Operator[]): Flat {
-  const p = new Array<number>(9).fill(0), s = [0, 0, 0];
+  const p = new Array<number>(9).fill(0),
+    s = [0, 0, 0];
   for (const o of operators) {
     o.r.forEach((x, i) => (p[i]! += x / operators.length));
     o.t.forEach((x, i) => (s[i]! += x / operators.length));
   }
-  const tidy = (x: number): number => { const y = Math.round(x * 1440) / 1440; return Math.abs(y - x) < 1e-6 ? y + 0 : x; };
-  return { projection: p.map(tidy) as unknown as Mat3, shift: s.map(tidy) as unknown as Vec3, freedom: Math.round(p[0]! + p[4]! + p[8]!) };
+  const tidy = (x: number): number => {
+    const y = Math.round(x * 1440) / 1440;
+    return Math.abs(y - x) < 1e-6 ? y + 0 : x;
+  };
+  return {
+    projection: p.map(tidy) as unknown as Mat3,
+    shift: s.map(tidy) as unknown as Vec3,
+    freedom: Math.round(p[0]! + p[4]! + p[8]!),
+  };
 }
 
-const pointOn = (f: Flat, x: Vec3): Vec3 => { const y = apply3(f.projection, x); return [y[0] + f.shift[0], y[1] + f.shift[1], y[2] + f.shift[2]]; };
+const pointOn = (f: Flat, x: Vec3): Vec3 => {
+  const y = apply3(f.projection, x);
+  return [y[0] + f.shift[0], y[1] + f.shift[1], y[2] + f.shift[2]];
+};
 
 /** Operations, lattice translations included, that keep a point exactly. */
 function keepers(all: readonly Operator[], x: Vec3): Operator[] {
@@ -66,8 +87,27 @@ export function specialPositions(group: SpaceGroup): SpecialPosition[] {
       // Which set it is: its direction space, and the two probe points brought to it.
       const conjugate = multiply3(p, inverseOf(o, all));
       const at = apply3(o.r, f.shift).map((x, i) => x + o.t[i]!) as unknown as Vec3;
-      const base = apply3([1 - conjugate[0], -conjugate[1], -conjugate[2], -conjugate[3], 1 - conjugate[4], -conjugate[5], -conjugate[6], -conjugate[7], 1 - conjugate[8]], at);
-      return group.centring.concat([[0, 0, 0]]).map((c) => `${conjugate.map((x) => Math.round(x * 12)).join()}|${base.map((x, i) => Math.round(latticeFree(conjugate, c, i, x) * 720) % 720).join()}`).sort()[0]!;
+      const base = apply3(
+        [
+          1 - conjugate[0],
+          -conjugate[1],
+          -conjugate[2],
+          -conjugate[3],
+          1 - conjugate[4],
+          -conjugate[5],
+          -conjugate[6],
+          -conjugate[7],
+          1 - conjugate[8],
+        ],
+        at,
+      );
+      return group.centring
+        .concat([[0, 0, 0]])
+        .map(
+          (c) =>
+            `${conjugate.map((x) => Math.round(x * 12)).join()}|${base.map((x, i) => Math.round(latticeFree(conjugate, c, i, x) * 720) % 720).join()}`,
+        )
+        .sort()[0]!;
     });
     return images.sort()[0]!;
   };
@@ -89,24 +129,34 @@ export function specialPositions(group: SpaceGroup): SpecialPosition[] {
   const steps = [-1, 0, 1, 2];
   const singles: { o: Operator; f: Flat }[] = [];
   for (const o of all)
-    for (const i of steps) for (const j of steps) for (const k of steps) {
-      const t: Vec3 = [o.t[0] + i, o.t[1] + j, o.t[2] + k];
-      const powers = finitePowers({ r: o.r, t });
-      if (!powers || powers.length < 2) continue;
-      const f = flatOf(powers);
-      // Sets outside the cell are lattice copies of ones inside.
-      if (pointOn(f, [0.5, 0.5, 0.5]).some((x) => x < -1e-6 || x > 1 + 1e-6)) continue;
-      const before = candidates.length;
-      offer(powers);
-      if (candidates.length > before) singles.push({ o: { r: o.r, t }, f: candidates[candidates.length - 1]! });
-    }
+    for (const i of steps)
+      for (const j of steps)
+        for (const k of steps) {
+          const t: Vec3 = [o.t[0] + i, o.t[1] + j, o.t[2] + k];
+          const powers = finitePowers({ r: o.r, t });
+          if (!powers || powers.length < 2) continue;
+          const f = flatOf(powers);
+          // Sets outside the cell are lattice copies of ones inside.
+          if (pointOn(f, [0.5, 0.5, 0.5]).some((x) => x < -1e-6 || x > 1 + 1e-6)) continue;
+          const before = candidates.length;
+          offer(powers);
+          if (candidates.length > before) singles.push({ o: { r: o.r, t }, f: candidates[candidates.length - 1]! });
+        }
   // Intersections of lines and planes give the lines and points of higher symmetry.
-  for (let a = 0; a < singles.length; a++) for (let b = 0; b < a; b++) {
-    if (!singles[a]!.f.freedom || !singles[b]!.f.freedom) continue;
-    const x = meet(singles[a]!.f, singles[b]!.f);
-    if (x) { const complete = keepers(all, x); if (complete.length > 1) offer(complete); }
+  for (let a = 0; a < singles.length; a++)
+    for (let b = 0; b < a; b++) {
+      if (!singles[a]!.f.freedom || !singles[b]!.f.freedom) continue;
+      const x = meet(singles[a]!.f, singles[b]!.f);
+      if (x) {
+        const complete = keepers(all, x);
+        if (complete.length > 1) offer(complete);
+      }
+    }
+  for (const f of candidates) {
+    const key = keyOf(f);
+    const known = kinds.get(key);
+    if (!known || tidiness(f) < tidiness(known)) kinds.set(key, f);
   }
-  for (const f of candidates) { const key = keyOf(f); const known = kinds.get(key); if (!known || tidiness(f) < tidiness(known)) kinds.set(key, f); }
   const list = [...kinds.values()].map((f): SpecialPosition => {
     const x = pointOn(f, PROBES[1]!);
     const kept = keepers(all, x);
@@ -115,17 +165,39 @@ export function specialPositions(group: SpaceGroup): SpecialPosition[] {
     for (const o of all) {
       const y = apply3(o.r, x).map((v, i) => wrapped(v + o.t[i]!));
       const key = y.map((v) => Math.round(v * 1e5)).join();
-      if (!equivalent.has(key)) equivalent.set(key, operatorToXyz({ r: multiply3(o.r, f.projection), t: apply3(o.r, f.shift).map((v, i) => wrapped(v + o.t[i]!)) as unknown as Vec3 }));
+      if (!equivalent.has(key))
+        equivalent.set(
+          key,
+          operatorToXyz({
+            r: multiply3(o.r, f.projection),
+            t: apply3(o.r, f.shift).map((v, i) => wrapped(v + o.t[i]!)) as unknown as Vec3,
+          }),
+        );
     }
-    return { multiplicity, siteSymmetry: crystalClass(kept.map((o) => o.r)), coordinates: coordinateWords(f), freedom: f.freedom, projection: f.projection, shift: f.shift, equivalent: [...equivalent.values()] };
+    return {
+      multiplicity,
+      siteSymmetry: crystalClass(kept.map((o) => o.r)),
+      coordinates: coordinateWords(f),
+      freedom: f.freedom,
+      projection: f.projection,
+      shift: f.shift,
+      equivalent: [...equivalent.values()],
+    };
   });
-  return list.sort((p, q) => q.freedom - p.freedom || q.multiplicity - p.multiplicity || p.siteSymmetry.localeCompare(q.siteSymmetry) || p.coordinates.localeCompare(q.coordinates));
+  return list.sort(
+    (p, q) =>
+      q.freedom - p.freedom ||
+      q.multiplicity - p.multiplicity ||
+      p.siteSymmetry.localeCompare(q.siteSymmetry) ||
+      p.coordinates.localeCompare(q.coordinates),
+  );
 }
 
 /** Coordinates of the part of a set's place that lattice translations along other directions cannot change. */
 function latticeFree(projection: Mat3, c: readonly number[], i: number, x: number): number {
   // (1 − P)(base + c + n): the integer part n enters through (1 − P) too, and twelfths cover every such combination.
-  const moved = x + c[i]! - (projection[3 * i]! * c[0]! + projection[3 * i + 1]! * c[1]! + projection[3 * i + 2]! * c[2]!);
+  const moved =
+    x + c[i]! - (projection[3 * i]! * c[0]! + projection[3 * i + 1]! * c[1]! + projection[3 * i + 2]! * c[2]!);
   const step = smallestStep(projection, i);
   return moved - step * Math.floor(moved / step + 1e-6);
 }
@@ -144,12 +216,16 @@ function inverseOf(o: Operator, all: readonly Operator[]): Mat3 {
   return found;
 }
 
-const tidiness = (f: Flat): number => f.shift.reduce((s, x) => s + Math.abs(x), 0) + (f.shift.some((x) => x < -1e-6) ? 10 : 0) + f.projection.filter((x) => x < -1e-6).length;
+const tidiness = (f: Flat): number =>
+  f.shift.reduce((s, x) => s + Math.abs(x), 0) +
+  (f.shift.some((x) => x < -1e-6) ? 10 : 0) +
+  f.projection.filter((x) => x < -1e-6).length;
 
 /** Powers of an operation up to the identity; undefined where it moves on (screws, glides). */
 function finitePowers(o: Operator): Operator[] | undefined {
   const out: Operator[] = [{ r: IDENTITY3, t: [0, 0, 0] }];
-  let r: Mat3 = o.r, t: Vec3 = o.t;
+  let r: Mat3 = o.r,
+    t: Vec3 = o.t;
   for (let k = 0; k < 6; k++) {
     if (r.every((x, i) => x === IDENTITY3[i])) return t.every((x) => Math.abs(x) < 1e-6) ? out : undefined;
     out.push({ r, t });
@@ -171,7 +247,12 @@ function meet(a: Flat, b: Flat): Vec3 | undefined {
     x = y;
   }
   const other = pointOn(a, x);
-  return other.every((v, i) => Math.abs(v - x[i]!) < 1e-6) ? (x.map((v) => { const n = Math.round(v * 144) / 144; return Math.abs(n - v) < 1e-6 ? n + 0 : v; }) as unknown as Vec3) : undefined;
+  return other.every((v, i) => Math.abs(v - x[i]!) < 1e-6)
+    ? (x.map((v) => {
+        const n = Math.round(v * 144) / 144;
+        return Math.abs(n - v) < 1e-6 ? n + 0 : v;
+      }) as unknown as Vec3)
+    : undefined;
 }
 
 /** "x, ¼, z", "x, −x, ½". */
@@ -180,39 +261,64 @@ function coordinateWords(f: Flat): string {
   const basis: number[][] = [];
   for (let j = 0; j < 3; j++) {
     const v = [f.projection[j]!, f.projection[3 + j]!, f.projection[6 + j]!];
-    const w = basis.reduce((u, b) => { const lead = b.findIndex((x) => Math.abs(x) > 1e-6); return u.map((x, i) => x - (u[lead]! / b[lead]!) * b[i]!); }, v);
-    if (w.some((x) => Math.abs(x) > 1e-6)) { const lead = w.findIndex((x) => Math.abs(x) > 1e-6); basis.push(w.map((x) => x / w[lead]!)); }
+    const w = basis.reduce((u, b) => {
+      const lead = b.findIndex((x) => Math.abs(x) > 1e-6);
+      return u.map((x, i) => x - (u[lead]! / b[lead]!) * b[i]!);
+    }, v);
+    if (w.some((x) => Math.abs(x) > 1e-6)) {
+      const lead = w.findIndex((x) => Math.abs(x) > 1e-6);
+      basis.push(w.map((x) => x / w[lead]!));
+    }
   }
   // Fully reduced, so that each parameter stands in one leading coordinate only.
-  for (let i = basis.length - 1; i >= 0; i--) { const lead = basis[i]!.findIndex((x) => Math.abs(x) > 1e-6); for (let k = 0; k < i; k++) { const c = basis[k]![lead]!; basis[k] = basis[k]!.map((x, q) => x - c * basis[i]![q]!); } }
+  for (let i = basis.length - 1; i >= 0; i--) {
+    const lead = basis[i]!.findIndex((x) => Math.abs(x) > 1e-6);
+    for (let k = 0; k < i; k++) {
+      const c = basis[k]![lead]!;
+      basis[k] = basis[k]!.map((x, q) => x - c * basis[i]![q]!);
+    }
+  }
   const leads = basis.map((b) => b.findIndex((x) => Math.abs(x) > 1e-6));
   const origin = [...f.shift];
-  basis.forEach((b, n) => { const k = origin[leads[n]!]!; b.forEach((x, i) => (origin[i]! -= k * x)); });
-  return [0, 1, 2].map((i) => {
-    let text = '';
-    basis.forEach((b, n) => { const c = b[i]!; if (Math.abs(c) < 1e-6) return; const size = Math.abs(c); text += `${c < 0 ? '−' : text ? '+' : ''}${Math.abs(size - 1) < 1e-6 ? '' : fractionWords(size)}${'xyz'[leads[n]!]}`; });
-    const shift = text ? origin[i]! - Math.round(origin[i]! - 0.5 + 0.5 + 1e-9) : wrapped(origin[i]!);
-    if (!text) return fractionWords(shift);
-    return Math.abs(shift) < 1e-6 ? text : `${text}${shift < 0 ? '−' : '+'}${fractionWords(Math.abs(shift))}`;
-  }).join(', ');
+  basis.forEach((b, n) => {
+    const k = origin[leads[n]!]!;
+    b.forEach((x, i) => (origin[i]! -= k * x));
+  });
+  return [0, 1, 2]
+    .map((i) => {
+      let text = '';
+      basis.forEach((b, n) => {
+        const c = b[i]!;
+        if (Math.abs(c) < 1e-6) return;
+        const size = Math.abs(c);
+        text += `${c < 0 ? '−' : text ? '+' : ''}${Math.abs(size - 1) < 1e-6 ? '' : fractionWords(size)}${'xyz'[leads[n]!]}`;
+      });
+      const shift = text ? origin[i]! - Math.round(origin[i]! - 0.5 + 0.5 + 1e-9) : wrapped(origin[i]!);
+      if (!text) return fractionWords(shift);
+      return Math.abs(shift) < 1e-6 ? text : `${text}${shift < 0 ? '−' : '+'}${fractionWords(Math.abs(shift))}`;
+    })
+    .join(', ');
 }
 
 /** Indices of the sites that stand on a kind of position, within `tolerance` Å. */
 export function sitesOn(s: Structure, position: SpecialPosition, tolerance = 0.02): number[] {
-  const all = allOperators(s.spaceGroup), g = metricTensor(s.cell);
+  const all = allOperators(s.spaceGroup),
+    g = metricTensor(s.cell);
   return s.sites.flatMap((site, i) => {
     if (siteSymmetry(s.spaceGroup, g, site.position, tolerance).multiplicity !== position.multiplicity) return [];
     const here = all.some((o) => {
       const y = apply3(o.r, site.position).map((x, k) => x + o.t[k]!) as unknown as Vec3;
       // Only the lattice copies matter for which the set passes nearby.
-      for (let a = -1; a <= 1; a++) for (let b = -1; b <= 1; b++) for (let c = -1; c <= 1; c++) {
-        const w: Vec3 = [wrapped(y[0]) + a, wrapped(y[1]) + b, wrapped(y[2]) + c];
-        const on = pointOn(position as Flat, w);
-        const d = [on[0] - w[0], on[1] - w[1], on[2] - w[2]];
-        let q = 0;
-        for (let m = 0; m < 3; m++) for (let n = 0; n < 3; n++) q += d[m]! * d[n]! * g[3 * m + n]!;
-        if (q < tolerance * tolerance) return true;
-      }
+      for (let a = -1; a <= 1; a++)
+        for (let b = -1; b <= 1; b++)
+          for (let c = -1; c <= 1; c++) {
+            const w: Vec3 = [wrapped(y[0]) + a, wrapped(y[1]) + b, wrapped(y[2]) + c];
+            const on = pointOn(position as Flat, w);
+            const d = [on[0] - w[0], on[1] - w[1], on[2] - w[2]];
+            let q = 0;
+            for (let m = 0; m < 3; m++) for (let n = 0; n < 3; n++) q += d[m]! * d[n]! * g[3 * m + n]!;
+            if (q < tolerance * tolerance) return true;
+          }
       return false;
     });
     return here ? [i] : [];

@@ -42,19 +42,37 @@ export interface SymmetryReport {
 }
 
 /** Missed supergroups with what the data say of each. Raw data are in the structure's axes. */
-export function missedWithOpinion(s: Structure, tolerance: number, raw?: RawReflections, found: readonly FoundOperation[] = searchOperations(s, tolerance)): MissedWithOpinion[] {
+export function missedWithOpinion(
+  s: Structure,
+  tolerance: number,
+  raw?: RawReflections,
+  found: readonly FoundOperation[] = searchOperations(s, tolerance),
+): MissedWithOpinion[] {
   return missedGroups(s, tolerance, found).map((m): MissedWithOpinion => {
     const opinion = raw && opinionOfData(raw, s.cell, s.spaceGroup, m.operators);
     const complete = m.fit > 0.97 && m.metricMisfit < 0.02;
     const likely = complete && opinion?.verdict !== 'against';
     const geometry = `${m.fit > 0.999 ? 'every compared atom' : `${(100 * m.fit).toFixed(0)} % of the electrons`} within ${m.maxDeviation.toFixed(3)} Å (r.m.s. ${m.rms.toFixed(3)} Å)${m.misfits.length ? `; ${m.misfits.length} atoms do not fit` : ''}`;
-    return { ...m, likely, words: `${m.group.symbol}, ${m.index} times the operations: ${geometry}; metric within ${(100 * m.metricMisfit).toFixed(2)} %${opinion ? `. The data: ${opinion.words}` : ''}.`, ...(opinion ? { opinion } : {}) };
+    return {
+      ...m,
+      likely,
+      words: `${m.group.symbol}, ${m.index} times the operations: ${geometry}; metric within ${(100 * m.metricMisfit).toFixed(2)} %${opinion ? `. The data: ${opinion.words}` : ''}.`,
+      ...(opinion ? { opinion } : {}),
+    };
   });
 }
 
-export async function symmetryReport(s: Structure, tolerance: number, raw: RawReflections | undefined, context: TaskContext<string>): Promise<SymmetryReport> {
+export async function symmetryReport(
+  s: Structure,
+  tolerance: number,
+  raw: RawReflections | undefined,
+  context: TaskContext<string>,
+): Promise<SymmetryReport> {
   const group = s.spaceGroup;
-  const say = async (text: string): Promise<void> => { context.progress(text); await context.breath(); };
+  const say = async (text: string): Promise<void> => {
+    context.progress(text);
+    await context.breath();
+  };
   await say('Symmetry elements and special positions');
   const elements = symmetryElements(group);
   const positions = specialPositions(group).map((p) => ({ ...p, sites: sitesOn(s, p) }));
@@ -63,10 +81,29 @@ export async function symmetryReport(s: Structure, tolerance: number, raw: RawRe
   await say('Operations the model nearly has');
   const found = searchOperations(s, tolerance, 0.7);
   await say('Supergroups, and what the data say of them');
-  const missed = missedWithOpinion(s, tolerance, raw, found.filter((f) => f.fit >= 0.8));
+  const missed = missedWithOpinion(
+    s,
+    tolerance,
+    raw,
+    found.filter((f) => f.fit >= 0.8),
+  );
   const own = crystalClass(rotationsOf(group));
   return {
-    group, system: crystalSystem(own), crystalClass: own, laueClass: laueClass(group), operators: operatorStrings(group), parts: symbolParts(group), conditions: reflectionConditions(group), elements, positions, settings, reduced: reducedCell(s.cell, group),
-    subgroups: subgroups(group), missed, pseudoTranslations: found.filter((f) => f.operator.r.every((x, i) => x === (i % 4 ? 0 : 1))), superstructure: raw ? findSuperstructure(raw, s.cell, group) : [], tolerance,
+    group,
+    system: crystalSystem(own),
+    crystalClass: own,
+    laueClass: laueClass(group),
+    operators: operatorStrings(group),
+    parts: symbolParts(group),
+    conditions: reflectionConditions(group),
+    elements,
+    positions,
+    settings,
+    reduced: reducedCell(s.cell, group),
+    subgroups: subgroups(group),
+    missed,
+    pseudoTranslations: found.filter((f) => f.operator.r.every((x, i) => x === (i % 4 ? 0 : 1))),
+    superstructure: raw ? findSuperstructure(raw, s.cell, group) : [],
+    tolerance,
   };
 }

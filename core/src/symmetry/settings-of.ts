@@ -29,18 +29,28 @@ const whole = (m: Mat3): boolean => m.every((x) => Math.abs(x - Math.round(x)) <
 /** Lattice vectors that can serve as axes: the given and the reference ones, the shortest along every rotation axis, and the short ones of the plane where only a plane is fixed. */
 function axisCandidates(cell: Cell, group: SpaceGroup, reference: Mat3): Vec3[] {
   const g = metricTensor(cell);
-  const length = (v: Vec3): number => { const w = apply3(g, v); return Math.sqrt(v[0] * w[0] + v[1] * w[1] + v[2] * w[2]); };
+  const length = (v: Vec3): number => {
+    const w = apply3(g, v);
+    return Math.sqrt(v[0] * w[0] + v[1] * w[1] + v[2] * w[2]);
+  };
   const lattice = primitiveBasis(group.centring);
   const reduced = multiply3(lattice, niggliReduce(congruence(g, lattice)).p);
   const short: Vec3[] = [];
-  for (let i = -3; i <= 3; i++) for (let j = -3; j <= 3; j++) for (let k = -3; k <= 3; k++) if (i || j || k) short.push(apply3(reduced, [i, j, k]));
+  for (let i = -3; i <= 3; i++)
+    for (let j = -3; j <= 3; j++) for (let k = -3; k <= 3; k++) if (i || j || k) short.push(apply3(reduced, [i, j, k]));
   short.sort((p, q) => length(p) - length(q));
   const out = new Map<string, Vec3>();
-  const offer = (v: Vec3): void => { for (const s of [1, -1]) { const w = v.map((x) => s * x + 0) as unknown as Vec3; out.set(key(w), w); } };
+  const offer = (v: Vec3): void => {
+    for (const s of [1, -1]) {
+      const w = v.map((x) => s * x + 0) as unknown as Vec3;
+      out.set(key(w), w);
+    }
+  };
   for (const m of [IDENTITY3, reference]) for (let j = 0; j < 3; j++) offer([m[j]!, m[3 + j]!, m[6 + j]!]);
   const rotations = rotationsOf(group);
   const axes = rotations.filter((r) => Math.abs(rotationType(r)) > 1).map(rotationAxis);
-  const parallel = (u: Vec3, v: Vec3): boolean => [0, 1, 2].every((i) => Math.abs(u[(i + 1) % 3]! * v[(i + 2) % 3]! - u[(i + 2) % 3]! * v[(i + 1) % 3]!) < 1e-6);
+  const parallel = (u: Vec3, v: Vec3): boolean =>
+    [0, 1, 2].every((i) => Math.abs(u[(i + 1) % 3]! * v[(i + 2) % 3]! - u[(i + 2) % 3]! * v[(i + 1) % 3]!) < 1e-6);
   const distinct = axes.filter((a, i) => axes.findIndex((b) => parallel(a, b)) === i);
   for (const a of distinct) {
     const along = short.find((v) => parallel(v, a));
@@ -60,18 +70,29 @@ function axisCandidates(cell: Cell, group: SpaceGroup, reference: Mat3): Vec3[] 
 }
 
 /** Which axis of a monoclinic symbol is the unique one; −1 elsewhere. */
-const uniqueAxis = (symbol: string): number => { const parts = symbol.split(' ').slice(1); return parts.length === 3 && parts.filter((x) => x === '1').length === 2 ? parts.findIndex((x) => x !== '1') : -1; };
+const uniqueAxis = (symbol: string): number => {
+  const parts = symbol.split(' ').slice(1);
+  return parts.length === 3 && parts.filter((x) => x === '1').length === 2 ? parts.findIndex((x) => x !== '1') : -1;
+};
 
 const spread = (c: Cell): number => c.a + c.b + c.c;
 const skew = (c: Cell): number => Math.abs(c.alpha - 90) + Math.abs(c.beta - 90) + Math.abs(c.gamma - 90);
 /** Angles of 90° or more are the habit; of equal cells the one nearest to the given axes. */
-const cost = (c: Cell, p: Mat3): number => spread(c) + 0.02 * skew(c) + [c.alpha, c.beta, c.gamma].filter((x) => x < 90 - 1e-6).length * 0.5 + p.reduce((n, x, i) => n + Math.abs(x - (i % 4 ? 0 : 1)), 0) * 1e-3;
+const cost = (c: Cell, p: Mat3): number =>
+  spread(c) +
+  0.02 * skew(c) +
+  [c.alpha, c.beta, c.gamma].filter((x) => x < 90 - 1e-6).length * 0.5 +
+  p.reduce((n, x, i) => n + Math.abs(x - (i % 4 ? 0 : 1)), 0) * 1e-3;
 
 /** Settings of a structure's space group, the present one first, then the standard one, each in the shortest cell that has its symbol. */
 export function settingsOf(cell: Cell, group: SpaceGroup): SettingChoice[] {
   const found = identifyGroup(group);
   const number = found.setting.number;
-  const tabulated = SETTINGS.filter((s) => s.number === number).map((s) => ({ s, g: groupOfSetting(s), keys: new Set(groupOfSetting(s).representatives.map((o) => rotationKey(o.r))) }));
+  const tabulated = SETTINGS.filter((s) => s.number === number).map((s) => ({
+    s,
+    g: groupOfSetting(s),
+    keys: new Set(groupOfSetting(s).representatives.map((o) => rotationKey(o.r))),
+  }));
   const lattice = primitiveBasis(group.centring);
   const inverseLattice = inverse3(lattice);
   const best = new Map<string, { change: AxesChange; cell: Cell; cost: number; setting: Setting; group: SpaceGroup }>();
@@ -79,7 +100,8 @@ export function settingsOf(cell: Cell, group: SpaceGroup): SettingChoice[] {
     const det = determinant3(p);
     if (det < 1e-6) return;
     const points = Math.round(det * group.centring.length);
-    if (Math.abs(points - det * group.centring.length) > 1e-6 || points > 4 || !whole(multiply3(inverseLattice, p))) return;
+    if (Math.abs(points - det * group.centring.length) > 1e-6 || points > 4 || !whole(multiply3(inverseLattice, p)))
+      return;
     const q = inverse3(p);
     const rotations: Mat3[] = [];
     for (const o of group.representatives) {
@@ -87,19 +109,30 @@ export function settingsOf(cell: Cell, group: SpaceGroup): SettingChoice[] {
       if (!whole(r)) return;
       rotations.push(r.map((x) => Math.round(x) + 0) as unknown as Mat3);
     }
-    const fitting = tabulated.filter((t) => t.g.centring.length === points && rotations.every((r) => t.keys.has(rotationKey(r))));
+    const fitting = tabulated.filter(
+      (t) => t.g.centring.length === points && rotations.every((r) => t.keys.has(rotationKey(r))),
+    );
     if (!fitting.length) return;
     const next = transformCell(cell, p);
     const price = cost(next, p);
     const open = fitting.filter((t) => !best.has(t.s.hall) || best.get(t.s.hall)!.cost > price + 1e-9);
     if (!open.length) return;
-    const here = spaceGroupFromOperators([...group.representatives.map((o) => changeBasis(o, p)), ...centringInBasis(lattice, p).map((t): Operator => ({ r: IDENTITY3, t }))]);
+    const here = spaceGroupFromOperators([
+      ...group.representatives.map((o) => changeBasis(o, p)),
+      ...centringInBasis(lattice, p).map((t): Operator => ({ r: IDENTITY3, t })),
+    ]);
     const centring = new Set(here.centring.map(key));
     for (const t of open) {
       if (!t.g.centring.every((c) => centring.has(key(c)))) continue;
       const shift = originShift(here, t.g);
       if (!shift) continue;
-      best.set(t.s.hall, { change: { p: p.map((x) => x + 0) as unknown as Mat3, origin: centred(apply3(p, shift)) }, cell: next, cost: price, setting: t.s, group: t.g });
+      best.set(t.s.hall, {
+        change: { p: p.map((x) => x + 0) as unknown as Mat3, origin: centred(apply3(p, shift)) },
+        cell: next,
+        cost: price,
+        setting: t.s,
+        group: t.g,
+      });
     }
   };
   consider(IDENTITY3);
@@ -113,38 +146,77 @@ export function settingsOf(cell: Cell, group: SpaceGroup): SettingChoice[] {
   }
   const standardHall = referenceSetting(number).hall;
   // The setting at hand stays in the list even where a shorter cell has the same symbol, or no table names it.
-  const asItIs = { setting: SETTINGS.find((s) => s.hall === group.hall) ?? { ...found.setting, hall: group.hall, code: '*' }, change: { p: IDENTITY3, origin: [0, 0, 0] as Vec3 }, cell, group };
-  const isPresent = (b: { change: AxesChange; setting: Setting }): boolean => b.setting.hall === group.hall && b.change.p.every((x, i) => x === IDENTITY3[i]) && b.change.origin.every((x) => Math.abs(x) < 1e-6);
+  const asItIs = {
+    setting: SETTINGS.find((s) => s.hall === group.hall) ?? { ...found.setting, hall: group.hall, code: '*' },
+    change: { p: IDENTITY3, origin: [0, 0, 0] as Vec3 },
+    cell,
+    group,
+  };
+  const isPresent = (b: { change: AxesChange; setting: Setting }): boolean =>
+    b.setting.hall === group.hall &&
+    b.change.p.every((x, i) => x === IDENTITY3[i]) &&
+    b.change.origin.every((x) => Math.abs(x) < 1e-6);
   const entries = [...best.values()];
-  const choices = (entries.some(isPresent) ? entries : [asItIs, ...entries]).map(({ setting, change, cell: c, group: g }): SettingChoice => ({
-    setting, change, cell: c, group: g, present: isPresent({ change, setting }), standard: setting.hall === standardHall, reasons: [],
-  }));
+  const choices = (entries.some(isPresent) ? entries : [asItIs, ...entries]).map(
+    ({ setting, change, cell: c, group: g }): SettingChoice => ({
+      setting,
+      change,
+      cell: c,
+      group: g,
+      present: isPresent({ change, setting }),
+      standard: setting.hall === standardHall,
+      reasons: [],
+    }),
+  );
   const reference = referenceSetting(number);
   const usual = (c: SettingChoice): number => Number(uniqueAxis(c.setting.symbol) === uniqueAxis(reference.symbol));
-  choices.sort((p, q) => Number(q.present) - Number(p.present) || Number(q.standard) - Number(p.standard) || usual(q) - usual(p) || spread(p.cell) - spread(q.cell));
+  choices.sort(
+    (p, q) =>
+      Number(q.present) - Number(p.present) ||
+      Number(q.standard) - Number(p.standard) ||
+      usual(q) - usual(p) ||
+      spread(p.cell) - spread(q.cell),
+  );
   // Of settings that only exchange the axes the first one speaks for all.
   const first = (test: (c: SettingChoice) => boolean): SettingChoice | undefined => choices.find(test);
-  const shortest = Math.min(...choices.map((c) => spread(c.cell))), straight = Math.min(...choices.map((c) => skew(c.cell)));
+  const shortest = Math.min(...choices.map((c) => spread(c.cell))),
+    straight = Math.min(...choices.map((c) => skew(c.cell)));
   const told = choices.map((c) => ({
-    ...c, reasons: [
-      ...(c.present ? ['the setting it is in'] : []), ...(c.standard ? [`the standard symbol of International Tables${c.present ? '' : choices.some((d) => d.present && d.standard) ? ', in a shorter cell' : ''}`] : []),
-      ...(choices.length > 1 && c === first((d) => spread(d.cell) < shortest + 1e-6) ? ['shortest axes'] : []), ...(choices.length > 1 && straight > 1e-6 && c === first((d) => skew(d.cell) < straight + 1e-6) ? ['angle nearest to 90°'] : []),
-      ...(c.group.centricAtOrigin && choices.some((d) => !d.group.centricAtOrigin) ? ['origin on an inversion centre'] : []), ...(c.group.centring.length === 1 && choices.some((d) => d.group.centring.length > 1) ? ['primitive cell'] : []),
+    ...c,
+    reasons: [
+      ...(c.present ? ['the setting it is in'] : []),
+      ...(c.standard
+        ? [
+            `the standard symbol of International Tables${c.present ? '' : choices.some((d) => d.present && d.standard) ? ', in a shorter cell' : ''}`,
+          ]
+        : []),
+      ...(choices.length > 1 && c === first((d) => spread(d.cell) < shortest + 1e-6) ? ['shortest axes'] : []),
+      ...(choices.length > 1 && straight > 1e-6 && c === first((d) => skew(d.cell) < straight + 1e-6)
+        ? ['angle nearest to 90°']
+        : []),
+      ...(c.group.centricAtOrigin && choices.some((d) => !d.group.centricAtOrigin)
+        ? ['origin on an inversion centre']
+        : []),
+      ...(c.group.centring.length === 1 && choices.some((d) => d.group.centring.length > 1) ? ['primitive cell'] : []),
     ],
   }));
   return told;
 }
 
 /** Shifts in (−½, ½]. */
-const centred = (v: Vec3): Vec3 => v.map((x) => {
-  const y = x - Math.round(x);
-  return Math.abs(y) < 1e-9 ? 0 : y <= -0.5 + 1e-9 ? y + 1 : y;
-}) as unknown as Vec3;
+const centred = (v: Vec3): Vec3 =>
+  v.map((x) => {
+    const y = x - Math.round(x);
+    return Math.abs(y) < 1e-9 ? 0 : y <= -0.5 + 1e-9 ? y + 1 : y;
+  }) as unknown as Vec3;
 
 /** The reduced (Niggli) cell, for comparing with other crystals. */
 export function reducedCell(cell: Cell, group: SpaceGroup): { cell: Cell; words: string } {
   const lattice = primitiveBasis(group.centring);
   const { p, metric } = niggliReduce(congruence(metricTensor(cell), lattice));
   const m = multiply3(lattice, p);
-  return { cell: cellFromMetric(metric), words: [0, 1, 2].map((j) => vectorWords([m[j]!, m[3 + j]!, m[6 + j]!])).join(', ') };
+  return {
+    cell: cellFromMetric(metric),
+    words: [0, 1, 2].map((j) => vectorWords([m[j]!, m[3 + j]!, m[6 + j]!])).join(', '),
+  };
 }

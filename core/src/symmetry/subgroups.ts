@@ -34,32 +34,53 @@ export function subgroups(group: SpaceGroup): Subgroup[] {
   for (const m of [...sets.values()]) for (const a of rotations) offer([...m, a]);
   const index = (m: readonly Mat3[]): number => rotations.length / m.length;
   const all = [...sets.values()].filter((m) => index(m) === 2 || index(m) === 3);
-  return all.map((members): Subgroup => {
-    const keys = new Set(members.map(rotationKey));
-    const kept = group.representatives.filter((o) => keys.has(rotationKey(o.r)));
-    const made = nameGroup(spaceGroupFromOperators([...kept, ...group.centring.map((t): Operator => ({ r: [1, 0, 0, 0, 1, 0, 0, 0, 1], t }))]));
-    const covered = new Set(keys);
-    const lost: { operator: Operator; words: string }[] = [];
-    const simple = [...group.representatives].sort((p, q) => Math.abs(rotationType(p.r)) - Math.abs(rotationType(q.r)) || rotationType(q.r) - rotationType(p.r));
-    for (const o of simple) {
-      if (covered.has(rotationKey(o.r))) continue;
-      for (const m of members) covered.add(rotationKey(multiply3(o.r, m)));
-      lost.push({ operator: o, words: elementOfOperator(o, group.centring)?.words ?? '' });
-    }
-    // Rotations of the Laue group are invisible in the intensities unless Friedel pairs differ.
-    const laue = new Set(laueRotations(members).map(rotationKey));
-    const twins = lost.filter((l) => !laue.has(rotationKey(l.operator.r)) || !made.centric).map((l): TwinComponent => {
-      const seen = laue.has(rotationKey(l.operator.r));
-      const law = (seen ? [-1, 0, 0, 0, -1, 0, 0, 0, -1] : transpose3(l.operator.r)) as Mat3;
-      return { law, fraction: 1 / (lost.length + 1), name: seen ? 'inversion' : l.words.replace(/ at .*| through .*/, '') };
-    });
-    return { group: made, index: index(members), lost, twins };
-  }).sort((p, q) => p.index - q.index || Number(q.group.centric) - Number(p.group.centric) || p.group.symbol.localeCompare(q.group.symbol));
+  return all
+    .map((members): Subgroup => {
+      const keys = new Set(members.map(rotationKey));
+      const kept = group.representatives.filter((o) => keys.has(rotationKey(o.r)));
+      const made = nameGroup(
+        spaceGroupFromOperators([
+          ...kept,
+          ...group.centring.map((t): Operator => ({ r: [1, 0, 0, 0, 1, 0, 0, 0, 1], t })),
+        ]),
+      );
+      const covered = new Set(keys);
+      const lost: { operator: Operator; words: string }[] = [];
+      const simple = [...group.representatives].sort(
+        (p, q) => Math.abs(rotationType(p.r)) - Math.abs(rotationType(q.r)) || rotationType(q.r) - rotationType(p.r),
+      );
+      for (const o of simple) {
+        if (covered.has(rotationKey(o.r))) continue;
+        for (const m of members) covered.add(rotationKey(multiply3(o.r, m)));
+        lost.push({ operator: o, words: elementOfOperator(o, group.centring)?.words ?? '' });
+      }
+      // Rotations of the Laue group are invisible in the intensities unless Friedel pairs differ.
+      const laue = new Set(laueRotations(members).map(rotationKey));
+      const twins = lost
+        .filter((l) => !laue.has(rotationKey(l.operator.r)) || !made.centric)
+        .map((l): TwinComponent => {
+          const seen = laue.has(rotationKey(l.operator.r));
+          const law = (seen ? [-1, 0, 0, 0, -1, 0, 0, 0, -1] : transpose3(l.operator.r)) as Mat3;
+          return {
+            law,
+            fraction: 1 / (lost.length + 1),
+            name: seen ? 'inversion' : l.words.replace(/ at .*| through .*/, ''),
+          };
+        });
+      return { group: made, index: index(members), lost, twins };
+    })
+    .sort(
+      (p, q) =>
+        p.index - q.index ||
+        Number(q.group.centric) - Number(p.group.centric) ||
+        p.group.symbol.localeCompare(q.group.symbol),
+    );
 }
 
 /** The same crystal with every lost operation written out as sites of its own. Labels get a letter more for each copy. */
 export function lowerSymmetry(s: Structure, to: Subgroup): Structure {
-  const metric = metricTensor(s.cell), kept = allOperators(to.group);
+  const metric = metricTensor(s.cell),
+    kept = allOperators(to.group);
   const sites: Site[] = s.sites.map((x) => x);
   const taken = new Set(sites.map((x) => x.label));
   for (const x of s.sites) {
@@ -81,4 +102,5 @@ export function lowerSymmetry(s: Structure, to: Subgroup): Structure {
 }
 
 /** Words for what is given up: "loses the c glide plane ⊥ b …". */
-export const subgroupWords = (g: Subgroup): string => `${g.group.symbol} (class ${crystalClass(rotationsOf(g.group))}, ${groupOrder(g.group)} of ${groupOrder(g.group) * g.index} operations) gives up the ${g.lost.map((l) => l.words.replace(/ at .*| through .*/, '')).join(' and the ')}`;
+export const subgroupWords = (g: Subgroup): string =>
+  `${g.group.symbol} (class ${crystalClass(rotationsOf(g.group))}, ${groupOrder(g.group)} of ${groupOrder(g.group) * g.index} operations) gives up the ${g.lost.map((l) => l.words.replace(/ at .*| through .*/, '')).join(' and the ')}`;

@@ -30,47 +30,79 @@ export interface MissedGroup {
   readonly added: readonly FoundOperation[];
 }
 
-interface Loose { operators: Operator[]; centring: Vec3[]; used: FoundOperation[] }
+interface Loose {
+  operators: Operator[];
+  centring: Vec3[];
+  used: FoundOperation[];
+}
 
 const RATIONAL = [0, 1 / 6, 1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4, 5 / 6, 1];
-const rational = (x: number, slack: number): number | undefined => RATIONAL.find((r) => Math.abs(x - Math.floor(x) - r) < slack);
+const rational = (x: number, slack: number): number | undefined =>
+  RATIONAL.find((r) => Math.abs(x - Math.floor(x) - r) < slack);
 
 /** Closes operators whose translations are known only roughly; undefined where a product was not found in the model. */
-function closeLoosely(start: readonly Operator[], centring: readonly Vec3[], found: readonly FoundOperation[], cell: Cell, reach: number): Loose | undefined {
+function closeLoosely(
+  start: readonly Operator[],
+  centring: readonly Vec3[],
+  found: readonly FoundOperation[],
+  cell: Cell,
+  reach: number,
+): Loose | undefined {
   const g = metricTensor(cell);
-  const length = (d: Vec3): number => { const w = apply3(g, d); return Math.sqrt(Math.max(0, d[0] * w[0] + d[1] * w[1] + d[2] * w[2])); };
+  const length = (d: Vec3): number => {
+    const w = apply3(g, d);
+    return Math.sqrt(Math.max(0, d[0] * w[0] + d[1] * w[1] + d[2] * w[2]));
+  };
   const split = latticePart(centring);
   const members: Operator[] = [];
   const at = new Map<string, Operator>();
   const used = new Set<FoundOperation>();
-  for (const o of start) if (!at.has(rotationKey(o.r))) { at.set(rotationKey(o.r), o); members.push(o); }
-  for (let i = 0; i < members.length; i++) for (let j = 0; j < members.length; j++) {
-    const a = members[i]!, b = members[j]!;
-    const u = apply3(a.r, b.t);
-    const r = multiply3(a.r, b.r), t: Vec3 = [a.t[0] + u[0], a.t[1] + u[1], a.t[2] + u[2]];
-    const key = rotationKey(r);
-    const known = at.get(key);
-    if (known) {
-      const { rest } = split([t[0] - known.t[0], t[1] - known.t[1], t[2] - known.t[2]]);
-      if (length(rest) < reach) continue;
-      // A product that differs by a translation: the lattice itself would have to be finer.
-      const match = found.find((f) => rotationKey(f.operator.r) === rotationKey(IDENTITY3) && length(split([f.operator.t[0] - rest[0], f.operator.t[1] - rest[1], f.operator.t[2] - rest[2]]).rest) < reach);
-      const exact = match && rest.map((x) => rational(x, 0.04));
-      if (!match || !exact || exact.some((x) => x === undefined)) return undefined;
-      const finer = spaceGroupFromOperators([...centring, exact.map((x) => x! % 1) as unknown as Vec3].map((c): Operator => ({ r: IDENTITY3, t: c })));
-      if (finer.centring.length > 8 || finer.centring.length === centring.length) return undefined;
-      const deeper = closeLoosely(members, finer.centring, found, cell, reach);
-      deeper?.used.push(match, ...used);
-      return deeper;
+  for (const o of start)
+    if (!at.has(rotationKey(o.r))) {
+      at.set(rotationKey(o.r), o);
+      members.push(o);
     }
-    const near = found.find((f) => rotationKey(f.operator.r) === key && length(split([f.operator.t[0] - t[0], f.operator.t[1] - t[1], f.operator.t[2] - t[2]]).rest) < reach);
-    if (!near) return undefined;
-    used.add(near);
-    const o = { r, t };
-    at.set(key, o);
-    members.push(o);
-    if (members.length > 48) return undefined;
-  }
+  for (let i = 0; i < members.length; i++)
+    for (let j = 0; j < members.length; j++) {
+      const a = members[i]!,
+        b = members[j]!;
+      const u = apply3(a.r, b.t);
+      const r = multiply3(a.r, b.r),
+        t: Vec3 = [a.t[0] + u[0], a.t[1] + u[1], a.t[2] + u[2]];
+      const key = rotationKey(r);
+      const known = at.get(key);
+      if (known) {
+        const { rest } = split([t[0] - known.t[0], t[1] - known.t[1], t[2] - known.t[2]]);
+        if (length(rest) < reach) continue;
+        // A product that differs by a translation: the lattice itself would have to be finer.
+        const match = found.find(
+          (f) =>
+            rotationKey(f.operator.r) === rotationKey(IDENTITY3) &&
+            length(split([f.operator.t[0] - rest[0], f.operator.t[1] - rest[1], f.operator.t[2] - rest[2]]).rest) <
+              reach,
+        );
+        const exact = match && rest.map((x) => rational(x, 0.04));
+        if (!match || !exact || exact.some((x) => x === undefined)) return undefined;
+        const finer = spaceGroupFromOperators(
+          [...centring, exact.map((x) => x! % 1) as unknown as Vec3].map((c): Operator => ({ r: IDENTITY3, t: c })),
+        );
+        if (finer.centring.length > 8 || finer.centring.length === centring.length) return undefined;
+        const deeper = closeLoosely(members, finer.centring, found, cell, reach);
+        deeper?.used.push(match, ...used);
+        return deeper;
+      }
+      const near = found.find(
+        (f) =>
+          rotationKey(f.operator.r) === key &&
+          length(split([f.operator.t[0] - t[0], f.operator.t[1] - t[1], f.operator.t[2] - t[2]]).rest) < reach,
+      );
+      if (!near) return undefined;
+      used.add(near);
+      const o = { r, t };
+      at.set(key, o);
+      members.push(o);
+      if (members.length > 48) return undefined;
+    }
   return { operators: members, centring: [...centring], used: [...used] };
 }
 
@@ -84,8 +116,11 @@ export function exactOperators(loose: readonly Operator[], centring: readonly Ve
   return loose.map((a) => {
     const mean = [0, 0, 0];
     for (const b of loose) {
-      const u = apply3(a.r, b.t), c = at.get(rotationKey(multiply3(a.r, b.r)))!;
-      split([a.t[0] + u[0] - c.t[0], a.t[1] + u[1] - c.t[1], a.t[2] + u[2] - c.t[2]]).rest.forEach((x, i) => (mean[i]! += x / loose.length));
+      const u = apply3(a.r, b.t),
+        c = at.get(rotationKey(multiply3(a.r, b.r)))!;
+      split([a.t[0] + u[0] - c.t[0], a.t[1] + u[1] - c.t[1], a.t[2] + u[2] - c.t[2]]).rest.forEach(
+        (x, i) => (mean[i]! += x / loose.length),
+      );
     }
     return { r: a.r, t: [a.t[0] - mean[0]!, a.t[1] - mean[1]!, a.t[2] - mean[2]!] as Vec3 };
   });
@@ -117,10 +152,16 @@ export function rationalOrigin(operators: readonly Operator[]): Vec3 {
 function projector(o: Operator): readonly [number, number, number, number, number, number, number, number, number] {
   const sum = new Array<number>(9).fill(0);
   let r = IDENTITY3 as typeof o.r;
-  for (let k = 0; k < 12; k++) { r.forEach((x, i) => (sum[i]! += x / 12)); r = multiply3(o.r, r); }
+  for (let k = 0; k < 12; k++) {
+    r.forEach((x, i) => (sum[i]! += x / 12));
+    r = multiply3(o.r, r);
+  }
   return sum as never;
 }
-const freedom = (o: Operator): number => { const p = projector(o); return Math.round(p[0] + p[4] + p[8]); };
+const freedom = (o: Operator): number => {
+  const p = projector(o);
+  return Math.round(p[0] + p[4] + p[8]);
+};
 
 /** A fixed point of the operation without its gliding part. */
 function locate(o: Operator): Vec3 {
@@ -129,16 +170,30 @@ function locate(o: Operator): Vec3 {
   const t: Vec3 = [o.t[0] - w[0], o.t[1] - w[1], o.t[2] - w[2]];
   let x: Vec3 = [0, 0, 0];
   const sum = [0, 0, 0];
-  for (let k = 0; k < 12; k++) { x.forEach((v, i) => (sum[i]! += v / 12)); const y = apply3(o.r, x); x = [y[0] + t[0], y[1] + t[1], y[2] + t[2]]; }
+  for (let k = 0; k < 12; k++) {
+    x.forEach((v, i) => (sum[i]! += v / 12));
+    const y = apply3(o.r, x);
+    x = [y[0] + t[0], y[1] + t[1], y[2] + t[2]];
+  }
   return sum as unknown as Vec3;
 }
 
 /** Every supergroup the found operations allow, the most symmetric first. Geometry only; the data are asked elsewhere. */
-export function missedGroups(s: Structure, tolerance = 0.25, found: readonly FoundOperation[] = searchOperations(s, tolerance)): MissedGroup[] {
+export function missedGroups(
+  s: Structure,
+  tolerance = 0.25,
+  found: readonly FoundOperation[] = searchOperations(s, tolerance),
+): MissedGroup[] {
   const own = allOperators(s.spaceGroup).slice(0, s.spaceGroup.representatives.length);
   const reach = Math.max(0.8, 3 * tolerance);
   const closed: Loose[] = [];
-  const keyOf = (l: Loose): string => `${l.centring.length}|${l.operators.map((o) => rotationKey(o.r)).sort().join(';')}|${l.used.map((f) => f.operator.t.map((x) => Math.round((x - Math.floor(x)) * 12) % 12).join()).sort()[0] ?? ''}`;
+  const keyOf = (l: Loose): string =>
+    `${l.centring.length}|${l.operators
+      .map((o) => rotationKey(o.r))
+      .sort()
+      .join(
+        ';',
+      )}|${l.used.map((f) => f.operator.t.map((x) => Math.round((x - Math.floor(x)) * 12) % 12).join()).sort()[0] ?? ''}`;
   const seen = new Set<string>();
   const offer = (start: readonly Operator[], centring: readonly Vec3[], with_: readonly FoundOperation[]): void => {
     const l = closeLoosely(start, centring, found, s.cell, reach);
@@ -153,19 +208,38 @@ export function missedGroups(s: Structure, tolerance = 0.25, found: readonly Fou
     if (rotationKey(f.operator.r) === rotationKey(IDENTITY3)) {
       const t = f.operator.t.map((x) => rational(x, 0.04));
       if (t.some((x) => x === undefined)) continue;
-      const finer = spaceGroupFromOperators([...s.spaceGroup.centring, t.map((x) => x! % 1) as unknown as Vec3].map((c): Operator => ({ r: IDENTITY3, t: c })));
+      const finer = spaceGroupFromOperators(
+        [...s.spaceGroup.centring, t.map((x) => x! % 1) as unknown as Vec3].map((c): Operator => ({
+          r: IDENTITY3,
+          t: c,
+        })),
+      );
       if (finer.centring.length <= 8) offer(own, finer.centring, [f]);
-    } else if (!own.some((o) => rotationKey(o.r) === rotationKey(f.operator.r))) offer([...own, f.operator], s.spaceGroup.centring, [f]);
+    } else if (!own.some((o) => rotationKey(o.r) === rotationKey(f.operator.r)))
+      offer([...own, f.operator], s.spaceGroup.centring, [f]);
   }
-  for (let i = 0; i < closed.length && closed.length < 40; i++) for (let j = 0; j < i && closed.length < 40; j++) {
-    const a = closed[i]!, b = closed[j]!;
-    if (a.centring.length !== b.centring.length) continue;
-    offer([...a.operators, ...b.operators], a.centring, [...a.used, ...b.used]);
-  }
+  for (let i = 0; i < closed.length && closed.length < 40; i++)
+    for (let j = 0; j < i && closed.length < 40; j++) {
+      const a = closed[i]!,
+        b = closed[j]!;
+      if (a.centring.length !== b.centring.length) continue;
+      offer([...a.operators, ...b.operators], a.centring, [...a.used, ...b.used]);
+    }
   const out: MissedGroup[] = [];
   for (const l of closed) {
     const made = finish(s, l);
-    if (made && !out.some((o) => o.group.hall === made.group.hall && o.index === made.index && o.change.origin.every((x, i) => Math.abs(x - made.change.origin[i]! - Math.round(x - made.change.origin[i]!)) < 0.02))) out.push(made);
+    if (
+      made &&
+      !out.some(
+        (o) =>
+          o.group.hall === made.group.hall &&
+          o.index === made.index &&
+          o.change.origin.every(
+            (x, i) => Math.abs(x - made.change.origin[i]! - Math.round(x - made.change.origin[i]!)) < 0.02,
+          ),
+      )
+    )
+      out.push(made);
   }
   return out.sort((p, q) => q.index - p.index || q.fit - p.fit || p.rms - q.rms);
 }
@@ -174,8 +248,17 @@ function finish(s: Structure, l: Loose): MissedGroup | undefined {
   const exact = exactOperators(l.operators, l.centring);
   const origin = rationalOrigin(exact);
   try {
-    const shifted = exact.map((o) => changeBasis(o, IDENTITY3, origin)).map((o) => ({ r: o.r, t: o.t.map((x) => (Math.abs(x * 24 - Math.round(x * 24)) < 1e-3 ? (Math.round(x * 24) / 24) % 1 : x)) as unknown as Vec3 }));
-    const group = nameGroup(spaceGroupFromOperators([...shifted, ...l.centring.map((t): Operator => ({ r: IDENTITY3, t }))]));
+    const shifted = exact
+      .map((o) => changeBasis(o, IDENTITY3, origin))
+      .map((o) => ({
+        r: o.r,
+        t: o.t.map((x) =>
+          Math.abs(x * 24 - Math.round(x * 24)) < 1e-3 ? (Math.round(x * 24) / 24) % 1 : x,
+        ) as unknown as Vec3,
+      }));
+    const group = nameGroup(
+      spaceGroupFromOperators([...shifted, ...l.centring.map((t): Operator => ({ r: IDENTITY3, t }))]),
+    );
     if (groupOrder(group) !== l.operators.length * l.centring.length) return undefined;
     const { metric, misfit } = averagedMetric(s.cell, group);
     const standard = settingsOf(metric, group).find((c) => c.standard);
@@ -183,8 +266,19 @@ function finish(s: Structure, l: Loose): MissedGroup | undefined {
     const change = combineChanges({ p: IDENTITY3, origin }, standard.change);
     const worst = l.used.reduce((p, q) => (q.maxDeviation > p.maxDeviation ? q : p), l.used[0]!);
     return {
-      group: standard.group, change, cell: standard.cell, index: groupOrder(group) / groupOrder(s.spaceGroup), maxDeviation: worst.maxDeviation, rms: Math.max(...l.used.map((f) => f.rms)), fit: Math.min(...l.used.map((f) => f.fit)),
-      misfits: l.used.reduce((p, q) => (q.misfits.length > p.misfits.length ? q : p), l.used[0]!).misfits, metricMisfit: misfit, operators: exact.flatMap((o) => l.centring.map((c) => ({ r: o.r, t: [o.t[0] + c[0], o.t[1] + c[1], o.t[2] + c[2]] as Vec3 }))), added: l.used,
+      group: standard.group,
+      change,
+      cell: standard.cell,
+      index: groupOrder(group) / groupOrder(s.spaceGroup),
+      maxDeviation: worst.maxDeviation,
+      rms: Math.max(...l.used.map((f) => f.rms)),
+      fit: Math.min(...l.used.map((f) => f.fit)),
+      misfits: l.used.reduce((p, q) => (q.misfits.length > p.misfits.length ? q : p), l.used[0]!).misfits,
+      metricMisfit: misfit,
+      operators: exact.flatMap((o) =>
+        l.centring.map((c) => ({ r: o.r, t: [o.t[0] + c[0], o.t[1] + c[1], o.t[2] + c[2]] as Vec3 })),
+      ),
+      added: l.used,
     };
   } catch {
     // Not a space group after all: the operations only seemed to close.
@@ -197,10 +291,29 @@ export function averagedMetric(cell: Cell, group: SpaceGroup): { metric: Cell; m
   const g = metricTensor(cell);
   const sum = new Array<number>(9).fill(0);
   const n = group.representatives.length;
-  for (const { r } of group.representatives) multiply3([r[0], r[3], r[6], r[1], r[4], r[7], r[2], r[5], r[8]], multiply3(g, r)).forEach((x, i) => (sum[i]! += x / n));
+  for (const { r } of group.representatives)
+    multiply3([r[0], r[3], r[6], r[1], r[4], r[7], r[2], r[5], r[8]], multiply3(g, r)).forEach(
+      (x, i) => (sum[i]! += x / n),
+    );
   let misfit = 0;
-  sum.forEach((x, i) => (misfit = Math.max(misfit, Math.abs(x - g[i]!) / Math.sqrt(g[4 * Math.floor(i / 3)]! * g[4 * (i % 3)]!))));
+  sum.forEach(
+    (x, i) => (misfit = Math.max(misfit, Math.abs(x - g[i]!) / Math.sqrt(g[4 * Math.floor(i / 3)]! * g[4 * (i % 3)]!))),
+  );
   const [a, b, c] = [Math.sqrt(sum[0]!), Math.sqrt(sum[4]!), Math.sqrt(sum[8]!)];
-  const angle = (x: number): number => { const d = (Math.acos(Math.max(-1, Math.min(1, x))) * 180) / Math.PI; return Math.abs(d - Math.round(d)) < 1e-7 ? Math.round(d) : d; };
-  return { metric: { a, b, c, alpha: angle(sum[5]! / (b * c)), beta: angle(sum[2]! / (a * c)), gamma: angle(sum[1]! / (a * b)), ...(cell.su ? { su: cell.su } : {}) }, misfit };
+  const angle = (x: number): number => {
+    const d = (Math.acos(Math.max(-1, Math.min(1, x))) * 180) / Math.PI;
+    return Math.abs(d - Math.round(d)) < 1e-7 ? Math.round(d) : d;
+  };
+  return {
+    metric: {
+      a,
+      b,
+      c,
+      alpha: angle(sum[5]! / (b * c)),
+      beta: angle(sum[2]! / (a * c)),
+      gamma: angle(sum[1]! / (a * b)),
+      ...(cell.su ? { su: cell.su } : {}),
+    },
+    misfit,
+  };
 }

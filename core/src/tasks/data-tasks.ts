@@ -4,7 +4,16 @@ import type { Cell } from '../crystal/cell.ts';
 import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
-import { anisotropy, compareSets, findRings, joinSets, withoutRings, type AnisotropyReading, type RingReading, type SetComparison } from '../data/diagnostics.ts';
+import {
+  anisotropy,
+  compareSets,
+  findRings,
+  joinSets,
+  withoutRings,
+  type AnisotropyReading,
+  type RingReading,
+  type SetComparison,
+} from '../data/diagnostics.ts';
 import { mergeReflections } from '../data/merge.ts';
 import { scaleObservations, type ScalingResult, type ScalingWish } from '../data/scaling.ts';
 import { findSuperstructure, type Superstructure } from '../symmetry/opinion.ts';
@@ -12,27 +21,66 @@ import { cellSchema, rawSchema, spaceGroupSchema } from './schemas.ts';
 import { shaped, task } from './task.ts';
 
 const base = { raw: rawSchema, cell: cellSchema, group: spaceGroupSchema };
-export interface DataInput { raw: RawReflections; cell: Cell; group: SpaceGroup }
+export interface DataInput {
+  raw: RawReflections;
+  cell: Cell;
+  group: SpaceGroup;
+}
 const laueOf = (g: SpaceGroup): ReturnType<typeof laueRotations> => laueRotations(rotationsOf(g));
 
 export const scaleTask = task<DataInput & { wish: ScalingWish }, ScalingResult, never>({
-  name: 'scale', input: z.object({ ...base, wish: z.object({ batches: z.boolean(), decay: z.boolean(), harmonics: z.number().int().min(0).max(8), without: z.array(z.number().int()).optional() }) }) as never, output: shaped<ScalingResult>(['raw', 'before', 'after', 'batches']),
+  name: 'scale',
+  input: z.object({
+    ...base,
+    wish: z.object({
+      batches: z.boolean(),
+      decay: z.boolean(),
+      harmonics: z.number().int().min(0).max(8),
+      without: z.array(z.number().int()).optional(),
+    }),
+  }) as never,
+  output: shaped<ScalingResult>(['raw', 'before', 'after', 'batches']),
   run: async (i) => scaleObservations(i.raw, i.cell, laueOf(i.group), i.wish),
 });
 
-export interface Diagnosis { anisotropy: AnisotropyReading; rings: RingReading[]; superstructure: Superstructure[]; batches: ScalingResult['batches'] }
+export interface Diagnosis {
+  anisotropy: AnisotropyReading;
+  rings: RingReading[];
+  superstructure: Superstructure[];
+  batches: ScalingResult['batches'];
+}
 
 export const diagnoseTask = task<DataInput, Diagnosis, never>({
-  name: 'diagnose', input: z.object(base) as never, output: shaped<Diagnosis>(['anisotropy', 'rings', 'superstructure', 'batches']),
+  name: 'diagnose',
+  input: z.object(base) as never,
+  output: shaped<Diagnosis>(['anisotropy', 'rings', 'superstructure', 'batches']),
   run: async (i) => {
     const rotations = laueOf(i.group);
-    return { anisotropy: anisotropy(mergeReflections(i.raw, i.cell, rotations, { shells: 1 }).reflections, i.cell), rings: i.raw.merged ? [] : findRings(i.raw, i.cell, rotations), superstructure: findSuperstructure(i.raw, i.cell, i.group), batches: i.raw.batch ? scaleObservations(i.raw, i.cell, rotations, { batches: false, decay: false, harmonics: 0 }).batches : [] };
+    return {
+      anisotropy: anisotropy(mergeReflections(i.raw, i.cell, rotations, { shells: 1 }).reflections, i.cell),
+      rings: i.raw.merged ? [] : findRings(i.raw, i.cell, rotations),
+      superstructure: findSuperstructure(i.raw, i.cell, i.group),
+      batches: i.raw.batch
+        ? scaleObservations(i.raw, i.cell, rotations, { batches: false, decay: false, harmonics: 0 }).batches
+        : [],
+    };
   },
 });
 
 /** A further set joined to the data, or rings left out of them. */
-export const reworkTask = task<{ raw: RawReflections; cell: Cell; other?: RawReflections; rings?: readonly { d: number; width: number }[] }, RawReflections, never>({
-  name: 'rework', input: z.object({ raw: rawSchema, cell: cellSchema, other: rawSchema.optional(), rings: z.array(z.object({ d: z.number(), width: z.number() })).optional() }) as never, output: rawSchema,
+export const reworkTask = task<
+  { raw: RawReflections; cell: Cell; other?: RawReflections; rings?: readonly { d: number; width: number }[] },
+  RawReflections,
+  never
+>({
+  name: 'rework',
+  input: z.object({
+    raw: rawSchema,
+    cell: cellSchema,
+    other: rawSchema.optional(),
+    rings: z.array(z.object({ d: z.number(), width: z.number() })).optional(),
+  }) as never,
+  output: rawSchema,
   run: async (i) => {
     const joined = i.other ? joinSets(i.raw, i.other) : i.raw;
     return i.rings ? withoutRings(joined, i.cell, i.rings) : joined;
@@ -40,6 +88,12 @@ export const reworkTask = task<{ raw: RawReflections; cell: Cell; other?: RawRef
 });
 
 export const compareSetsTask = task<DataInput & { other: RawReflections }, SetComparison, never>({
-  name: 'compareSets', input: z.object({ ...base, other: rawSchema }) as never, output: shaped<SetComparison>(['common', 'scale', 'r', 'correlation']),
-  run: async (i) => compareSets(mergeReflections(i.raw, i.cell, laueOf(i.group), { shells: 1 }).reflections, mergeReflections(i.other, i.cell, laueOf(i.group), { shells: 1 }).reflections),
+  name: 'compareSets',
+  input: z.object({ ...base, other: rawSchema }) as never,
+  output: shaped<SetComparison>(['common', 'scale', 'r', 'correlation']),
+  run: async (i) =>
+    compareSets(
+      mergeReflections(i.raw, i.cell, laueOf(i.group), { shells: 1 }).reflections,
+      mergeReflections(i.other, i.cell, laueOf(i.group), { shells: 1 }).reflections,
+    ),
 });

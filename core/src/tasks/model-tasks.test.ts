@@ -14,7 +14,14 @@ const heavy: Structure = { ...truth, sites: truth.sites.filter((x) => x.element 
 let reflections: MergedReflections, input: ModelAndData;
 beforeAll(() => {
   reflections = mergeForGroup(crystal.raw, truth.cell, truth.spaceGroup).reflections;
-  input = { structure: heavy, reflections, wavelength: crystal.wavelength, treatment: {}, weights: { a: 0.05, b: 0 }, extinction: 0 };
+  input = {
+    structure: heavy,
+    reflections,
+    wavelength: crystal.wavelength,
+    treatment: {},
+    weights: { a: 0.05, b: 0 },
+    extinction: 0,
+  };
 });
 
 describe('jobs that look at a model', () => {
@@ -22,14 +29,27 @@ describe('jobs that look at a model', () => {
     const sent = decodeWire(encodeWire({ ...input, expected: 9 }));
     const { plan } = (await runTask('plan', sent)) as Awaited<ReturnType<typeof TASKS.plan.run>>;
     expect(plan.proposed).toBe(9);
-    await expect(runTask('plan', { ...input, structure: { sites: [] } })).rejects.toThrow(/The input of "plan" is not right/);
-    await expect(runTask('plan', { ...input, structure: { ...heavy, controls: { hydrogens: [], occupancies: [], constraints: [], restraints: [{ id: 'x', kind: 'glue', su: 1 }] } } })).rejects.toThrow(SyntaxError);
+    await expect(runTask('plan', { ...input, structure: { sites: [] } })).rejects.toThrow(
+      /The input of "plan" is not right/,
+    );
+    await expect(
+      runTask('plan', {
+        ...input,
+        structure: {
+          ...heavy,
+          controls: { hydrogens: [], occupancies: [], constraints: [], restraints: [{ id: 'x', kind: 'glue', su: 1 }] },
+        },
+      }),
+    ).rejects.toThrow(SyntaxError);
   });
 
   it('plan hydrogens anew where some are left out of the map', async () => {
     const oxygen = truth.sites.find((x) => x.label === 'O2')!;
     const near = truth.sites.filter((x) => x.element === 'H').slice(-1)[0]!;
-    const all = await TASKS.plan.run({ ...input, structure: truth, without: truth.sites.filter((x) => x.element === 'H').map((x) => x.id) }, quietContext() as never);
+    const all = await TASKS.plan.run(
+      { ...input, structure: truth, without: truth.sites.filter((x) => x.element === 'H').map((x) => x.id) },
+      quietContext() as never,
+    );
     expect(all.plan.rows.filter((r) => r.shape !== 'none').reduce((n, r) => n + r.count, 0)).toBe(9);
     expect(all.map.sigma).toBeGreaterThan(0);
     expect(oxygen.element + near.element).toBe('OH');
@@ -38,7 +58,10 @@ describe('jobs that look at a model', () => {
   it('lay out second places with what they would bring', async () => {
     const ring = heavy.sites.flatMap((x, i) => (['C1', 'C2', 'O1'].includes(x.label) ? [i] : []));
     const said: string[] = [];
-    const r: PlacesTaskResult = await TASKS.places.run({ ...input, sites: ring, turn: true }, { ...quietContext(), progress: (t: string) => said.push(t) } as never);
+    const r: PlacesTaskResult = await TASKS.places.run({ ...input, sites: ring, turn: true }, {
+      ...quietContext(),
+      progress: (t: string) => said.push(t),
+    } as never);
     expect(r.share).toBeGreaterThan(0.9);
     expect(said.join(' ')).toMatch(/Laying copies/);
     for (const p of r.proposals) {
@@ -52,9 +75,20 @@ describe('jobs that look at a model', () => {
   });
 
   it('read elements, plots and maps, and test twin laws', async () => {
-    const { readings } = await TASKS.elements.run({ ...input, structure: truth, sites: [0, 1, 2] }, quietContext() as never);
+    const { readings } = await TASKS.elements.run(
+      { ...input, structure: truth, sites: [0, 1, 2] },
+      quietContext() as never,
+    );
     readings.forEach((x) => expect(x.fits).toContain(truth.sites[x.site]!.element));
-    const plots = await TASKS.plots.run({ ...input, structure: truth, goodness: 1, raw: { ...crystal.raw, batch: Int16Array.from(crystal.raw.h, (_, i) => 1 + (i % 3)) } }, quietContext() as never);
+    const plots = await TASKS.plots.run(
+      {
+        ...input,
+        structure: truth,
+        goodness: 1,
+        raw: { ...crystal.raw, batch: Int16Array.from(crystal.raw.h, (_, i) => 1 + (i % 3)) },
+      },
+      quietContext() as never,
+    );
     expect(plots.fo.length).toBe(plots.index.length);
     expect(plots.batches).toHaveLength(3);
     plots.batches.forEach((b) => expect(b.scale).toBeCloseTo(1, 1));
@@ -67,20 +101,63 @@ describe('jobs that look at a model', () => {
   });
 
   it('refine with restraints and treatment, and match an expected molecule', async () => {
-    const restrained: Structure = { ...truth, controls: { hydrogens: [], occupancies: [], constraints: [], restraints: [{ id: 'r', kind: 'planar', sites: truth.sites.slice(3, 9).map((x) => x.id), su: 0.02 }] } };
-    const r = await TASKS.refine.run({ structure: restrained, reflections, wavelength: crystal.wavelength, options: { cycles: 2, weights: { a: 0.05, b: 0 }, optimizeWeights: false, extinction: false, treatment: { dMin: 1 } } }, quietContext() as never);
+    const restrained: Structure = {
+      ...truth,
+      controls: {
+        hydrogens: [],
+        occupancies: [],
+        constraints: [],
+        restraints: [{ id: 'r', kind: 'planar', sites: truth.sites.slice(3, 9).map((x) => x.id), su: 0.02 }],
+      },
+    };
+    const r = await TASKS.refine.run(
+      {
+        structure: restrained,
+        reflections,
+        wavelength: crystal.wavelength,
+        options: {
+          cycles: 2,
+          weights: { a: 0.05, b: 0 },
+          optimizeWeights: false,
+          extinction: false,
+          treatment: { dMin: 1 },
+        },
+      },
+      quietContext() as never,
+    );
     expect(r.result.readings.restraints).toBe(6);
     expect(r.result.readings.reflections).toBeLessThan(reflections.count);
     expect(r.treatment.dMin).toBe(1);
     expect(r.absolute).toBeUndefined();
-    const [m] = await TASKS.match.run({ structure: heavy, peaks: [], molecule: { atoms: [{ element: 'C' }, { element: 'O' }, { element: 'N' }], bonds: [[0, 1], [0, 2]] }, copies: 1 }, quietContext() as never);
+    const [m] = await TASKS.match.run(
+      {
+        structure: heavy,
+        peaks: [],
+        molecule: {
+          atoms: [{ element: 'C' }, { element: 'O' }, { element: 'N' }],
+          bonds: [
+            [0, 1],
+            [0, 2],
+          ],
+        },
+        copies: 1,
+      },
+      quietContext() as never,
+    );
     expect(m!.matched).toBe(3);
     expect(m!.retype).toEqual([]);
   });
 
   it('stop when they are told to', async () => {
     const signal = { aborted: true };
-    await expect(TASKS.places.run({ ...input, sites: [0, 1, 2, 3], turn: false }, breathingContext(signal, () => undefined) as never)).rejects.toThrow(Cancelled);
-    await expect(TASKS.mask.run({ ...input, probe: 1.2 }, breathingContext(signal, () => undefined) as never)).rejects.toThrow(Cancelled);
+    await expect(
+      TASKS.places.run(
+        { ...input, sites: [0, 1, 2, 3], turn: false },
+        breathingContext(signal, () => undefined) as never,
+      ),
+    ).rejects.toThrow(Cancelled);
+    await expect(
+      TASKS.mask.run({ ...input, probe: 1.2 }, breathingContext(signal, () => undefined) as never),
+    ).rejects.toThrow(Cancelled);
   });
 });

@@ -31,8 +31,20 @@ export interface ModelAndData {
   extinction: number;
 }
 
-const withData = { structure: structureSchema, reflections: mergedSchema, wavelength: z.number().positive(), treatment: treatmentSchema, weights: weightsSchema, extinction: z.number() };
-const benchOf = (i: ModelAndData, context: TaskContext<string>, say = ''): Bench => ({ reflections: i.reflections, wavelength: i.wavelength, context: context as TaskContext<unknown>, onCycle: (title, c) => context.progress(`${say || title}: cycle ${c.cycle}, R1 ${(100 * c.r1).toFixed(2)} %`) });
+const withData = {
+  structure: structureSchema,
+  reflections: mergedSchema,
+  wavelength: z.number().positive(),
+  treatment: treatmentSchema,
+  weights: weightsSchema,
+  extinction: z.number(),
+};
+const benchOf = (i: ModelAndData, context: TaskContext<string>, say = ''): Bench => ({
+  reflections: i.reflections,
+  wavelength: i.wavelength,
+  context: context as TaskContext<unknown>,
+  onCycle: (title, c) => context.progress(`${say || title}: cycle ${c.cycle}, R1 ${(100 * c.r1).toFixed(2)} %`),
+});
 
 export interface PlanTaskInput extends ModelAndData {
   temperature?: number;
@@ -42,16 +54,36 @@ export interface PlanTaskInput extends ModelAndData {
 }
 
 export const planTask = task<PlanTaskInput, { plan: HydrogenPlan; map: MapResult }, string>({
-  name: 'plan', input: z.object({ ...withData, temperature: z.number().optional(), expected: z.number().optional(), without: z.array(z.string()).optional() }) as unknown as z.ZodType<PlanTaskInput>, output: shaped<{ plan: HydrogenPlan; map: MapResult }>(['plan', 'map']),
+  name: 'plan',
+  input: z.object({
+    ...withData,
+    temperature: z.number().optional(),
+    expected: z.number().optional(),
+    without: z.array(z.string()).optional(),
+  }) as unknown as z.ZodType<PlanTaskInput>,
+  output: shaped<{ plan: HydrogenPlan; map: MapResult }>(['plan', 'map']),
   run: async (i, context) => {
     const gone = new Set(i.without ?? []);
-    const bare = gone.size ? withSites(i.structure, i.structure.sites.filter((x) => !gone.has(x.id))) : i.structure;
+    const bare = gone.size
+      ? withSites(
+          i.structure,
+          i.structure.sites.filter((x) => !gone.has(x.id)),
+        )
+      : i.structure;
     context.progress('Density without the hydrogens');
     await context.breath();
     const { map } = residualOf(bare, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment);
     context.progress('Looking at every atom that can carry hydrogens');
     await context.breath();
-    return { plan: planHydrogens({ structure: bare, map, ...(i.temperature ? { temperature: i.temperature } : {}), ...(i.expected !== undefined ? { expected: i.expected } : {}) }), map };
+    return {
+      plan: planHydrogens({
+        structure: bare,
+        map,
+        ...(i.temperature ? { temperature: i.temperature } : {}),
+        ...(i.expected !== undefined ? { expected: i.expected } : {}),
+      }),
+      map,
+    };
   },
 });
 
@@ -71,34 +103,111 @@ export interface PlacesTaskResult {
 }
 
 export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
-  name: 'places', input: z.object({ ...withData, sites: z.array(z.number().int()), turn: z.boolean() }) as unknown as z.ZodType<PlacesTaskInput>, output: shaped<PlacesTaskResult>(['structure', 'share', 'proposals', 'map']),
+  name: 'places',
+  input: z.object({
+    ...withData,
+    sites: z.array(z.number().int()),
+    turn: z.boolean(),
+  }) as unknown as z.ZodType<PlacesTaskInput>,
+  output: shaped<PlacesTaskResult>(['structure', 'share', 'proposals', 'map']),
   run: async (i, context) => {
     const bench = benchOf(i, context, 'How much of it is in the first place');
-    const before = residualOf(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment);
+    const before = residualOf(
+      i.structure,
+      i.reflections,
+      i.wavelength,
+      i.weights,
+      i.extinction,
+      undefined,
+      i.treatment,
+    );
     // Only the map and the share of this refinement are used; the model itself stays as it is.
-    const stage = { title: '', cycles: 0, structure: i.structure, readings: { ...before.figures, parameters: 0, restraints: 0, reflections: 0, maxShiftOverSu: 0, meanShiftOverSu: 0, weights: i.weights, scale: before.scale }, map: before.map, treatment: i.treatment, message: '' };
+    const stage = {
+      title: '',
+      cycles: 0,
+      structure: i.structure,
+      readings: {
+        ...before.figures,
+        parameters: 0,
+        restraints: 0,
+        reflections: 0,
+        maxShiftOverSu: 0,
+        meanShiftOverSu: 0,
+        weights: i.weights,
+        scale: before.scale,
+      },
+      map: before.map,
+      treatment: i.treatment,
+      message: '',
+    };
     const part = await halved(bench, stage, i.sites);
     context.progress('Laying copies on the residual density');
     await context.breath();
-    const proposals = proposeSecondPlaces({ structure: part.structure, sites: i.sites, map: part.map, peaks: part.map.peaks.map((p) => p.position), torsions: i.turn ? turnableBonds(part.structure, i.sites).slice(0, 3) : [] });
-    const tried = await tryProposals(benchOf(i, context, 'Trying the proposals'), part, i.treatment, i.sites, proposals, 5);
-    const ranked = [...tried.map((t) => ({ ...t.proposal, r1: t.stage.readings.r1 })), ...proposals.filter((p) => !tried.some((t) => t.proposal === p))];
-    return { structure: part.structure, share: part.structure.sites[i.sites[0]!]!.occupancy, proposals: ranked, before: before.figures.r1, map: part.map };
+    const proposals = proposeSecondPlaces({
+      structure: part.structure,
+      sites: i.sites,
+      map: part.map,
+      peaks: part.map.peaks.map((p) => p.position),
+      torsions: i.turn ? turnableBonds(part.structure, i.sites).slice(0, 3) : [],
+    });
+    const tried = await tryProposals(
+      benchOf(i, context, 'Trying the proposals'),
+      part,
+      i.treatment,
+      i.sites,
+      proposals,
+      5,
+    );
+    const ranked = [
+      ...tried.map((t) => ({ ...t.proposal, r1: t.stage.readings.r1 })),
+      ...proposals.filter((p) => !tried.some((t) => t.proposal === p)),
+    ];
+    return {
+      structure: part.structure,
+      share: part.structure.sites[i.sites[0]!]!.occupancy,
+      proposals: ranked,
+      before: before.figures.r1,
+      map: part.map,
+    };
   },
 });
 
 export const elementsTask = task<ModelAndData & { sites?: readonly number[] }, { readings: ElementReading[] }, string>({
-  name: 'elements', input: z.object({ ...withData, sites: z.array(z.number().int()).optional() }) as never, output: shaped<{ readings: ElementReading[] }>(['readings']),
-  run: async (i, context) => ({ readings: (await readElements(benchOf(i, context), i.structure, i.treatment, i.sites?.length ? i.sites : suspiciousSites(i.structure))).readings }),
+  name: 'elements',
+  input: z.object({ ...withData, sites: z.array(z.number().int()).optional() }) as never,
+  output: shaped<{ readings: ElementReading[] }>(['readings']),
+  run: async (i, context) => ({
+    readings: (
+      await readElements(
+        benchOf(i, context),
+        i.structure,
+        i.treatment,
+        i.sites?.length ? i.sites : suspiciousSites(i.structure),
+      )
+    ).readings,
+  }),
 });
 
 export type PlotsResult = PlotData & { batches: ReturnType<typeof batchScales> };
 
 export const plotsTask = task<ModelAndData & { goodness: number; raw?: RawReflections }, PlotsResult, never>({
-  name: 'plots', input: z.object({ ...withData, goodness: z.number(), raw: rawSchema.optional() }) as never, output: shaped<PlotsResult>(['fo', 'fc', 'shells', 'batches']),
+  name: 'plots',
+  input: z.object({ ...withData, goodness: z.number(), raw: rawSchema.optional() }) as never,
+  output: shaped<PlotsResult>(['fo', 'fc', 'shells', 'batches']),
   run: async (i) => {
-    const { data } = evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment);
-    return { ...plotData(i.structure, i.reflections, data, i.weights, i.goodness), batches: i.raw ? batchScales(i.raw, i.structure.spaceGroup, i.reflections, data) : [] };
+    const { data } = evaluateStructure(
+      i.structure,
+      i.reflections,
+      i.wavelength,
+      i.weights,
+      i.extinction,
+      undefined,
+      i.treatment,
+    );
+    return {
+      ...plotData(i.structure, i.reflections, data, i.weights, i.goodness),
+      batches: i.raw ? batchScales(i.raw, i.structure.spaceGroup, i.reflections, data) : [],
+    };
   },
 });
 
@@ -111,13 +220,22 @@ export interface TwinTrial {
 
 /** Each law the metric allows, tested by a short refinement of its fraction. */
 export const twinsTask = task<ModelAndData, { r1: number; trials: TwinTrial[] }, string>({
-  name: 'twins', input: z.object(withData) as never, output: shaped<{ r1: number; trials: TwinTrial[] }>(['r1', 'trials']),
+  name: 'twins',
+  input: z.object(withData) as never,
+  output: shaped<{ r1: number; trials: TwinTrial[] }>(['r1', 'trials']),
   run: async (i, context) => {
     const { twins: _t, ...rest } = i.treatment;
-    const r1 = evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, rest).figures.r1;
+    const r1 = evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, rest)
+      .figures.r1;
     const trials: TwinTrial[] = [];
     for (const law of twinLaws(i.structure.cell, i.structure.spaceGroup).slice(0, 8)) {
-      const s = await refineStage(benchOf(i, context, law.name), law.name, i.structure, { ...rest, twins: [{ law: law.law, fraction: 0.1, name: law.name }] }, { cycles: 5, covariance: true, settled: 0.2, weights: i.weights });
+      const s = await refineStage(
+        benchOf(i, context, law.name),
+        law.name,
+        i.structure,
+        { ...rest, twins: [{ law: law.law, fraction: 0.1, name: law.name }] },
+        { cycles: 5, covariance: true, settled: 0.2, weights: i.weights },
+      );
       const f = s.readings.twins![0]!;
       trials.push({ law, fraction: f.fraction, su: f.su ?? 0, r1: s.readings.r1 });
     }
@@ -125,25 +243,61 @@ export const twinsTask = task<ModelAndData, { r1: number; trials: TwinTrial[] },
   },
 });
 
-export const maskTask = task<ModelAndData & { probe: number }, { mask: SolventMask; r1: number; before: number }, string>({
-  name: 'mask', input: z.object({ ...withData, probe: z.number() }) as never, output: shaped<{ mask: SolventMask; r1: number; before: number }>(['mask', 'r1', 'before']),
+export const maskTask = task<
+  ModelAndData & { probe: number },
+  { mask: SolventMask; r1: number; before: number },
+  string
+>({
+  name: 'mask',
+  input: z.object({ ...withData, probe: z.number() }) as never,
+  output: shaped<{ mask: SolventMask; r1: number; before: number }>(['mask', 'r1', 'before']),
   run: async (i, context) => {
     const { mask: _m, ...rest } = i.treatment;
-    const before = evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, rest).figures.r1;
+    const before = evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, rest)
+      .figures.r1;
     const mask = await solventMask(i.structure, i.reflections, i.wavelength, rest, context, i.probe);
-    return { mask, before, r1: evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, { ...rest, mask }).figures.r1 };
+    return {
+      mask,
+      before,
+      r1: evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, {
+        ...rest,
+        mask,
+      }).figures.r1,
+    };
   },
 });
 
-export const mapTask = task<ModelAndData & { kind: 'difference' | 'observed' | 'doubled' }, { grid: MapResult['grid']; values: Float32Array; sigma: number }, never>({
-  name: 'map', input: z.object({ ...withData, kind: z.enum(['difference', 'observed', 'doubled']) }) as never, output: shaped(['grid', 'values', 'sigma']),
+export const mapTask = task<
+  ModelAndData & { kind: 'difference' | 'observed' | 'doubled' },
+  { grid: MapResult['grid']; values: Float32Array; sigma: number },
+  never
+>({
+  name: 'map',
+  input: z.object({ ...withData, kind: z.enum(['difference', 'observed', 'doubled']) }) as never,
+  output: shaped(['grid', 'values', 'sigma']),
   run: async (i) => {
-    const map = modelMap(i.kind, i.structure, i.reflections, evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment).data);
+    const map = modelMap(
+      i.kind,
+      i.structure,
+      i.reflections,
+      evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment).data,
+    );
     return { grid: map.grid, values: Float32Array.from(map.values), sigma: map.sigma };
   },
 });
 
-export const matchTask = task<{ structure: Structure; peaks: readonly ResidualPeak[]; molecule: MoleculeGraph; copies: number }, Match[], never>({
-  name: 'match', input: z.object({ structure: structureSchema, peaks: z.array(z.unknown()), molecule: z.looseObject({ atoms: z.array(z.unknown()), bonds: z.array(z.unknown()) }), copies: z.number().int().positive() }) as never, output: z.array(shaped<Match>(['atoms', 'matched'])),
+export const matchTask = task<
+  { structure: Structure; peaks: readonly ResidualPeak[]; molecule: MoleculeGraph; copies: number },
+  Match[],
+  never
+>({
+  name: 'match',
+  input: z.object({
+    structure: structureSchema,
+    peaks: z.array(z.unknown()),
+    molecule: z.looseObject({ atoms: z.array(z.unknown()), bonds: z.array(z.unknown()) }),
+    copies: z.number().int().positive(),
+  }) as never,
+  output: z.array(shaped<Match>(['atoms', 'matched'])),
   run: async (i) => matchMolecule(i.structure, i.peaks, i.molecule, i.copies),
 });

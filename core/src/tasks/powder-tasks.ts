@@ -10,7 +10,13 @@ import { findPeaks, type Peak, type PeakSearch } from '../powder/peaks.ts';
 import { runRecipe, type RunInput, type RunReport, type RunResult } from '../powder/recipes.ts';
 import { fitSeries, type SeriesInput, type SeriesReport, type SeriesStep } from '../powder/series.ts';
 import { fitCif } from '../publish/pattern-cif.ts';
-import { extractedGroups, looseMolecule, placeMolecule, type PlaceReport, type PlaceResult } from '../powder/place-molecule.ts';
+import {
+  extractedGroups,
+  looseMolecule,
+  placeMolecule,
+  type PlaceReport,
+  type PlaceResult,
+} from '../powder/place-molecule.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { structureSchema } from './schemas.ts';
 import type { FitResult } from '../powder/results.ts';
@@ -19,23 +25,49 @@ import type { ShelfEntry } from '../shelf/entry.ts';
 import { shaped, task } from './task.ts';
 
 const numbers = z.instanceof(Float64Array);
-export const patternSchema = z.looseObject({ name: z.string(), twoTheta: numbers, intensity: numbers, sigma: numbers, sigmaFrom: z.enum(['file', 'counts']) }) as unknown as z.ZodType<Pattern>;
+export const patternSchema = z.looseObject({
+  name: z.string(),
+  twoTheta: numbers,
+  intensity: numbers,
+  sigma: numbers,
+  sigmaFrom: z.enum(['file', 'counts']),
+}) as unknown as z.ZodType<Pattern>;
 const modelSchema = shaped<FitModel>(['phases', 'patterns']);
-const peakSchema = z.array(z.looseObject({ position: z.number(), area: z.number(), d: z.number() })) as unknown as z.ZodType<Peak[]>;
+const peakSchema = z.array(
+  z.looseObject({ position: z.number(), area: z.number(), d: z.number() }),
+) as unknown as z.ZodType<Peak[]>;
 const instrument = instrumentSchema as unknown as z.ZodType<Instrument>;
 
 export const fitTask = task<RunInput, RunResult, RunReport>({
-  name: 'fit', input: z.looseObject({ model: modelSchema, patterns: z.array(patternSchema).min(1), recipe: z.union([z.string(), z.array(z.unknown())]) }) as unknown as z.ZodType<RunInput>,
-  output: shaped<RunResult>(['stages', 'model', 'result', 'message']), run: runRecipe,
+  name: 'fit',
+  input: z.looseObject({
+    model: modelSchema,
+    patterns: z.array(patternSchema).min(1),
+    recipe: z.union([z.string(), z.array(z.unknown())]),
+  }) as unknown as z.ZodType<RunInput>,
+  output: shaped<RunResult>(['stages', 'model', 'result', 'message']),
+  run: runRecipe,
 });
 
 export const seriesTask = task<SeriesInput, { steps: SeriesStep[]; stopped: boolean }, SeriesReport>({
-  name: 'series', input: z.looseObject({ model: modelSchema, patterns: z.array(patternSchema).min(1), recipe: z.string() }) as unknown as z.ZodType<SeriesInput>,
-  output: shaped<{ steps: SeriesStep[]; stopped: boolean }>(['steps', 'stopped']), run: fitSeries,
+  name: 'series',
+  input: z.looseObject({
+    model: modelSchema,
+    patterns: z.array(patternSchema).min(1),
+    recipe: z.string(),
+  }) as unknown as z.ZodType<SeriesInput>,
+  output: shaped<{ steps: SeriesStep[]; stopped: boolean }>(['steps', 'stopped']),
+  run: fitSeries,
 });
 
 export const peaksTask = task<{ pattern: Pattern; instrument: Instrument; search?: PeakSearch }, Peak[], never>({
-  name: 'peaks', input: z.object({ pattern: patternSchema, instrument, search: z.object({ significance: z.number().positive(), width: z.number().positive().optional() }).optional() }) as never, output: peakSchema,
+  name: 'peaks',
+  input: z.object({
+    pattern: patternSchema,
+    instrument,
+    search: z.object({ significance: z.number().positive(), width: z.number().positive().optional() }).optional(),
+  }) as never,
+  output: peakSchema,
   run: async ({ pattern, instrument: i, search }) => findPeaks(pattern, i, search),
 });
 
@@ -47,31 +79,75 @@ export interface IdentifyInput {
   accepted?: Match[];
 }
 
-export const identifyTask = task<IdentifyInput, { phases: Match[]; ranked: Match[]; unexplained: number[]; left: number }, never>({
-  name: 'identify', input: z.looseObject({ peaks: peakSchema, entries: z.array(z.unknown()), options: z.looseObject({ instrument }) }) as unknown as z.ZodType<IdentifyInput>, output: shaped<{ phases: Match[]; ranked: Match[]; unexplained: number[]; left: number }>(['phases', 'ranked', 'unexplained', 'left']),
+export const identifyTask = task<
+  IdentifyInput,
+  { phases: Match[]; ranked: Match[]; unexplained: number[]; left: number },
+  never
+>({
+  name: 'identify',
+  input: z.looseObject({
+    peaks: peakSchema,
+    entries: z.array(z.unknown()),
+    options: z.looseObject({ instrument }),
+  }) as unknown as z.ZodType<IdentifyInput>,
+  output: shaped<{ phases: Match[]; ranked: Match[]; unexplained: number[]; left: number }>([
+    'phases',
+    'ranked',
+    'unexplained',
+    'left',
+  ]),
   run: async ({ peaks, entries, options, accepted }) => {
     if (!accepted) {
       const all = identify(peaks, entries, options);
-      return { phases: all.phases, ranked: rankPhases(peaks, entries, options, all.phases).ranked.slice(0, 25), unexplained: all.unexplained, left: all.left };
+      return {
+        phases: all.phases,
+        ranked: rankPhases(peaks, entries, options, all.phases).ranked.slice(0, 25),
+        unexplained: all.unexplained,
+        left: all.left,
+      };
     }
     const { ranked, left } = rankPhases(peaks, entries, options, accepted);
-    const total = peaks.reduce((s, p) => s + p.area, 0), explained = new Set(accepted.flatMap((m) => m.peaks));
-    return { phases: accepted, ranked: ranked.slice(0, 25), unexplained: peaks.flatMap((p, i) => (!explained.has(i) && left[i]! > 0.4 * p.area ? [i] : [])), left: left.reduce((s, x) => s + x, 0) / total };
+    const total = peaks.reduce((s, p) => s + p.area, 0),
+      explained = new Set(accepted.flatMap((m) => m.peaks));
+    return {
+      phases: accepted,
+      ranked: ranked.slice(0, 25),
+      unexplained: peaks.flatMap((p, i) => (!explained.has(i) && left[i]! > 0.4 * p.area ? [i] : [])),
+      left: left.reduce((s, x) => s + x, 0) / total,
+    };
   },
 });
 
 export const indexTask = task<{ twoTheta: number[]; options: IndexOptions }, IndexedCell[], IndexProgress>({
-  name: 'index', input: z.object({ twoTheta: z.array(z.number().positive()), options: z.looseObject({ wavelength: z.number().positive(), tolerance: z.number().positive() }) }) as never, output: z.array(shaped<IndexedCell>(['cell', 'm20', 'f20', 'system'])),
+  name: 'index',
+  input: z.object({
+    twoTheta: z.array(z.number().positive()),
+    options: z.looseObject({ wavelength: z.number().positive(), tolerance: z.number().positive() }),
+  }) as never,
+  output: z.array(shaped<IndexedCell>(['cell', 'm20', 'f20', 'system'])),
   run: ({ twoTheta, options }, context) => indexPattern(twoTheta, options, context),
 });
 
 export const extractTask = task<{ model: FitModel; phase: number; pattern: Pattern }, RawReflections, never>({
-  name: 'extract', input: z.object({ model: modelSchema, phase: z.number().int().min(0), pattern: patternSchema }) as never, output: shaped<RawReflections>(['count', 'h', 'k', 'l', 'intensity', 'sigma']),
+  name: 'extract',
+  input: z.object({ model: modelSchema, phase: z.number().int().min(0), pattern: patternSchema }) as never,
+  output: shaped<RawReflections>(['count', 'h', 'k', 'l', 'intensity', 'sigma']),
   run: async ({ model, phase, pattern }) => extractedReflections(model, phase, pattern),
 });
 
-export const fitCifTask = task<{ model: FitModel; result: FitResult; patterns: Pattern[]; date: string }, string, never>({
-  name: 'fitCif', input: z.looseObject({ model: modelSchema, result: shaped<FitResult>(['phases', 'patterns']), patterns: z.array(patternSchema), date: z.string() }) as never, output: z.string(),
+export const fitCifTask = task<
+  { model: FitModel; result: FitResult; patterns: Pattern[]; date: string },
+  string,
+  never
+>({
+  name: 'fitCif',
+  input: z.looseObject({
+    model: modelSchema,
+    result: shaped<FitResult>(['phases', 'patterns']),
+    patterns: z.array(patternSchema),
+    date: z.string(),
+  }) as never,
+  output: z.string(),
   run: async ({ model, result, patterns, date }) => fitCif(model, result, patterns, date),
 });
 
@@ -87,10 +163,29 @@ export interface PlaceTaskInput {
 }
 
 export const placeTask = task<PlaceTaskInput, PlaceResult, PlaceReport>({
-  name: 'place', input: z.looseObject({ model: modelSchema, phase: z.number().int().min(0), pattern: patternSchema, molecule: structureSchema, seed: z.number().int(), seconds: z.number().positive().max(3600) }) as unknown as z.ZodType<PlaceTaskInput>,
+  name: 'place',
+  input: z.looseObject({
+    model: modelSchema,
+    phase: z.number().int().min(0),
+    pattern: patternSchema,
+    molecule: structureSchema,
+    seed: z.number().int(),
+    seconds: z.number().positive().max(3600),
+  }) as unknown as z.ZodType<PlaceTaskInput>,
   output: shaped<PlaceResult>(['structure', 'r', 'torsions', 'steps']),
   run: async ({ model, phase, pattern, molecule, seed, seconds, rigid }, context) => {
     const { cell, spaceGroup } = model.phases[phase]!.structure;
-    return placeMolecule({ cell, spaceGroup, molecule: looseMolecule(molecule), intensities: extractedGroups(model, phase, pattern), seed, seconds, ...(rigid ? { rigid } : {}) }, context);
+    return placeMolecule(
+      {
+        cell,
+        spaceGroup,
+        molecule: looseMolecule(molecule),
+        intensities: extractedGroups(model, phase, pattern),
+        seed,
+        seconds,
+        ...(rigid ? { rigid } : {}),
+      },
+      context,
+    );
   },
 });

@@ -2,7 +2,13 @@
 import { z } from 'zod';
 import { recognise, type Recognised } from '../formats/recognise.ts';
 import { analyseIntake, mergeForGroup, mergeForLaue, type IntakeAnalysis } from '../solve/prepare.ts';
-import { normalizedIntensities, intensityReading, lTest, type IntensityReading, type LTest } from '../data/intensity-statistics.ts';
+import {
+  normalizedIntensities,
+  intensityReading,
+  lTest,
+  type IntensityReading,
+  type LTest,
+} from '../data/intensity-statistics.ts';
 import type { MergeResult } from '../data/merge.ts';
 import { phaseSeed, type PhaseInput, type PhaseResult } from '../solve/phase.ts';
 import { solveStructure, type SolveInput, type SolveReport, type SolveResult } from '../solve/solve.ts';
@@ -24,11 +30,38 @@ import type { Cell } from '../crystal/cell.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import { breathingContext, type TaskContext } from '../task-context.ts';
-import { cellSchema, experimentSchema, mergedSchema, rawSchema, spaceGroupSchema, structureSchema, treatmentSchema, weightsSchema } from './schemas.ts';
-import { elementsTask, mapTask, maskTask, matchTask, placesTask, planTask, plotsTask, twinsTask } from './model-tasks.ts';
+import {
+  cellSchema,
+  experimentSchema,
+  mergedSchema,
+  rawSchema,
+  spaceGroupSchema,
+  structureSchema,
+  treatmentSchema,
+  weightsSchema,
+} from './schemas.ts';
+import {
+  elementsTask,
+  mapTask,
+  maskTask,
+  matchTask,
+  placesTask,
+  planTask,
+  plotsTask,
+  twinsTask,
+} from './model-tasks.ts';
 import { raiseTask, symmetryTask } from './symmetry-tasks.ts';
 import { compareSetsTask, diagnoseTask, reworkTask, scaleTask } from './data-tasks.ts';
-import { extractTask, fitCifTask, fitTask, identifyTask, indexTask, peaksTask, placeTask, seriesTask } from './powder-tasks.ts';
+import {
+  extractTask,
+  fitCifTask,
+  fitTask,
+  identifyTask,
+  indexTask,
+  peaksTask,
+  placeTask,
+  seriesTask,
+} from './powder-tasks.ts';
 import { vetTask } from './vet-task.ts';
 import { shaped, task, type Task } from './task.ts';
 import type { Grid } from '../math/fft.ts';
@@ -54,21 +87,30 @@ export interface RefineTaskResult {
 /** Changes the kind of displacement of every non-hydrogen site. */
 export function withDisplacement(s: Structure, kind: 'iso' | 'aniso'): Structure {
   return {
-    ...s, sites: s.sites.map((x) => {
+    ...s,
+    sites: s.sites.map((x) => {
       if (x.element === 'H' || x.element === 'D' || x.displacement.kind === kind) return x;
-      if (kind === 'iso') return { ...x, displacement: { kind: 'iso' as const, u: equivalentU(s.cell, x.displacement) } };
-      return { ...x, displacement: { kind: 'aniso' as const, u: isotropicTensor(s.cell, equivalentU(s.cell, x.displacement)) } };
+      if (kind === 'iso')
+        return { ...x, displacement: { kind: 'iso' as const, u: equivalentU(s.cell, x.displacement) } };
+      return {
+        ...x,
+        displacement: { kind: 'aniso' as const, u: isotropicTensor(s.cell, equivalentU(s.cell, x.displacement)) },
+      };
     }),
   };
 }
 
 const recogniseTask = task<{ text: string; fileName: string }, Recognised[], number>({
-  name: 'recognise', input: z.object({ text: z.string(), fileName: z.string() }), output: z.array(shaped<Recognised>(['name', 'sentence', 'experiment'])),
+  name: 'recognise',
+  input: z.object({ text: z.string(), fileName: z.string() }),
+  output: z.array(shaped<Recognised>(['name', 'sentence', 'experiment'])),
   run: async ({ text, fileName }, context) => recognise(text, fileName, (f) => context.progress(f)),
 });
 
 const analyseTask = task<{ raw: RawReflections; cell: Cell }, IntakeAnalysis, string>({
-  name: 'analyse', input: z.object({ raw: rawSchema, cell: cellSchema }), output: shaped<IntakeAnalysis>(['lattice', 'ranking', 'raw', 'cell', 'volume']),
+  name: 'analyse',
+  input: z.object({ raw: rawSchema, cell: cellSchema }),
+  output: shaped<IntakeAnalysis>(['lattice', 'ranking', 'raw', 'cell', 'volume']),
   run: async ({ raw, cell }, context) => {
     context.progress('Looking for symmetry in the metric and in the intensities');
     await context.breath();
@@ -83,52 +125,108 @@ export interface MergeTaskResult extends MergeResult {
 }
 
 const mergeTask = task<{ raw: RawReflections; cell: Cell; group: SpaceGroup }, MergeTaskResult, number>({
-  name: 'merge', input: z.object({ raw: rawSchema, cell: cellSchema, group: spaceGroupSchema }), output: shaped<MergeTaskResult>(['reflections', 'statistics', 'outliers', 'reading']),
+  name: 'merge',
+  input: z.object({ raw: rawSchema, cell: cellSchema, group: spaceGroupSchema }),
+  output: shaped<MergeTaskResult>(['reflections', 'statistics', 'outliers', 'reading']),
   run: async ({ raw, cell, group }, context) => {
     const result = mergeForGroup(raw, cell, group, (f) => context.progress(f));
     await context.breath();
     const laue = mergeForLaue(raw, cell, group);
-    return { ...result, reading: intensityReading(laue, normalizedIntensities(laue, cell, group), group), ...(group.centric ? {} : { local: lTest(result.reflections, group) }) };
+    return {
+      ...result,
+      reading: intensityReading(laue, normalizedIntensities(laue, cell, group), group),
+      ...(group.centric ? {} : { local: lTest(result.reflections, group) }),
+    };
   },
 });
 
 const phaseTask = task<PhaseInput, PhaseResult, unknown>({
-  name: 'phase', input: shaped<PhaseInput>(['data', 'groups', 'seed', 'maxIterations']), output: shaped<PhaseResult>(['seed', 'phases', 'matches']),
+  name: 'phase',
+  input: shaped<PhaseInput>(['data', 'groups', 'seed', 'maxIterations']),
+  output: shaped<PhaseResult>(['seed', 'phases', 'matches']),
   run: (input, context) => phaseSeed(input, context as never),
 });
 
 const solveTask = task<SolveInput, SolveResult, SolveReport>({
   name: 'solve',
   input: z.object({
-    raw: rawSchema, cell: cellSchema, wavelength: z.number().positive(), formula: z.record(z.string(), z.number()).optional(), z: z.number().positive().optional(), spaceGroup: spaceGroupSchema.optional(), groups: z.array(spaceGroupSchema).optional(),
-    seed: z.number().int(), seeds: z.number().int().positive(), seconds: z.number().positive(),
+    raw: rawSchema,
+    cell: cellSchema,
+    wavelength: z.number().positive(),
+    formula: z.record(z.string(), z.number()).optional(),
+    z: z.number().positive().optional(),
+    spaceGroup: spaceGroupSchema.optional(),
+    groups: z.array(spaceGroupSchema).optional(),
+    seed: z.number().int(),
+    seeds: z.number().int().positive(),
+    seconds: z.number().positive(),
   }) as unknown as z.ZodType<SolveInput>,
   output: shaped<SolveResult>(['candidates', 'seedsTried', 'nextSeed', 'seconds', 'message']),
   run: solveStructure,
 });
 
 const optionsSchema = z.object({
-  cycles: z.number().int().min(1).max(500), weights: weightsSchema, optimizeWeights: z.boolean(), extinction: z.boolean(), extinctionStart: z.number().optional(), occupancies: z.array(z.number()).optional(), settled: z.number().optional(), covariance: z.boolean().optional(), treatment: treatmentSchema.optional(),
+  cycles: z.number().int().min(1).max(500),
+  weights: weightsSchema,
+  optimizeWeights: z.boolean(),
+  extinction: z.boolean(),
+  extinctionStart: z.number().optional(),
+  occupancies: z.array(z.number()).optional(),
+  settled: z.number().optional(),
+  covariance: z.boolean().optional(),
+  treatment: treatmentSchema.optional(),
 });
 
 const refineTask = task<RefineTaskInput, RefineTaskResult, CycleReport>({
   name: 'refine',
-  input: z.object({ structure: structureSchema, reflections: mergedSchema, wavelength: z.number().positive(), options: optionsSchema, displacement: z.enum(['iso', 'aniso']).optional() }) as unknown as z.ZodType<RefineTaskInput>,
+  input: z.object({
+    structure: structureSchema,
+    reflections: mergedSchema,
+    wavelength: z.number().positive(),
+    options: optionsSchema,
+    displacement: z.enum(['iso', 'aniso']).optional(),
+  }) as unknown as z.ZodType<RefineTaskInput>,
   output: shaped<RefineTaskResult>(['result', 'map']),
   run: async ({ structure, reflections, wavelength, options, displacement }, context) => {
     const start = displacement ? withDisplacement(structure, displacement) : structure;
     const result = await refineStructure(start, reflections, wavelength, options, context);
     const { readings } = result;
     const treatment = refinedTreatment(options.treatment ?? {}, readings);
-    const { map } = residualOf(result.structure, reflections, wavelength, readings.weights, readings.extinction?.value ?? 0, readings.scale, treatment);
-    const absolute = structure.spaceGroup.centric || treatment.twins?.length ? undefined : absoluteStructure(result.structure, reflections, evaluateStructure(result.structure, reflections, wavelength, readings.weights, 0, readings.scale, { ...treatment, twins: [] }).data);
+    const { map } = residualOf(
+      result.structure,
+      reflections,
+      wavelength,
+      readings.weights,
+      readings.extinction?.value ?? 0,
+      readings.scale,
+      treatment,
+    );
+    const absolute =
+      structure.spaceGroup.centric || treatment.twins?.length
+        ? undefined
+        : absoluteStructure(
+            result.structure,
+            reflections,
+            evaluateStructure(result.structure, reflections, wavelength, readings.weights, 0, readings.scale, {
+              ...treatment,
+              twins: [],
+            }).data,
+          );
     return { result, treatment, map, ...(absolute ? { absolute } : {}) };
   },
 });
 
 const settleTask = task<SettleInput, SettleResult, SettleReport>({
   name: 'settle',
-  input: z.object({ structure: structureSchema, reflections: mergedSchema, wavelength: z.number().positive(), treatment: treatmentSchema.optional(), temperature: z.number().optional(), contents: z.record(z.string(), z.number()).optional(), disorder: z.enum(['ask', 'try']) }) as unknown as z.ZodType<SettleInput>,
+  input: z.object({
+    structure: structureSchema,
+    reflections: mergedSchema,
+    wavelength: z.number().positive(),
+    treatment: treatmentSchema.optional(),
+    temperature: z.number().optional(),
+    contents: z.record(z.string(), z.number()).optional(),
+    disorder: z.enum(['ask', 'try']),
+  }) as unknown as z.ZodType<SettleInput>,
   output: shaped<SettleResult>(['stage', 'stages', 'decisions', 'settled', 'message']),
   run: settle,
 });
@@ -139,32 +237,90 @@ export interface ResidualTaskResult {
   wr2: number;
 }
 
-const residualTask = task<{ structure: Structure; reflections: MergedReflections; wavelength: number; weights: { a: number; b: number }; extinction: number; scale?: number; treatment?: Treatment }, ResidualTaskResult, never>({
-  name: 'residual', input: z.object({ structure: structureSchema, reflections: mergedSchema, wavelength: z.number().positive(), weights: weightsSchema, extinction: z.number(), scale: z.number().optional(), treatment: treatmentSchema.optional() }) as never,
+const residualTask = task<
+  {
+    structure: Structure;
+    reflections: MergedReflections;
+    wavelength: number;
+    weights: { a: number; b: number };
+    extinction: number;
+    scale?: number;
+    treatment?: Treatment;
+  },
+  ResidualTaskResult,
+  never
+>({
+  name: 'residual',
+  input: z.object({
+    structure: structureSchema,
+    reflections: mergedSchema,
+    wavelength: z.number().positive(),
+    weights: weightsSchema,
+    extinction: z.number(),
+    scale: z.number().optional(),
+    treatment: treatmentSchema.optional(),
+  }) as never,
   output: shaped<ResidualTaskResult>(['map', 'r1', 'wr2']),
   run: async (input) => {
-    const { map, figures } = residualOf(input.structure, input.reflections, input.wavelength, input.weights, input.extinction, input.scale, input.treatment);
+    const { map, figures } = residualOf(
+      input.structure,
+      input.reflections,
+      input.wavelength,
+      input.weights,
+      input.extinction,
+      input.scale,
+      input.treatment,
+    );
     return { map, r1: figures.r1, wr2: figures.wr2 };
   },
 });
 
 const tableTask = task<{ input: CifInput; kind: TableKind; options: TableOptions }, Table, never>({
-  name: 'table', input: z.object({ input: z.looseObject({ structure: structureSchema, experiment: experimentSchema }), kind: z.enum(TABLE_KINDS as unknown as [TableKind, ...TableKind[]]), options: z.object({ hydrogens: z.boolean(), scaled: z.boolean(), order: z.enum(['as in the model', 'by label', 'by value']), picometres: z.boolean().optional() }) }) as never, output: shaped<Table>(['title', 'columns', 'rows', 'notes']),
+  name: 'table',
+  input: z.object({
+    input: z.looseObject({ structure: structureSchema, experiment: experimentSchema }),
+    kind: z.enum(TABLE_KINDS as unknown as [TableKind, ...TableKind[]]),
+    options: z.object({
+      hydrogens: z.boolean(),
+      scaled: z.boolean(),
+      order: z.enum(['as in the model', 'by label', 'by value']),
+      picometres: z.boolean().optional(),
+    }),
+  }) as never,
+  output: shaped<Table>(['title', 'columns', 'rows', 'notes']),
   run: async (i) => makeTable(i.kind, i.input, i.options),
 });
 
 const reportTask = task<ReportInput, string, never>({
-  name: 'report', input: z.looseObject({ name: z.string(), structure: structureSchema, experiment: experimentSchema, date: z.string(), findings: z.array(z.unknown()) }) as unknown as z.ZodType<ReportInput>, output: z.string(),
+  name: 'report',
+  input: z.looseObject({
+    name: z.string(),
+    structure: structureSchema,
+    experiment: experimentSchema,
+    date: z.string(),
+    findings: z.array(z.unknown()),
+  }) as unknown as z.ZodType<ReportInput>,
+  output: z.string(),
   run: async (input) => reportHtml(input),
 });
 
 const cifProblemsTask = task<{ text: string }, FileProblemAt[], never>({
-  name: 'cifProblems', input: z.object({ text: z.string() }), output: z.array(shaped<FileProblemAt>(['line', 'tag', 'says'])),
+  name: 'cifProblems',
+  input: z.object({ text: z.string() }),
+  output: z.array(shaped<FileProblemAt>(['line', 'tag', 'says'])),
   run: async ({ text }) => cifProblems(text),
 });
 
 const cifTask = task<CifInput, string, never>({
-  name: 'cif', input: z.looseObject({ name: z.string(), structure: structureSchema, experiment: experimentSchema, wavelength: z.number().positive().optional(), date: z.string() }) as unknown as z.ZodType<CifInput>, output: z.string(),
+  name: 'cif',
+  input: z.looseObject({
+    name: z.string(),
+    structure: structureSchema,
+    experiment: experimentSchema,
+    wavelength: z.number().positive().optional(),
+    date: z.string(),
+  }) as unknown as z.ZodType<CifInput>,
+  output: z.string(),
   run: async (input) => structureCif(input),
 });
 
@@ -180,27 +336,77 @@ export interface ContourInput {
 }
 
 const contourTask = task<ContourInput, { excess: Surface; deficit: Surface }, never>({
-  name: 'contour', input: shaped<ContourInput>(['grid', 'values', 'cell', 'region', 'level', 'around', 'reach']), output: shaped<{ excess: Surface; deficit: Surface }>(['excess', 'deficit']),
+  name: 'contour',
+  input: shaped<ContourInput>(['grid', 'values', 'cell', 'region', 'level', 'around', 'reach']),
+  output: shaped<{ excess: Surface; deficit: Surface }>(['excess', 'deficit']),
   run: async ({ grid, values, cell, region, level, around, reach }) => {
     const keep = (x: number, y: number, z: number): boolean => {
-      for (let i = 0; i < around.length; i += 3) if ((around[i]! - x) ** 2 + (around[i + 1]! - y) ** 2 + (around[i + 2]! - z) ** 2 < reach * reach) return true;
+      for (let i = 0; i < around.length; i += 3)
+        if ((around[i]! - x) ** 2 + (around[i + 1]! - y) ** 2 + (around[i + 2]! - z) ** 2 < reach * reach) return true;
       return false;
     };
     const map = { grid, values, sigma: 0 };
-    return { excess: contourSurface(map, cell, region, level, 1, keep), deficit: contourSurface(map, cell, region, level, -1, keep) };
+    return {
+      excess: contourSurface(map, cell, region, level, 1, keep),
+      deficit: contourSurface(map, cell, region, level, -1, keep),
+    };
   },
 });
 
-export const TASKS = { recognise: recogniseTask, analyse: analyseTask, merge: mergeTask, phase: phaseTask, solve: solveTask, refine: refineTask, settle: settleTask, plan: planTask, places: placesTask, elements: elementsTask, plots: plotsTask, twins: twinsTask, mask: maskTask, map: mapTask, match: matchTask, symmetry: symmetryTask, raise: raiseTask, vet: vetTask, scale: scaleTask, diagnose: diagnoseTask, compareSets: compareSetsTask, rework: reworkTask, table: tableTask, report: reportTask, cifProblems: cifProblemsTask, residual: residualTask, cif: cifTask, contour: contourTask, fit: fitTask, series: seriesTask, peaks: peaksTask, identify: identifyTask, index: indexTask, extract: extractTask, place: placeTask, fitCif: fitCifTask } as const;
+export const TASKS = {
+  recognise: recogniseTask,
+  analyse: analyseTask,
+  merge: mergeTask,
+  phase: phaseTask,
+  solve: solveTask,
+  refine: refineTask,
+  settle: settleTask,
+  plan: planTask,
+  places: placesTask,
+  elements: elementsTask,
+  plots: plotsTask,
+  twins: twinsTask,
+  mask: maskTask,
+  map: mapTask,
+  match: matchTask,
+  symmetry: symmetryTask,
+  raise: raiseTask,
+  vet: vetTask,
+  scale: scaleTask,
+  diagnose: diagnoseTask,
+  compareSets: compareSetsTask,
+  rework: reworkTask,
+  table: tableTask,
+  report: reportTask,
+  cifProblems: cifProblemsTask,
+  residual: residualTask,
+  cif: cifTask,
+  contour: contourTask,
+  fit: fitTask,
+  series: seriesTask,
+  peaks: peaksTask,
+  identify: identifyTask,
+  index: indexTask,
+  extract: extractTask,
+  place: placeTask,
+  fitCif: fitCifTask,
+} as const;
 export type TaskName = keyof typeof TASKS;
 export type TaskInput<N extends TaskName> = Parameters<(typeof TASKS)[N]['run']>[0];
 export type TaskOutput<N extends TaskName> = Awaited<ReturnType<(typeof TASKS)[N]['run']>>;
 
 /** Checks the input at the door and runs a task. Throws RangeError for an unknown name and SyntaxError for input of the wrong shape. */
-export async function runTask(name: string, input: unknown, context: TaskContext = breathingContext({ aborted: false }, () => undefined)): Promise<unknown> {
+export async function runTask(
+  name: string,
+  input: unknown,
+  context: TaskContext = breathingContext({ aborted: false }, () => undefined),
+): Promise<unknown> {
   const found = (TASKS as Record<string, Task<unknown, unknown, unknown>>)[name];
   if (!found) throw new RangeError(`There is no task called "${name}".`);
   const parsed = found.input.safeParse(input);
-  if (!parsed.success) throw new SyntaxError(`The input of "${name}" is not right: ${parsed.error.issues[0]?.path.join('.')} ${parsed.error.issues[0]?.message}.`);
+  if (!parsed.success)
+    throw new SyntaxError(
+      `The input of "${name}" is not right: ${parsed.error.issues[0]?.path.join('.')} ${parsed.error.issues[0]?.message}.`,
+    );
   return found.run(parsed.data, context);
 }

@@ -8,12 +8,31 @@ import type { MissedGroup } from '../symmetry/supergroups.ts';
 import { rawSchema, structureSchema } from './schemas.ts';
 import { shaped, task } from './task.ts';
 
-export const symmetryTask = task<{ structure: Structure; tolerance: number; raw?: RawReflections }, SymmetryReport, string>({
-  name: 'symmetry', input: z.object({ structure: structureSchema, tolerance: z.number().positive().max(2), raw: rawSchema.optional() }) as never, output: shaped<SymmetryReport>(['group', 'elements', 'positions', 'settings', 'missed']),
+export const symmetryTask = task<
+  { structure: Structure; tolerance: number; raw?: RawReflections },
+  SymmetryReport,
+  string
+>({
+  name: 'symmetry',
+  input: z.object({
+    structure: structureSchema,
+    tolerance: z.number().positive().max(2),
+    raw: rawSchema.optional(),
+  }) as never,
+  output: shaped<SymmetryReport>(['group', 'elements', 'positions', 'settings', 'missed']),
   run: (i, context) => symmetryReport(i.structure, i.tolerance, i.raw, context as never),
 });
 
 export const raiseTask = task<{ structure: Structure; to: MissedGroup; limit?: number }, Raised, never>({
-  name: 'raise', input: z.object({ structure: structureSchema, to: z.looseObject({ change: z.object({ p: z.array(z.number()).length(9), origin: z.array(z.number()).length(3) }), index: z.number() }), limit: z.number().positive().optional() }) as never, output: shaped<Raised>(['structure', 'merged', 'disordered']),
+  name: 'raise',
+  input: z.object({
+    structure: structureSchema,
+    to: z.looseObject({
+      change: z.object({ p: z.array(z.number()).length(9), origin: z.array(z.number()).length(3) }),
+      index: z.number(),
+    }),
+    limit: z.number().positive().optional(),
+  }) as never,
+  output: shaped<Raised>(['structure', 'merged', 'disordered']),
   run: async (i) => raiseSymmetry(i.structure, i.to, i.limit),
 });

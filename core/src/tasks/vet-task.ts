@@ -6,7 +6,16 @@ import { experimentSchema, mergedSchema, rawSchema, structureSchema, treatmentSc
 import { shaped, task } from './task.ts';
 
 export const vetTask = task<VetInput, VetReport, string>({
-  name: 'vet', input: z.looseObject({ structure: structureSchema, experiment: experimentSchema, wavelength: z.number().positive().optional(), reflections: mergedSchema.optional(), raw: rawSchema.optional(), treatment: treatmentSchema.optional(), items: z.record(z.string(), z.string()).optional() }) as unknown as z.ZodType<VetInput>,
+  name: 'vet',
+  input: z.looseObject({
+    structure: structureSchema,
+    experiment: experimentSchema,
+    wavelength: z.number().positive().optional(),
+    reflections: mergedSchema.optional(),
+    raw: rawSchema.optional(),
+    treatment: treatmentSchema.optional(),
+    items: z.record(z.string(), z.string()).optional(),
+  }) as unknown as z.ZodType<VetInput>,
   output: shaped<VetReport>(['findings', 'ran', 'silent']),
   run: async (i, context) => vet(i, (name) => context.progress(name)),
 });

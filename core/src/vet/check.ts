@@ -16,7 +16,11 @@ export type Remedy = { readonly words: string } & (
   | { readonly act: 'second place'; readonly sites: readonly number[] }
   | { readonly act: 'turn hydrogen' | 'place hydrogens'; readonly sites: readonly number[] }
   | { readonly act: 'formula'; readonly formula: Formula; readonly z: number }
-  | { readonly act: 'exclude'; readonly reflections: readonly (readonly [number, number, number])[]; readonly reason: string }
+  | {
+      readonly act: 'exclude';
+      readonly reflections: readonly (readonly [number, number, number])[];
+      readonly reason: string;
+    }
   | { readonly act: 'refine' | 'settle' | 'invert' | 'connect' | 'extinction' }
   | { readonly act: 'go'; readonly station: 'intake' | 'refine' | 'symmetry' | 'publish'; readonly sheet?: string }
 );
@@ -54,4 +58,8 @@ export interface Check {
   run(c: VetContext): Draft[];
 }
 
-export type Draft = Omit<Finding, 'check' | 'family' | 'key' | 'remedies' | 'sites'> & { readonly key?: string; readonly sites?: readonly number[]; readonly remedies?: readonly Remedy[] };
+export type Draft = Omit<Finding, 'check' | 'family' | 'key' | 'remedies' | 'sites'> & {
+  readonly key?: string;
+  readonly sites?: readonly number[];
+  readonly remedies?: readonly Remedy[];
+};

@@ -36,9 +36,13 @@ export interface VetInput {
 }
 
 function lazy<T>(make: () => T): () => T {
-  let value: T | undefined, made = false;
+  let value: T | undefined,
+    made = false;
   return () => {
-    if (!made) { value = make(); made = true; }
+    if (!made) {
+      value = make();
+      made = true;
+    }
     return value!;
   };
 }
@@ -54,36 +58,71 @@ export class VetContext {
     this.order = groupOrder(this.s.spaceGroup);
   }
 
-  label(i: number): string { return this.s.sites[i]?.label ?? '?'; }
-  labels(list: readonly number[], most = 8): string { return `${list.slice(0, most).map((i) => this.label(i)).join(', ')}${list.length > most ? ` and ${list.length - most} more` : ''}`; }
-  hydrogen(i: number): boolean { return isHydrogen(this.s.sites[i]!.element); }
-  metal(i: number): boolean { return isMetal(this.s.sites[i]!.element); }
+  label(i: number): string {
+    return this.s.sites[i]?.label ?? '?';
+  }
+  labels(list: readonly number[], most = 8): string {
+    return `${list
+      .slice(0, most)
+      .map((i) => this.label(i))
+      .join(', ')}${list.length > most ? ` and ${list.length - most} more` : ''}`;
+  }
+  hydrogen(i: number): boolean {
+    return isHydrogen(this.s.sites[i]!.element);
+  }
+  metal(i: number): boolean {
+    return isMetal(this.s.sites[i]!.element);
+  }
 
   readonly bonds = lazy((): readonly Neighbour[] => bonds(this.s));
-  readonly bondsOf = (() => { const by = lazy(() => { const m = new Map<number, Neighbour[]>(); for (const b of this.bonds()) m.set(b.from, [...(m.get(b.from) ?? []), b]); return m; }); return (i: number): readonly Neighbour[] => by().get(i) ?? []; })();
+  readonly bondsOf = (() => {
+    const by = lazy(() => {
+      const m = new Map<number, Neighbour[]>();
+      for (const b of this.bonds()) m.set(b.from, [...(m.get(b.from) ?? []), b]);
+      return m;
+    });
+    return (i: number): readonly Neighbour[] => by().get(i) ?? [];
+  })();
   readonly heavyBondsOf = (i: number): readonly Neighbour[] => this.bondsOf(i).filter((b) => !this.hydrogen(b.to));
   readonly fragments = lazy(() => fragments(this.s, this.bonds()));
   readonly contents = lazy((): Formula => cellContents(this.s));
   readonly ueq = lazy(() => this.s.sites.map((x) => equivalentU(this.s.cell, x.displacement)));
   /** Principal mean-square displacements, ascending; undefined for isotropic sites. */
-  readonly principal = lazy(() => this.s.sites.map((x) => (x.displacement.kind === 'aniso' ? eigenSymmetric3(displacementToCartesian(this.s.cell, x.displacement.u)) : undefined)));
-  readonly tensor = lazy(() => this.s.sites.map((x) => (x.displacement.kind === 'aniso' ? displacementToCartesian(this.s.cell, x.displacement.u) : undefined)));
-  readonly siteOrder = lazy(() => this.s.sites.map((x) => siteSymmetry(this.s.spaceGroup, metricTensor(this.s.cell), x.position).operators.length));
+  readonly principal = lazy(() =>
+    this.s.sites.map((x) =>
+      x.displacement.kind === 'aniso'
+        ? eigenSymmetric3(displacementToCartesian(this.s.cell, x.displacement.u))
+        : undefined,
+    ),
+  );
+  readonly tensor = lazy(() =>
+    this.s.sites.map((x) =>
+      x.displacement.kind === 'aniso' ? displacementToCartesian(this.s.cell, x.displacement.u) : undefined,
+    ),
+  );
+  readonly siteOrder = lazy(() =>
+    this.s.sites.map((x) => siteSymmetry(this.s.spaceGroup, metricTensor(this.s.cell), x.position).operators.length),
+  );
 
   /** Formula units per cell: given, or such that the heaviest element of the formula comes out. */
   readonly z = lazy((): number => {
     const { z, formula } = this.input.experiment;
     if (z) return z;
     const contents = this.contents();
-    const e = formula && Object.keys(formula).filter((x) => !isHydrogen(x) && contents[x]).sort((p, q) => elementOf(q).z - elementOf(p).z)[0];
-    return e ? Math.max(0.5, Math.round(2 * contents[e]! / formula[e]!) / 2) : this.order;
+    const e =
+      formula &&
+      Object.keys(formula)
+        .filter((x) => !isHydrogen(x) && contents[x])
+        .sort((p, q) => elementOf(q).z - elementOf(p).z)[0];
+    return e ? Math.max(0.5, Math.round((2 * contents[e]!) / formula[e]!) / 2) : this.order;
   });
 
   /** Contacts of atoms that are not bonded to one another nor to a common neighbour, nearer than the sum of van der Waals radii. */
   readonly contacts = lazy((): readonly Neighbour[] => {
     const radius = this.s.sites.map((x) => elementOf(x.element).vdwRadius);
     const bonded = new Set<string>();
-    const key = (i: number, j: number, x: readonly number[]): string => `${i}|${j}|${x.map((v) => Math.round(v * 500)).join()}`;
+    const key = (i: number, j: number, x: readonly number[]): string =>
+      `${i}|${j}|${x.map((v) => Math.round(v * 500)).join()}`;
     for (const b of this.bonds()) {
       bonded.add(key(b.from, b.to, b.position));
       for (const c of this.bondsOf(b.to)) {
@@ -93,19 +132,32 @@ export class VetContext {
         for (const d of this.bondsOf(c.to)) bonded.add(key(b.from, d.to, this.throughTwo(b, c, d)));
       }
     }
-    return neighbours(this.s.cell, this.s.spaceGroup, this.s.sites.map((x) => x.position), (i, j) => (meets(this.s.sites[i]!.disorder, this.s.sites[j]!.disorder) ? radius[i]! + radius[j]! : 0))
-      .filter((n) => !bonded.has(key(n.from, n.to, n.position)) && !this.ownDisorder(n));
+    return neighbours(
+      this.s.cell,
+      this.s.spaceGroup,
+      this.s.sites.map((x) => x.position),
+      (i, j) => (meets(this.s.sites[i]!.disorder, this.s.sites[j]!.disorder) ? radius[i]! + radius[j]! : 0),
+    ).filter((n) => !bonded.has(key(n.from, n.to, n.position)) && !this.ownDisorder(n));
   });
 
   private ownDisorder(n: Neighbour): boolean {
-    const a = this.s.sites[n.from]!, b = this.s.sites[n.to]!;
+    const a = this.s.sites[n.from]!,
+      b = this.s.sites[n.to]!;
     // Partly occupied places about a symmetry element or in one assembly are never there together.
-    return (!!a.disorder && a.disorder.assembly === b.disorder?.assembly && (a.disorder.group !== b.disorder.group || a.disorder.group.startsWith('-'))) || a.occupancy + b.occupancy <= 1.001;
+    return (
+      (!!a.disorder &&
+        a.disorder.assembly === b.disorder?.assembly &&
+        (a.disorder.group !== b.disorder.group || a.disorder.group.startsWith('-'))) ||
+      a.occupancy + b.occupancy <= 1.001
+    );
   }
 
   private through(b: Neighbour, c: Neighbour): Vec3 {
-    const { r, t } = b.operator, x = c.position;
-    return [0, 1, 2].map((i) => r[3 * i]! * x[0] + r[3 * i + 1]! * x[1] + r[3 * i + 2]! * x[2] + t[i]!) as unknown as Vec3;
+    const { r, t } = b.operator,
+      x = c.position;
+    return [0, 1, 2].map(
+      (i) => r[3 * i]! * x[0] + r[3 * i + 1]! * x[1] + r[3 * i + 2]! * x[2] + t[i]!,
+    ) as unknown as Vec3;
   }
 
   private throughTwo(b: Neighbour, c: Neighbour, d: Neighbour): Vec3 {
@@ -115,7 +167,15 @@ export class VetContext {
   readonly evaluated = lazy(() => {
     const { reflections, wavelength, readings, treatment } = this.input;
     if (!reflections || !wavelength || !this.s.sites.length) return undefined;
-    return evaluateStructure(this.s, reflections, wavelength, readings?.weights ?? { a: 0.1, b: 0 }, readings?.extinction?.value ?? 0, undefined, treatment);
+    return evaluateStructure(
+      this.s,
+      reflections,
+      wavelength,
+      readings?.weights ?? { a: 0.1, b: 0 },
+      readings?.extinction?.value ?? 0,
+      undefined,
+      treatment,
+    );
   });
 
   /** A number the file gives, without its s.u.; undefined where it is missing. */
@@ -126,7 +186,9 @@ export class VetContext {
     return Number.isFinite(n) ? n : undefined;
   }
 
-  formulaWords(f: Formula): string { return formulaText(Object.fromEntries(Object.entries(f).map(([e, n]) => [e, Math.round(n * 100) / 100]))); }
+  formulaWords(f: Formula): string {
+    return formulaText(Object.fromEntries(Object.entries(f).map(([e, n]) => [e, Math.round(n * 100) / 100])));
+  }
 }
 
 export const percent = (x: number, digits = 1): string => `${(100 * x).toFixed(digits)} %`;

@@ -55,23 +55,71 @@ import { missingItemsCheck } from './checks/missing-items.ts';
 
 export const CHECKS: readonly Check[] = [
   // data
-  absences, absorptionCorrection, agreement, cellUncertainty, completeness, lostReflections, noise, outliers, redundancy, resolution, twinSigns,
+  absences,
+  absorptionCorrection,
+  agreement,
+  cellUncertainty,
+  completeness,
+  lostReflections,
+  noise,
+  outliers,
+  redundancy,
+  resolution,
+  twinSigns,
   // contents
-  elementMistaken, extraHydrogens, formulaAgainstModel, missingHydrogens, packingDensity, voids,
+  elementMistaken,
+  extraHydrogens,
+  formulaAgainstModel,
+  missingHydrogens,
+  packingDensity,
+  voids,
   // refinement
-  absoluteStructureCheck, convergence, correlations, dataPerParameter, extinction, goodness, residualDensity, residualR, restraintsOff,
+  absoluteStructureCheck,
+  convergence,
+  correlations,
+  dataPerParameter,
+  extinction,
+  goodness,
+  residualDensity,
+  residualR,
+  restraintsOff,
   // displacement
-  elongation, hydrogenDisplacement, impossibleDisplacement, isotropicAtoms, neighbourRatio, rigidBond, solventDisplacement,
+  elongation,
+  hydrogenDisplacement,
+  impossibleDisplacement,
+  isotropicAtoms,
+  neighbourRatio,
+  rigidBond,
+  solventDisplacement,
   // geometry
-  angles, bondLengths, carbonAverage, charges, donors, hydrogenGeometry, missedBonds, tooNear, valence,
+  angles,
+  bondLengths,
+  carbonAverage,
+  charges,
+  donors,
+  hydrogenGeometry,
+  missedBonds,
+  tooNear,
+  valence,
   // symmetry
-  cellSymmetry, chirality, connectedUnitCheck, missedSymmetry, settingCheck, specialPositionsCheck,
+  cellSymmetry,
+  chirality,
+  connectedUnitCheck,
+  missedSymmetry,
+  settingCheck,
+  specialPositionsCheck,
   // file
-  fileFigures, fileTypes, missingItemsCheck,
+  fileFigures,
+  fileTypes,
+  missingItemsCheck,
 ];
 
 const RANK: Record<Severity, number> = { mend: 0, explain: 1, know: 2 };
-export const SEVERITY_WORDS: Record<Severity, string> = { mend: 'must be mended', explain: 'must be explained', know: 'worth knowing' };
+export const SEVERITY_WORDS: Record<Severity, string> = {
+  mend: 'must be mended',
+  explain: 'must be explained',
+  know: 'worth knowing',
+};
 
 export interface VetReport {
   readonly findings: readonly Finding[];
@@ -83,14 +131,33 @@ export interface VetReport {
 /** Runs every check; one that fails on a strange model says so instead of stopping the others. */
 export function vet(input: VetInput, breath?: (name: string) => void): VetReport {
   const context = new VetContext(input);
-  const has: Record<string, boolean> = { refinement: !!input.readings, 'merged data': !!input.statistics || !!input.reflections, 'raw data': !!input.raw && !input.raw.merged, map: !!input.peaks, file: !!input.items };
-  const findings: Finding[] = [], ran: string[] = [], silent: { id: string; lacks: string }[] = [];
+  const has: Record<string, boolean> = {
+    refinement: !!input.readings,
+    'merged data': !!input.statistics || !!input.reflections,
+    'raw data': !!input.raw && !input.raw.merged,
+    map: !!input.peaks,
+    file: !!input.items,
+  };
+  const findings: Finding[] = [],
+    ran: string[] = [],
+    silent: { id: string; lacks: string }[] = [];
   for (const check of CHECKS) {
     const lacks = check.needs?.find((n) => !has[n]);
-    if (lacks) { silent.push({ id: check.id, lacks }); continue; }
+    if (lacks) {
+      silent.push({ id: check.id, lacks });
+      continue;
+    }
     breath?.(check.name);
     try {
-      for (const d of check.run(context)) findings.push({ ...d, check: check.id, family: check.family, key: `${check.id}${d.key ? `: ${d.key}` : ''}`, sites: d.sites ?? [], remedies: d.remedies ?? [] });
+      for (const d of check.run(context))
+        findings.push({
+          ...d,
+          check: check.id,
+          family: check.family,
+          key: `${check.id}${d.key ? `: ${d.key}` : ''}`,
+          sites: d.sites ?? [],
+          remedies: d.remedies ?? [],
+        });
       ran.push(check.id);
     } catch (e) {
       silent.push({ id: check.id, lacks: `stopped: ${(e as Error).message}` });

@@ -17,7 +17,17 @@ interface Job {
   reject(e: Error): void;
 }
 
-interface Outgoing { kind: string; id: number; fork: number; task: string; input: unknown; report: unknown; result: unknown; name: string; message: string }
+interface Outgoing {
+  kind: string;
+  id: number;
+  fork: number;
+  task: string;
+  input: unknown;
+  report: unknown;
+  result: unknown;
+  name: string;
+  message: string;
+}
 
 const cores = Math.max(2, Math.min(8, navigator.hardwareConcurrency || 2));
 const idle: Worker[] = [];
@@ -35,12 +45,16 @@ function createWorker(): Worker {
   const forks = new Map<number, Running<unknown>>();
   worker.addEventListener('message', ({ data }: MessageEvent<Outgoing>) => {
     if (data.kind === 'fork') {
-      const running = start(data.task, data.input, (report) => worker.postMessage({ kind: 'fork-progress', fork: data.fork, report }));
+      const running = start(data.task, data.input, (report) =>
+        worker.postMessage({ kind: 'fork-progress', fork: data.fork, report }),
+      );
       forks.set(data.fork, running);
-      running.result.then(
-        (result) => worker.postMessage({ kind: 'fork-done', fork: data.fork, result }),
-        (e: Error) => worker.postMessage({ kind: 'fork-failed', fork: data.fork, name: e.name, message: e.message }),
-      ).finally(() => forks.delete(data.fork));
+      running.result
+        .then(
+          (result) => worker.postMessage({ kind: 'fork-done', fork: data.fork, result }),
+          (e: Error) => worker.postMessage({ kind: 'fork-failed', fork: data.fork, name: e.name, message: e.message }),
+        )
+        .finally(() => forks.delete(data.fork));
       return;
     }
     if (data.kind === 'fork-cancel') {
@@ -56,7 +70,10 @@ function createWorker(): Worker {
     busy.delete(worker);
     idle.push(worker);
     if (data.kind === 'done') job.resolve(data.result);
-    else job.reject(data.name === 'Cancelled' ? new Cancelled() : Object.assign(new Error(data.message), { name: data.name }));
+    else
+      job.reject(
+        data.name === 'Cancelled' ? new Cancelled() : Object.assign(new Error(data.message), { name: data.name }),
+      );
     pump();
   });
   worker.addEventListener('error', (e) => {
@@ -103,7 +120,12 @@ function start(task: string, input: unknown, onProgress?: (report: unknown) => v
 export type Place = 'page' | 'server';
 
 /** Runs a task by name with typed input and output. */
-export function run<N extends TaskName>(task: N, input: TaskInput<N>, onProgress?: (report: never) => void, place: Place = 'page'): Running<TaskOutput<N>> {
+export function run<N extends TaskName>(
+  task: N,
+  input: TaskInput<N>,
+  onProgress?: (report: never) => void,
+  place: Place = 'page',
+): Running<TaskOutput<N>> {
   const hear = onProgress as ((report: unknown) => void) | undefined;
   return (place === 'server' ? runOnServer(task, input, hear) : start(task, input, hear)) as Running<TaskOutput<N>>;
 }

@@ -28,17 +28,28 @@ export function runOnServer(task: string, input: unknown, onProgress?: (report: 
   let id = '';
   let cancelled = false;
   const result = (async (): Promise<unknown> => {
-    ({ id } = (await ask(`/api/tasks/${task}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: encodeWire(input) })) as { id: string });
+    ({ id } = (await ask(`/api/tasks/${task}`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: encodeWire(input),
+    })) as { id: string });
     let since = 0;
     return new Promise<unknown>((resolve, reject) => {
-      const observer = new QueryObserver<JobState>(queryClient, { queryKey: ['job', id], queryFn: async () => (await ask(`/api/jobs/${id}?since=${since}`)) as JobState, refetchInterval: 400, gcTime: 0, staleTime: 0 });
+      const observer = new QueryObserver<JobState>(queryClient, {
+        queryKey: ['job', id],
+        queryFn: async () => (await ask(`/api/jobs/${id}?since=${since}`)) as JobState,
+        refetchInterval: 400,
+        gcTime: 0,
+        staleTime: 0,
+      });
       const stop = observer.subscribe(({ data, error }) => {
         if (error) {
           stop();
           reject(error);
         }
         if (!data || data.next < since) return;
-        for (const report of data.reports.slice(Math.max(0, since - (data.next - data.reports.length)))) onProgress?.(report);
+        for (const report of data.reports.slice(Math.max(0, since - (data.next - data.reports.length))))
+          onProgress?.(report);
         since = data.next;
         if (data.state === 'running') return;
         stop();

@@ -10,12 +10,21 @@ type Incoming =
   | { kind: 'fork-failed'; fork: number; name: string; message: string };
 
 const signals = new Map<number, { aborted: boolean }>();
-const forks = new Map<number, { resolve(v: unknown): void; reject(e: Error): void; onProgress: ((r: unknown) => void) | undefined }>();
+const forks = new Map<
+  number,
+  { resolve(v: unknown): void; reject(e: Error): void; onProgress: ((r: unknown) => void) | undefined }
+>();
 let nextFork = 1;
 
-const fork: NonNullable<TaskContext['fork']> = <T>(task: string, input: unknown, onProgress?: (report: unknown) => void) => {
+const fork: NonNullable<TaskContext['fork']> = <T>(
+  task: string,
+  input: unknown,
+  onProgress?: (report: unknown) => void,
+) => {
   const id = nextFork++;
-  const result = new Promise<T>((resolve, reject) => forks.set(id, { resolve: resolve as (v: unknown) => void, reject, onProgress }));
+  const result = new Promise<T>((resolve, reject) =>
+    forks.set(id, { resolve: resolve as (v: unknown) => void, reject, onProgress }),
+  );
   postMessage({ kind: 'fork', fork: id, task, input });
   return { result, cancel: () => postMessage({ kind: 'fork-cancel', fork: id }) };
 };
@@ -41,10 +50,15 @@ addEventListener('message', ({ data }: MessageEvent<Incoming>) => {
       const { id } = data;
       const signal = { aborted: false };
       signals.set(id, signal);
-      const context = breathingContext(signal, (report) => postMessage({ kind: 'progress', id, report }), { fork, parallel: data.parallel });
+      const context = breathingContext(signal, (report) => postMessage({ kind: 'progress', id, report }), {
+        fork,
+        parallel: data.parallel,
+      });
       runTask(data.task, data.input, context)
         .then((result) => postMessage({ kind: 'done', id, result }))
-        .catch((e: Error) => postMessage({ kind: 'failed', id, name: e instanceof Cancelled ? 'Cancelled' : e.name, message: e.message }))
+        .catch((e: Error) =>
+          postMessage({ kind: 'failed', id, name: e instanceof Cancelled ? 'Cancelled' : e.name, message: e.message }),
+        )
         .finally(() => signals.delete(id));
     }
   }

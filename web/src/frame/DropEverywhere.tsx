@@ -34,7 +34,9 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
   const takeText = useCallback(async (text: string, fileName: string): Promise<void> => {
     setReading(`Reading ${fileName}`);
     try {
-      const running = run('recognise', { text, fileName }, (f: number) => setReading(`Reading ${fileName}: ${Math.round(100 * f)} %`));
+      const running = run('recognise', { text, fileName }, (f: number) =>
+        setReading(`Reading ${fileName}: ${Math.round(100 * f)} %`),
+      );
       cancel.current = running.cancel;
       const found = await running.result;
       setArrivals((a) => [...a, { fileName, found }]);
@@ -45,26 +47,45 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
     }
   }, []);
 
-  const open = useCallback(async (files: File[]): Promise<void> => {
-    for (const file of files) {
-      if (file.name.endsWith('.nagare')) {
-        try {
-          const id = await importProject(new Uint8Array(await file.arrayBuffer()), file.name);
-          void navigate(`/projects/${id}/refine`);
-        } catch (e) {
-          setProblems((p) => [...p, (e as Error).message]);
-        }
-      } else if (file.size > 400e6) setProblems((p) => [...p, `${file.name} is larger than 400 MB. Leave out frames and images; only reflections and sites are needed.`]);
-      else await takeText(await file.text(), file.name);
-    }
-  }, [navigate, takeText]);
+  const open = useCallback(
+    async (files: File[]): Promise<void> => {
+      for (const file of files) {
+        if (file.name.endsWith('.nagare')) {
+          try {
+            const id = await importProject(new Uint8Array(await file.arrayBuffer()), file.name);
+            void navigate(`/projects/${id}/refine`);
+          } catch (e) {
+            setProblems((p) => [...p, (e as Error).message]);
+          }
+        } else if (file.size > 400e6)
+          setProblems((p) => [
+            ...p,
+            `${file.name} is larger than 400 MB. Leave out frames and images; only reflections and sites are needed.`,
+          ]);
+        else await takeText(await file.text(), file.name);
+      }
+    },
+    [navigate, takeText],
+  );
 
   useEffect(() => {
     let depth = 0;
     const hasFiles = (e: DragEvent): boolean => !!e.dataTransfer?.types.includes('Files');
-    const enter = (e: DragEvent): void => { if (hasFiles(e)) { depth++; setOver(true); } };
-    const leave = (): void => { if (--depth <= 0) { depth = 0; setOver(false); } };
-    const move = (e: DragEvent): void => { if (hasFiles(e)) e.preventDefault(); };
+    const enter = (e: DragEvent): void => {
+      if (hasFiles(e)) {
+        depth++;
+        setOver(true);
+      }
+    };
+    const leave = (): void => {
+      if (--depth <= 0) {
+        depth = 0;
+        setOver(false);
+      }
+    };
+    const move = (e: DragEvent): void => {
+      if (hasFiles(e)) e.preventDefault();
+    };
     const drop = (e: DragEvent): void => {
       if (!hasFiles(e)) return;
       e.preventDefault();
@@ -97,7 +118,9 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
   const powder = arrivals.some((a) => a.found.some((f) => f.powder || f.instrument));
   // Patterns, instruments and structures dropped on a powder project belong to it.
   const [inPowder, setInPowder] = useState(false);
-  useEffect(() => { void (async () => setInPowder(!!here && (await db.powder.get(here)) !== undefined))(); }, [here, arrivals]);
+  useEffect(() => {
+    void (async () => setInPowder(!!here && (await db.powder.get(here)) !== undefined))();
+  }, [here, arrivals]);
   const takePatterns = async (into?: string): Promise<void> => {
     const all = arrivals.flatMap((a) => a.found.map((found) => ({ fileName: a.fileName, found })));
     const id = await takePowder(all, into);
@@ -117,22 +140,98 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
   return (
     <Context.Provider value={{ open: (f) => void open(f), pick: () => picker.current?.click(), takeText }}>
       {children}
-      <input ref={picker} type="file" multiple hidden data-testid="file-picker" onChange={(e) => { void open([...(e.target.files ?? [])]); e.target.value = ''; }} />
+      <input
+        ref={picker}
+        type="file"
+        multiple
+        hidden
+        data-testid="file-picker"
+        onChange={(e) => {
+          void open([...(e.target.files ?? [])]);
+          e.target.value = '';
+        }}
+      />
       {over && <div className="drop-veil">Let go to read the files</div>}
       <Modal show={!!reading} centered animation={false} onHide={() => cancel.current?.()}>
-        <Modal.Body className="d-flex justify-content-between align-items-center">{reading}<Button variant="outline-secondary" size="sm" onClick={() => cancel.current?.()}>Stop</Button></Modal.Body>
+        <Modal.Body className="d-flex justify-content-between align-items-center">
+          {reading}
+          <Button variant="outline-secondary" size="sm" onClick={() => cancel.current?.()}>
+            Stop
+          </Button>
+        </Modal.Body>
       </Modal>
-      <Modal show={!reading && (arrivals.length > 0 || problems.length > 0)} centered animation={false} onHide={() => { setArrivals([]); setProblems([]); }} aria-labelledby="arrival-title">
-        <Modal.Header closeButton><Modal.Title as="h2" id="arrival-title" className="fs-6">{arrivals.length ? 'What was recognised' : 'This could not be read'}</Modal.Title></Modal.Header>
+      <Modal
+        show={!reading && (arrivals.length > 0 || problems.length > 0)}
+        centered
+        animation={false}
+        onHide={() => {
+          setArrivals([]);
+          setProblems([]);
+        }}
+        aria-labelledby="arrival-title"
+      >
+        <Modal.Header closeButton>
+          <Modal.Title as="h2" id="arrival-title" className="fs-6">
+            {arrivals.length ? 'What was recognised' : 'This could not be read'}
+          </Modal.Title>
+        </Modal.Header>
         <Modal.Body>
-          {arrivals.map((a, i) => a.found.map((f) => <p key={`${i}${f.name}`} className="mb-2"><b>{a.fileName}</b>{a.found.length > 1 ? ` (${f.name})` : ''}: {f.sentence}</p>))}
-          {problems.map((p, i) => <p key={i} className="mb-2 off" role="alert">{p}</p>)}
+          {arrivals.map((a, i) =>
+            a.found.map((f) => (
+              <p key={`${i}${f.name}`} className="mb-2">
+                <b>{a.fileName}</b>
+                {a.found.length > 1 ? ` (${f.name})` : ''}: {f.sentence}
+              </p>
+            )),
+          )}
+          {problems.map((p, i) => (
+            <p key={i} className="mb-2 off" role="alert">
+              {p}
+            </p>
+          ))}
           {problems.length > 0 && <p className="soft mb-0">Nothing was changed.</p>}
         </Modal.Body>
         <Modal.Footer>
-          <Button variant="outline-secondary" onClick={() => { setArrivals([]); setProblems([]); }}>{arrivals.length ? 'Leave it' : 'Close'}</Button>
-          {count > 0 && inPowder && <Button autoFocus onClick={() => { setProblems([]); void takePatterns(here); }}>Add to this project</Button>}
-          {count > 0 && (!inPowder || powder) && <Button variant={inPowder ? 'outline-primary' : 'primary'} autoFocus={!inPowder} onClick={() => { setProblems([]); void takeIn(); }}>{inPowder ? 'As a new project' : powder ? (count > 1 ? 'Take them in together' : 'Take it in') : count > 1 ? `Take in as ${count} projects` : 'Take it in'}</Button>}
+          <Button
+            variant="outline-secondary"
+            onClick={() => {
+              setArrivals([]);
+              setProblems([]);
+            }}
+          >
+            {arrivals.length ? 'Leave it' : 'Close'}
+          </Button>
+          {count > 0 && inPowder && (
+            <Button
+              autoFocus
+              onClick={() => {
+                setProblems([]);
+                void takePatterns(here);
+              }}
+            >
+              Add to this project
+            </Button>
+          )}
+          {count > 0 && (!inPowder || powder) && (
+            <Button
+              variant={inPowder ? 'outline-primary' : 'primary'}
+              autoFocus={!inPowder}
+              onClick={() => {
+                setProblems([]);
+                void takeIn();
+              }}
+            >
+              {inPowder
+                ? 'As a new project'
+                : powder
+                  ? count > 1
+                    ? 'Take them in together'
+                    : 'Take it in'
+                  : count > 1
+                    ? `Take in as ${count} projects`
+                    : 'Take it in'}
+            </Button>
+          )}
         </Modal.Footer>
       </Modal>
     </Context.Provider>

@@ -12,7 +12,11 @@ import { useFit } from '../stations/fit/use-fit.tsx';
 import { STATIONS } from './ProjectFrame.tsx';
 import { exportProject, saveFile } from '../store/projects.ts';
 
-interface Entry { text: string; kind: string; act(): void }
+interface Entry {
+  text: string;
+  kind: string;
+  act(): void;
+}
 
 export function Finder({ show, onHide }: { show: boolean; onHide(): void }): ReactNode {
   const session = useSession();
@@ -22,47 +26,211 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
   const { report: vetted } = useVet();
   const [words, setWords] = useState('');
   const [at, setAt] = useState(0);
-  useEffect(() => { if (show) { setWords(''); setAt(0); } }, [show]);
+  useEffect(() => {
+    if (show) {
+      setWords('');
+      setAt(0);
+    }
+  }, [show]);
   const { patterns, ticks, setWindow, hover } = useFit();
   const entries = useMemo<Entry[]>(() => {
-    const out: Entry[] = STATIONS.map((s) => ({ text: s.name, kind: 'station', act: () => void navigate(`/projects/${project.id}/${s.id}`) }));
+    const out: Entry[] = STATIONS.map((s) => ({
+      text: s.name,
+      kind: 'station',
+      act: () => void navigate(`/projects/${project.id}/${s.id}`),
+    }));
     out.push(
-      { text: 'Draw ellipsoids', kind: 'scene', act: () => setView({ style: 'ellipsoids' }) }, { text: 'Draw balls and sticks', kind: 'scene', act: () => setView({ style: 'balls' }) },
-      { text: 'Show the asymmetric unit', kind: 'scene', act: () => setView({ extent: 'unit' }) }, { text: 'Show whole molecules', kind: 'scene', act: () => setView({ extent: 'molecules' }) }, { text: "Show the cell's contents", kind: 'scene', act: () => setView({ extent: 'cell' }) },
-      { text: 'Undo: back along the course', kind: 'course', act: undo }, { text: 'Redo: forward along the course', kind: 'course', act: redo },
-      { text: 'Import a file', kind: 'project', act: pick }, { text: 'Export this project', kind: 'project', act: () => void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip')) },
-      { text: 'Show the data plots', kind: 'refine', act: () => { session.setPane('data'); void navigate(`/projects/${project.id}/refine`); } }, { text: 'Show a section of the map', kind: 'refine', act: () => { session.setPane('section'); void navigate(`/projects/${project.id}/refine`); } }, { text: 'Show the crystal', kind: 'refine', act: () => session.setPane('crystal') },
-      ...(vetted?.findings ?? []).map((f) => ({ text: f.title, kind: `finding, ${SEVERITY_WORDS[f.severity]}`, act: () => { if (f.sites.length) select(f.sites.map((site) => ({ site, operator: IDENTITY }))); void navigate(`/projects/${project.id}/vet`); } })),
-      { text: 'Show the page of the space group', kind: 'symmetry', act: () => { session.setPane('page'); void navigate(`/projects/${project.id}/symmetry`); } }, { text: 'Show the tables', kind: 'publish', act: () => { session.setPane('tables'); void navigate(`/projects/${project.id}/publish`); } }, { text: 'Show the CIF as text', kind: 'publish', act: () => { session.setPane('cif'); void navigate(`/projects/${project.id}/publish`); } },
+      { text: 'Draw ellipsoids', kind: 'scene', act: () => setView({ style: 'ellipsoids' }) },
+      { text: 'Draw balls and sticks', kind: 'scene', act: () => setView({ style: 'balls' }) },
+      { text: 'Show the asymmetric unit', kind: 'scene', act: () => setView({ extent: 'unit' }) },
+      { text: 'Show whole molecules', kind: 'scene', act: () => setView({ extent: 'molecules' }) },
+      { text: "Show the cell's contents", kind: 'scene', act: () => setView({ extent: 'cell' }) },
+      { text: 'Undo: back along the course', kind: 'course', act: undo },
+      { text: 'Redo: forward along the course', kind: 'course', act: redo },
+      { text: 'Import a file', kind: 'project', act: pick },
+      {
+        text: 'Export this project',
+        kind: 'project',
+        act: () => void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip')),
+      },
+      {
+        text: 'Show the data plots',
+        kind: 'refine',
+        act: () => {
+          session.setPane('data');
+          void navigate(`/projects/${project.id}/refine`);
+        },
+      },
+      {
+        text: 'Show a section of the map',
+        kind: 'refine',
+        act: () => {
+          session.setPane('section');
+          void navigate(`/projects/${project.id}/refine`);
+        },
+      },
+      { text: 'Show the crystal', kind: 'refine', act: () => session.setPane('crystal') },
+      ...(vetted?.findings ?? []).map((f) => ({
+        text: f.title,
+        kind: `finding, ${SEVERITY_WORDS[f.severity]}`,
+        act: () => {
+          if (f.sites.length) select(f.sites.map((site) => ({ site, operator: IDENTITY })));
+          void navigate(`/projects/${project.id}/vet`);
+        },
+      })),
+      {
+        text: 'Show the page of the space group',
+        kind: 'symmetry',
+        act: () => {
+          session.setPane('page');
+          void navigate(`/projects/${project.id}/symmetry`);
+        },
+      },
+      {
+        text: 'Show the tables',
+        kind: 'publish',
+        act: () => {
+          session.setPane('tables');
+          void navigate(`/projects/${project.id}/publish`);
+        },
+      },
+      {
+        text: 'Show the CIF as text',
+        kind: 'publish',
+        act: () => {
+          session.setPane('cif');
+          void navigate(`/projects/${project.id}/publish`);
+        },
+      },
       { text: 'All projects', kind: 'project', act: () => void navigate('/') },
     );
     if (patterns.length) {
       const toFit = (): void => void navigate(`/projects/${project.id}/fit`);
-      out.push({ text: 'Show the whole pattern', kind: 'fit', act: () => { setWindow(undefined); toFit(); } }, { text: 'Run a recipe against the pattern', kind: 'fit', act: toFit }, { text: 'Find peaks and identify phases', kind: 'fit', act: toFit }, { text: 'Describe or calibrate the instrument', kind: 'intake', act: () => void navigate(`/projects/${project.id}/intake`) });
+      out.push(
+        {
+          text: 'Show the whole pattern',
+          kind: 'fit',
+          act: () => {
+            setWindow(undefined);
+            toFit();
+          },
+        },
+        { text: 'Run a recipe against the pattern', kind: 'fit', act: toFit },
+        { text: 'Find peaks and identify phases', kind: 'fit', act: toFit },
+        {
+          text: 'Describe or calibrate the instrument',
+          kind: 'intake',
+          act: () => void navigate(`/projects/${project.id}/intake`),
+        },
+      );
       // Reflections by name, the strong ones first.
-      if (words.trim()) for (const t of ticks.flat().sort((p, r) => r.intensity - p.intensity).slice(0, 400)) out.push({ text: `${t.name} ${t.h} ${t.k} ${t.l}`, kind: `reflection at ${t.x.toFixed(2)}°`, act: () => { setWindow([t.x - 1.5, t.x + 1.5]); hover(t); toFit(); } });
+      if (words.trim())
+        for (const t of ticks
+          .flat()
+          .sort((p, r) => r.intensity - p.intensity)
+          .slice(0, 400))
+          out.push({
+            text: `${t.name} ${t.h} ${t.k} ${t.l}`,
+            kind: `reflection at ${t.x.toFixed(2)}°`,
+            act: () => {
+              setWindow([t.x - 1.5, t.x + 1.5]);
+              hover(t);
+              toFit();
+            },
+          });
     }
     const s = head?.fit ? undefined : head?.structure;
     if (s) {
-      const choose = (test: (i: number) => boolean): (() => void) => () => { select(s.sites.flatMap((_, i) => (test(i) ? [{ site: i, operator: IDENTITY }] : []))); void navigate(`/projects/${project.id}/refine`); };
+      const choose =
+        (test: (i: number) => boolean): (() => void) =>
+        () => {
+          select(s.sites.flatMap((_, i) => (test(i) ? [{ site: i, operator: IDENTITY }] : [])));
+          void navigate(`/projects/${project.id}/refine`);
+        };
       const said = selectByWords(s, words);
-      if (said && said.sites.length) { const set = new Set(said.sites); out.unshift({ text: `Select ${said.said} (${said.sites.length})`, kind: 'selection', act: choose((i) => set.has(i)) }); }
-      for (const e of new Set(s.sites.map((x) => x.element))) out.push({ text: `Select all ${Object.keys(ELEMENT_NAMES).find((n) => ELEMENT_NAMES[n] === e) ?? e}`, kind: e, act: choose((i) => s.sites[i]!.element === e) });
+      if (said && said.sites.length) {
+        const set = new Set(said.sites);
+        out.unshift({
+          text: `Select ${said.said} (${said.sites.length})`,
+          kind: 'selection',
+          act: choose((i) => set.has(i)),
+        });
+      }
+      for (const e of new Set(s.sites.map((x) => x.element)))
+        out.push({
+          text: `Select all ${Object.keys(ELEMENT_NAMES).find((n) => ELEMENT_NAMES[n] === e) ?? e}`,
+          kind: e,
+          act: choose((i) => s.sites[i]!.element === e),
+        });
       s.sites.forEach((x, i) => out.push({ text: x.label, kind: `site, ${x.element}`, act: choose((j) => j === i) }));
     }
     return out;
-  }, [words, head, navigate, pick, project.id, project.name, redo, select, setView, undo, vetted, patterns, ticks, setWindow, hover]);
+  }, [
+    words,
+    head,
+    navigate,
+    pick,
+    project.id,
+    project.name,
+    redo,
+    select,
+    setView,
+    undo,
+    vetted,
+    patterns,
+    ticks,
+    setWindow,
+    hover,
+  ]);
   const q = words.trim().toLowerCase();
-  const found = entries.filter((e) => e.kind === 'selection' || !q || q.split(/\s+/).every((w) => e.text.toLowerCase().includes(w))).slice(0, 12);
-  const go = (e: Entry | undefined): void => { if (e) { onHide(); e.act(); } };
+  const found = entries
+    .filter((e) => e.kind === 'selection' || !q || q.split(/\s+/).every((w) => e.text.toLowerCase().includes(w)))
+    .slice(0, 12);
+  const go = (e: Entry | undefined): void => {
+    if (e) {
+      onHide();
+      e.act();
+    }
+  };
   return (
     <Modal show={show} onHide={onHide} animation={false} className="finder" aria-label="Finder">
       <Modal.Body>
-        <input className="form-control" autoFocus aria-label="Find" placeholder="A station, an action, an atom; “all oxygen”, “bonded to N1”, “not hydrogen”" value={words} onChange={(e) => { setWords(e.target.value); setAt(0); }}
-          onKeyDown={(e) => { if (e.key === 'ArrowDown') { e.preventDefault(); setAt(Math.min(found.length - 1, at + 1)); } else if (e.key === 'ArrowUp') { e.preventDefault(); setAt(Math.max(0, at - 1)); } else if (e.key === 'Enter') go(found[at]); }} />
+        <input
+          className="form-control"
+          autoFocus
+          aria-label="Find"
+          placeholder="A station, an action, an atom; “all oxygen”, “bonded to N1”, “not hydrogen”"
+          value={words}
+          onChange={(e) => {
+            setWords(e.target.value);
+            setAt(0);
+          }}
+          onKeyDown={(e) => {
+            if (e.key === 'ArrowDown') {
+              e.preventDefault();
+              setAt(Math.min(found.length - 1, at + 1));
+            } else if (e.key === 'ArrowUp') {
+              e.preventDefault();
+              setAt(Math.max(0, at - 1));
+            } else if (e.key === 'Enter') go(found[at]);
+          }}
+        />
         <ul role="listbox">
-          {found.map((e, i) => <li key={e.kind + e.text} role="option" aria-selected={i === at} onMouseEnter={() => setAt(i)} onClick={() => go(e)}><span>{e.text}</span><small>{e.kind}</small></li>)}
-          {!found.length && <li className="soft">Nothing by that name. Try a station, a label such as C7, or “all carbon”.</li>}
+          {found.map((e, i) => (
+            <li
+              key={e.kind + e.text}
+              role="option"
+              aria-selected={i === at}
+              onMouseEnter={() => setAt(i)}
+              onClick={() => go(e)}
+            >
+              <span>{e.text}</span>
+              <small>{e.kind}</small>
+            </li>
+          ))}
+          {!found.length && (
+            <li className="soft">Nothing by that name. Try a station, a label such as C7, or “all carbon”.</li>
+          )}
         </ul>
       </Modal.Body>
     </Modal>

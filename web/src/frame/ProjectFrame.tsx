@@ -40,7 +40,15 @@ export const STATIONS = [
 ] as const;
 export type StationId = (typeof STATIONS)[number]['id'];
 /** The stations a project needs; the others are reached through the finder. */
-const stationsShown = (powder: boolean, single: boolean): readonly StationId[] => (powder ? [...(single ? (['intake', 'solve', 'refine', 'fit'] as const) : (['intake', 'fit'] as const)), 'symmetry', 'vet', 'publish'] : ['intake', 'solve', 'refine', 'symmetry', 'vet', 'publish']);
+const stationsShown = (powder: boolean, single: boolean): readonly StationId[] =>
+  powder
+    ? [
+        ...(single ? (['intake', 'solve', 'refine', 'fit'] as const) : (['intake', 'fit'] as const)),
+        'symmetry',
+        'vet',
+        'publish',
+      ]
+    : ['intake', 'solve', 'refine', 'symmetry', 'vet', 'publish'];
 type StopState = 'empty' | 'in flow' | 'settled' | 'needs a look';
 
 /** State glyphs by shape, so colour is not needed to tell them. */
@@ -48,9 +56,16 @@ function StopGlyph({ state }: { state: StopState }): ReactNode {
   return (
     <svg width="14" height="14" viewBox="0 0 14 14" role="img" aria-label={state}>
       {state === 'empty' && <circle cx="7" cy="7" r="4" fill="var(--sheet)" stroke="var(--soft)" strokeWidth="1.5" />}
-      {state === 'in flow' && <><circle cx="7" cy="7" r="5" fill="none" stroke="var(--gold)" strokeWidth="1.6" /><path d="M7 2a5 5 0 0 1 0 10z" fill="var(--gold)" /></>}
+      {state === 'in flow' && (
+        <>
+          <circle cx="7" cy="7" r="5" fill="none" stroke="var(--gold)" strokeWidth="1.6" />
+          <path d="M7 2a5 5 0 0 1 0 10z" fill="var(--gold)" />
+        </>
+      )}
       {state === 'settled' && <circle cx="7" cy="7" r="5.4" fill="var(--water)" />}
-      {state === 'needs a look' && <path d="M7 1 13 7 7 13 1 7z" fill="none" stroke="var(--vermilion)" strokeWidth="1.8" />}
+      {state === 'needs a look' && (
+        <path d="M7 1 13 7 7 13 1 7z" fill="none" stroke="var(--vermilion)" strokeWidth="1.8" />
+      )}
     </svg>
   );
 }
@@ -62,12 +77,52 @@ function useStopStates(vetted: VetReport | undefined): Record<StationId, StopSta
   const complete = !!(project.cell && project.experiment.wavelength && project.group && intake?.merge);
   const refined = head?.readings;
   return {
-    intake: powder ? (row?.instrumentKnown ? 'settled' : 'in flow') : !hasData && !project.cell ? 'empty' : complete ? 'settled' : hasData ? 'in flow' : project.cell ? 'settled' : 'empty',
-    solve: work?.title === 'Solving' ? 'in flow' : head ? 'settled' : solve?.message && !solve.candidates.length ? 'needs a look' : 'empty',
-    refine: !head || head.fit ? 'empty' : refined && refined.maxShiftOverSu < 0.05 ? (refined.r1 < 0.1 ? 'settled' : 'needs a look') : 'in flow',
+    intake: powder
+      ? row?.instrumentKnown
+        ? 'settled'
+        : 'in flow'
+      : !hasData && !project.cell
+        ? 'empty'
+        : complete
+          ? 'settled'
+          : hasData
+            ? 'in flow'
+            : project.cell
+              ? 'settled'
+              : 'empty',
+    solve:
+      work?.title === 'Solving'
+        ? 'in flow'
+        : head
+          ? 'settled'
+          : solve?.message && !solve.candidates.length
+            ? 'needs a look'
+            : 'empty',
+    refine:
+      !head || head.fit
+        ? 'empty'
+        : refined && refined.maxShiftOverSu < 0.05
+          ? refined.r1 < 0.1
+            ? 'settled'
+            : 'needs a look'
+          : 'in flow',
     fit: !powder ? 'empty' : result ? (result.s < 1.6 ? 'settled' : 'needs a look') : 'in flow',
-    symmetry: !head || !head.structure.sites.length ? 'empty' : vetted?.findings.some((f) => f.check === 'missed symmetry' || f.check === 'cell and symmetry') ? 'needs a look' : 'settled',
-    vet: !head || !head.structure.sites.length ? 'empty' : !vetted ? 'in flow' : vetted.findings.some((f) => f.severity === 'mend') ? 'needs a look' : vetted.findings.some((f) => f.severity === 'explain' && !project.explanations?.[f.key]) ? 'in flow' : 'settled',
+    symmetry:
+      !head || !head.structure.sites.length
+        ? 'empty'
+        : vetted?.findings.some((f) => f.check === 'missed symmetry' || f.check === 'cell and symmetry')
+          ? 'needs a look'
+          : 'settled',
+    vet:
+      !head || !head.structure.sites.length
+        ? 'empty'
+        : !vetted
+          ? 'in flow'
+          : vetted.findings.some((f) => f.severity === 'mend')
+            ? 'needs a look'
+            : vetted.findings.some((f) => f.severity === 'explain' && !project.explanations?.[f.key])
+              ? 'in flow'
+              : 'settled',
     publish: refined || head?.fit?.result ? 'in flow' : 'empty',
   };
 }
@@ -76,8 +131,23 @@ export function ProjectFrame(): ReactNode {
   const { id, station } = useParams();
   if (!STATIONS.some((s) => s.id === station)) return <Navigate to={`/projects/${id}/intake`} replace />;
   return (
-    <SessionProvider key={id} id={id!} missing={<div className="frame"><div /><div className="empty"><h3>This project is not in this browser</h3><p>It may have been deleted, or it was made in another browser. Export it there and drop the file here.</p><Link to="/">All projects</Link></div></div>}>
-      <FitProvider><Frame station={station as StationId} /></FitProvider>
+    <SessionProvider
+      key={id}
+      id={id!}
+      missing={
+        <div className="frame">
+          <div />
+          <div className="empty">
+            <h3>This project is not in this browser</h3>
+            <p>It may have been deleted, or it was made in another browser. Export it there and drop the file here.</p>
+            <Link to="/">All projects</Link>
+          </div>
+        </div>
+      }
+    >
+      <FitProvider>
+        <Frame station={station as StationId} />
+      </FitProvider>
     </SessionProvider>
   );
 }
@@ -91,7 +161,10 @@ function Frame({ station }: { station: StationId }): ReactNode {
   useEffect(() => setCompareWith(undefined), [station, setCompareWith]);
   const vetted = useVet();
   const states = useStopStates(vetted.report);
-  const open = vetted.report?.findings.filter((f) => f.severity === 'mend' || (f.severity === 'explain' && !project.explanations?.[f.key])).length ?? 0;
+  const open =
+    vetted.report?.findings.filter(
+      (f) => f.severity === 'mend' || (f.severity === 'explain' && !project.explanations?.[f.key]),
+    ).length ?? 0;
   const navigate = useNavigate();
   const { pick } = useDrop();
   const [finder, setFinder] = useState(false);
@@ -108,10 +181,17 @@ function Frame({ station }: { station: StationId }): ReactNode {
   useEffect(() => {
     const key = (e: KeyboardEvent): void => {
       const typing = (e.target as HTMLElement).closest('input, textarea, select');
-      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') { e.preventDefault(); setFinder(true); }
-      else if (typing) return;
-      else if (e.key === '/') { e.preventDefault(); setFinder(true); }
-      else if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z') { e.preventDefault(); (e.shiftKey ? latest.current.redo : latest.current.undo)(); }
+      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') {
+        e.preventDefault();
+        setFinder(true);
+      } else if (typing) return;
+      else if (e.key === '/') {
+        e.preventDefault();
+        setFinder(true);
+      } else if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z') {
+        e.preventDefault();
+        (e.shiftKey ? latest.current.redo : latest.current.undo)();
+      }
     };
     addEventListener('keydown', key);
     return () => removeEventListener('keydown', key);
@@ -127,33 +207,88 @@ function Frame({ station }: { station: StationId }): ReactNode {
   return (
     <div className="frame">
       <header className="topline">
-        <Link to="/" className="emblem" aria-label="All projects"><img src="/mark.svg" alt="" /><span className="d-none d-lg-inline">Nagare</span></Link>
+        <Link to="/" className="emblem" aria-label="All projects">
+          <img src="/mark.svg" alt="" />
+          <span className="d-none d-lg-inline">Nagare</span>
+        </Link>
         <div className="project">
           {renaming ? (
-            <input className="form-control form-control-sm" aria-label="Project name" autoFocus defaultValue={project.name} onBlur={(e) => { void updateProject(project.id, { name: e.target.value.trim() || project.name }); setRenaming(false); }} onKeyDown={(e) => { if (e.key === 'Enter') e.currentTarget.blur(); if (e.key === 'Escape') setRenaming(false); }} />
+            <input
+              className="form-control form-control-sm"
+              aria-label="Project name"
+              autoFocus
+              defaultValue={project.name}
+              onBlur={(e) => {
+                void updateProject(project.id, { name: e.target.value.trim() || project.name });
+                setRenaming(false);
+              }}
+              onKeyDown={(e) => {
+                if (e.key === 'Enter') e.currentTarget.blur();
+                if (e.key === 'Escape') setRenaming(false);
+              }}
+            />
           ) : (
             <Dropdown>
-              <Dropdown.Toggle variant="link" className="fw-semibold">{project.name}</Dropdown.Toggle>
+              <Dropdown.Toggle variant="link" className="fw-semibold">
+                {project.name}
+              </Dropdown.Toggle>
               <Dropdown.Menu>
-                <Dropdown.Item as={Link} to="/">All projects</Dropdown.Item>
+                <Dropdown.Item as={Link} to="/">
+                  All projects
+                </Dropdown.Item>
                 <Dropdown.Item onClick={() => setRenaming(true)}>Rename</Dropdown.Item>
-                <Dropdown.Item onClick={() => void createEmptyProject().then((id) => navigate(`/projects/${id}/intake`))}>New, empty</Dropdown.Item>
+                <Dropdown.Item
+                  onClick={() => void createEmptyProject().then((id) => navigate(`/projects/${id}/intake`))}
+                >
+                  New, empty
+                </Dropdown.Item>
                 <Dropdown.Item onClick={pick}>Import a file…</Dropdown.Item>
-                <Dropdown.Item onClick={() => void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip'))}>Export this project</Dropdown.Item>
+                <Dropdown.Item
+                  onClick={() =>
+                    void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip'))
+                  }
+                >
+                  Export this project
+                </Dropdown.Item>
                 <Dropdown.Divider />
-                <Dropdown.Item onClick={() => { const next = document.documentElement.dataset['bsTheme'] === 'dark' ? 'light' : 'dark'; document.documentElement.dataset['bsTheme'] = next; localStorage.setItem('theme', next); }}>Light or dark</Dropdown.Item>
+                <Dropdown.Item
+                  onClick={() => {
+                    const next = document.documentElement.dataset['bsTheme'] === 'dark' ? 'light' : 'dark';
+                    document.documentElement.dataset['bsTheme'] = next;
+                    localStorage.setItem('theme', next);
+                  }}
+                >
+                  Light or dark
+                </Dropdown.Item>
               </Dropdown.Menu>
             </Dropdown>
           )}
         </div>
         <nav aria-label="Stations" className="d-flex flex-grow-1" style={{ minWidth: 0 }}>
           <ul className="stations">
-            {STATIONS.filter((s) => stationsShown(powder, session.hasData || !!session.marks.some((m) => !m.fit)).includes(s.id) || s.id === station).map((s) => (
-              <li key={s.id}><NavLink to={`/projects/${project.id}/${s.id}`} title={`${s.name}: ${states[s.id]}`}><span className="stop"><StopGlyph state={states[s.id]} /></span><span>{s.name}{s.id === 'vet' && open > 0 && <small className="count">{open}</small>}</span></NavLink></li>
+            {STATIONS.filter(
+              (s) =>
+                stationsShown(powder, session.hasData || !!session.marks.some((m) => !m.fit)).includes(s.id) ||
+                s.id === station,
+            ).map((s) => (
+              <li key={s.id}>
+                <NavLink to={`/projects/${project.id}/${s.id}`} title={`${s.name}: ${states[s.id]}`}>
+                  <span className="stop">
+                    <StopGlyph state={states[s.id]} />
+                  </span>
+                  <span>
+                    {s.name}
+                    {s.id === 'vet' && open > 0 && <small className="count">{open}</small>}
+                  </span>
+                </NavLink>
+              </li>
             ))}
           </ul>
         </nav>
-        <button className="finder-open" onClick={() => setFinder(true)}><span>Find</span><kbd>Ctrl K</kbd></button>
+        <button className="finder-open" onClick={() => setFinder(true)}>
+          <span>Find</span>
+          <kbd>Ctrl K</kbd>
+        </button>
       </header>
       <div className="middle">
         <div className="d-flex" style={{ minHeight: 0 }}>
@@ -169,25 +304,84 @@ function Frame({ station }: { station: StationId }): ReactNode {
             </aside>
           )}
           <button
-            className="desk-grip" aria-label={wide ? 'Desk width; Enter folds it' : 'Unfold the desk'} title={wide ? 'Drag to resize, double-click to fold' : 'Unfold the desk'} style={wide ? {} : { width: 14 }}
-            onDoubleClick={() => resize(wide ? 0 : 420)} onClick={() => { if (!wide) resize(420); }}
-            onKeyDown={(e) => { if (e.key === 'ArrowLeft') resize(wide - 20); if (e.key === 'ArrowRight') resize((wide || 320) + 20); if (e.key === 'Enter') resize(wide ? 0 : 420); }}
-            onPointerDown={(e) => { const x = e.clientX, w = wide || 0; const target = e.currentTarget; target.setPointerCapture(e.pointerId); target.onpointermove = (m) => resize(w + m.clientX - x); target.onpointerup = () => { target.onpointermove = null; }; }}
+            className="desk-grip"
+            aria-label={wide ? 'Desk width; Enter folds it' : 'Unfold the desk'}
+            title={wide ? 'Drag to resize, double-click to fold' : 'Unfold the desk'}
+            style={wide ? {} : { width: 14 }}
+            onDoubleClick={() => resize(wide ? 0 : 420)}
+            onClick={() => {
+              if (!wide) resize(420);
+            }}
+            onKeyDown={(e) => {
+              if (e.key === 'ArrowLeft') resize(wide - 20);
+              if (e.key === 'ArrowRight') resize((wide || 320) + 20);
+              if (e.key === 'Enter') resize(wide ? 0 : 420);
+            }}
+            onPointerDown={(e) => {
+              const x = e.clientX,
+                w = wide || 0;
+              const target = e.currentTarget;
+              target.setPointerCapture(e.pointerId);
+              target.onpointermove = (m) => resize(w + m.clientX - x);
+              target.onpointerup = () => {
+                target.onpointermove = null;
+              };
+            }}
           />
         </div>
         <main className="centre">
-          {work && <div className="work" role="status"><b>{work.title}</b><span className="bar" /><span className="detail flex-grow-1">{work.detail}</span><button className="word off" onClick={work.cancel}>Stop</button></div>}
-          {problem && <div className="problem" role="alert"><span className="flex-grow-1">{problem}</span><button className="word" onClick={() => setProblem(undefined)}>Close</button></div>}
-          {station === 'fit' || (station === 'intake' && powder && !session.hasData) ? <Suspense fallback={<div className="empty">Opening the pattern…</div>}><FitPane /></Suspense> : station === 'intake' ? <IntakeCharts /> : (
+          {work && (
+            <div className="work" role="status">
+              <b>{work.title}</b>
+              <span className="bar" />
+              <span className="detail flex-grow-1">{work.detail}</span>
+              <button className="word off" onClick={work.cancel}>
+                Stop
+              </button>
+            </div>
+          )}
+          {problem && (
+            <div className="problem" role="alert">
+              <span className="flex-grow-1">{problem}</span>
+              <button className="word" onClick={() => setProblem(undefined)}>
+                Close
+              </button>
+            </div>
+          )}
+          {station === 'fit' || (station === 'intake' && powder && !session.hasData) ? (
+            <Suspense fallback={<div className="empty">Opening the pattern…</div>}>
+              <FitPane />
+            </Suspense>
+          ) : station === 'intake' ? (
+            <IntakeCharts />
+          ) : (
             <>
-              {!(station === 'publish' && (session.pane === 'tables' || session.pane === 'cif')) && !(station === 'symmetry' && session.pane === 'page') && <SelectionLine />}
+              {!(station === 'publish' && (session.pane === 'tables' || session.pane === 'cif')) &&
+                !(station === 'symmetry' && session.pane === 'page') && <SelectionLine />}
               <Suspense fallback={<div className="empty">Opening the scene…</div>}>
-                {session.pane === 'tables' && station === 'publish' ? <TablesPane /> : session.pane === 'cif' && station === 'publish' ? <CifPane /> : session.pane === 'page' && station === 'symmetry' ? <SpaceGroupPage /> : session.pane === 'data' && station === 'refine' ? <DataPane /> : session.pane === 'section' && station === 'refine' && session.head ? <div className="side-by-side"><SceneView /><SectionPane /></div> : <SceneView />}
+                {session.pane === 'tables' && station === 'publish' ? (
+                  <TablesPane />
+                ) : session.pane === 'cif' && station === 'publish' ? (
+                  <CifPane />
+                ) : session.pane === 'page' && station === 'symmetry' ? (
+                  <SpaceGroupPage />
+                ) : session.pane === 'data' && station === 'refine' ? (
+                  <DataPane />
+                ) : session.pane === 'section' && station === 'refine' && session.head ? (
+                  <div className="side-by-side">
+                    <SceneView />
+                    <SectionPane />
+                  </div>
+                ) : (
+                  <SceneView />
+                )}
               </Suspense>
             </>
           )}
         </main>
-        {selection.length > 0 && station !== 'intake' && station !== 'fit' && session.pane === 'crystal' && <Inspector />}
+        {selection.length > 0 && station !== 'intake' && station !== 'fit' && session.pane === 'crystal' && (
+          <Inspector />
+        )}
       </div>
       <Course />
       <Finder show={finder} onHide={() => setFinder(false)} />

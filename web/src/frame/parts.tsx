@@ -2,13 +2,39 @@
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 
 /** A piece of the desk: title, one sentence of state, the main action. With `fold` its body opens and closes, and the browser remembers. */
-export function Sheet({ title, state, action, fold, children }: { title: string; state?: ReactNode; action?: ReactNode; fold?: boolean; children?: ReactNode }): ReactNode {
+export function Sheet({
+  title,
+  state,
+  action,
+  fold,
+  children,
+}: {
+  title: string;
+  state?: ReactNode;
+  action?: ReactNode;
+  fold?: boolean;
+  children?: ReactNode;
+}): ReactNode {
   const key = `fold:${title}`;
   const [open, setOpen] = useState(() => !fold || localStorage.getItem(key) !== 'shut');
-  const flip = (): void => { localStorage.setItem(key, open ? 'shut' : 'open'); setOpen(!open); };
+  const flip = (): void => {
+    localStorage.setItem(key, open ? 'shut' : 'open');
+    setOpen(!open);
+  };
   return (
     <section className="sheet" aria-label={title}>
-      <header>{fold ? <h2><button className="plain fold" aria-expanded={open} onClick={flip}><span aria-hidden="true">{open ? '▾' : '▸'}</span> {title}</button></h2> : <h2>{title}</h2>}{action}</header>
+      <header>
+        {fold ? (
+          <h2>
+            <button className="plain fold" aria-expanded={open} onClick={flip}>
+              <span aria-hidden="true">{open ? '▾' : '▸'}</span> {title}
+            </button>
+          </h2>
+        ) : (
+          <h2>{title}</h2>
+        )}
+        {action}
+      </header>
       {state !== undefined && <p className="state">{state}</p>}
       {open && children}
     </section>
@@ -32,7 +58,13 @@ export interface GaugeProps {
 export function Gauge({ name, value, text, from, to, target, better, hint }: GaugeProps): ReactNode {
   const at = (v: number): number => 100 * Math.max(0, Math.min(1, (v - from) / (to - from)));
   const known = value !== undefined && Number.isFinite(value);
-  const off = known && (better === 'below' ? value > target : better === 'above' ? value < target : Math.abs(value - target) > 0.25 * Math.abs(target));
+  const off =
+    known &&
+    (better === 'below'
+      ? value > target
+      : better === 'above'
+        ? value < target
+        : Math.abs(value - target) > 0.25 * Math.abs(target));
   return (
     <div className="gauge" title={hint}>
       <span>{name}</span>
@@ -60,14 +92,31 @@ interface NumberFieldProps {
 }
 
 /** A number that steps with arrow keys and wheel, applies at once, and goes back with Esc. */
-export function NumberField({ id, value, step, digits, min = -Infinity, max = Infinity, unit, onChange: report, commit }: NumberFieldProps): ReactNode {
+export function NumberField({
+  id,
+  value,
+  step,
+  digits,
+  min = -Infinity,
+  max = Infinity,
+  unit,
+  onChange: report,
+  commit,
+}: NumberFieldProps): ReactNode {
   const shown = value === undefined ? '' : value.toFixed(digits);
   const [text, setText] = useState(shown);
   const [before, setBefore] = useState<number | undefined>(value);
   const [editing, setEditing] = useState(false);
   const waiting = useRef<number | undefined>(undefined);
-  const onChange = (v: number): void => { if (commit) waiting.current = v; else report(v); };
-  const flush = (): void => { const v = waiting.current; waiting.current = undefined; if (v !== undefined && v !== value) report(v); };
+  const onChange = (v: number): void => {
+    if (commit) waiting.current = v;
+    else report(v);
+  };
+  const flush = (): void => {
+    const v = waiting.current;
+    waiting.current = undefined;
+    if (v !== undefined && v !== value) report(v);
+  };
   useEffect(() => {
     if (!editing) setText(shown);
   }, [shown, editing]);
@@ -79,27 +128,51 @@ export function NumberField({ id, value, step, digits, min = -Infinity, max = In
   return (
     <span className="d-inline-flex align-items-center gap-1">
       <input
-        id={id} className="form-control form-control-sm n" inputMode="decimal" value={text} style={{ width: `${Math.max(8, digits + 6)}ch`, minWidth: '8ch' }}
-        onFocus={() => { setBefore(value); setEditing(true); }}
-        onBlur={() => { setEditing(false); setText(shown); flush(); }}
+        id={id}
+        className="form-control form-control-sm n"
+        inputMode="decimal"
+        value={text}
+        style={{ width: `${Math.max(8, digits + 6)}ch`, minWidth: '8ch' }}
+        onFocus={() => {
+          setBefore(value);
+          setEditing(true);
+        }}
+        onBlur={() => {
+          setEditing(false);
+          setText(shown);
+          flush();
+        }}
         onChange={(e) => {
           setText(e.target.value);
           const n = Number(e.target.value.replace(',', '.'));
           if (e.target.value.trim() && Number.isFinite(n) && n >= min && n <= max) onChange(n);
         }}
         onKeyDown={(e) => {
-          const factor = e.shiftKey ? 10 : 1, base = waiting.current ?? value ?? 0;
-          if (e.key === 'ArrowUp') { e.preventDefault(); apply(base + factor * step); }
-          else if (e.key === 'ArrowDown') { e.preventDefault(); apply(base - factor * step); }
-          else if (e.key === 'Escape') { e.stopPropagation(); waiting.current = undefined; if (commit) setText(shown); else if (before !== undefined) apply(before); e.currentTarget.blur(); }
-          else if (e.key === 'Enter') e.currentTarget.blur();
+          const factor = e.shiftKey ? 10 : 1,
+            base = waiting.current ?? value ?? 0;
+          if (e.key === 'ArrowUp') {
+            e.preventDefault();
+            apply(base + factor * step);
+          } else if (e.key === 'ArrowDown') {
+            e.preventDefault();
+            apply(base - factor * step);
+          } else if (e.key === 'Escape') {
+            e.stopPropagation();
+            waiting.current = undefined;
+            if (commit) setText(shown);
+            else if (before !== undefined) apply(before);
+            e.currentTarget.blur();
+          } else if (e.key === 'Enter') e.currentTarget.blur();
         }}
-        onWheel={(e) => { if (editing) apply((value ?? 0) - Math.sign(e.deltaY) * step); }}
+        onWheel={(e) => {
+          if (editing) apply((value ?? 0) - Math.sign(e.deltaY) * step);
+        }}
       />
       {unit && <span className="soft">{unit}</span>}
     </span>
   );
 }
 
-export const percent = (x: number | undefined, digits = 2): string => (x === undefined || !Number.isFinite(x) ? '–' : `${(100 * x).toFixed(digits)} %`);
+export const percent = (x: number | undefined, digits = 2): string =>
+  x === undefined || !Number.isFinite(x) ? '–' : `${(100 * x).toFixed(digits)} %`;
 export const thousands = (n: number): string => String(Math.round(n)).replace(/\B(?=(\d{3})+$)/g, '\u2009');

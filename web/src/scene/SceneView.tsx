@@ -18,13 +18,39 @@ import { placeLabels, type LabelRequest } from './labels.ts';
 import { useShownMap } from './use-map.ts';
 import { ScenePainter, type Marker } from './painter.ts';
 
-const samePick = (p: Picked, site: number, key: string): boolean => p.site === site && operatorKey(p.operator) + p.operator.t.map((t) => Math.round(t)).join() === key;
+const samePick = (p: Picked, site: number, key: string): boolean =>
+  p.site === site && operatorKey(p.operator) + p.operator.t.map((t) => Math.round(t)).join() === key;
 
 /** A fractional vector as a Cartesian one. */
 const vectorOf = (s: Structure, v: Vec3): Vec3 => apply3(orthogonalization(s.cell), v);
 
 export default function SceneView(): ReactNode {
-  const { project, head, marks, result: stored, ghost, setGhost, compareWith, mapKind, hidden, growth, setGrowth, elements, setElements, preview, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap } = useSession();
+  const {
+    project,
+    head,
+    marks,
+    result: stored,
+    ghost,
+    setGhost,
+    compareWith,
+    mapKind,
+    hidden,
+    growth,
+    setGrowth,
+    elements,
+    setElements,
+    preview,
+    selection,
+    select,
+    peaks,
+    setPeaks,
+    view,
+    setView,
+    level,
+    setLevel,
+    showMap,
+    setShowMap,
+  } = useSession();
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const overlay = useRef<HTMLCanvasElement>(null);
@@ -38,10 +64,35 @@ export default function SceneView(): ReactNode {
   const [failed, setFailed] = useState<string | undefined>();
   const structure = preview ?? head?.structure;
   const result = preview ? undefined : stored;
-  const scene = useMemo(() => (structure ? buildScene(structure, { ...view, hidden, ...(growth.length && !preview ? { grown: followGrowth(structure, growth).placed } : {}) }) : undefined), [structure, view, hidden, growth, preview]);
-  const keys = useMemo(() => scene?.atoms.map((a) => operatorKey(a.operator) + a.operator.t.map((t) => Math.round(t)).join()), [scene]);
-  const selected = useMemo(() => new Set(scene?.atoms.flatMap((a, i) => (selection.some((p) => samePick(p, a.site, keys![i]!)) ? [i] : [])) ?? []), [scene, keys, selection]);
-  const markers = useMemo<Marker[]>(() => (showMap && structure ? (result?.map?.peaks ?? []).filter((q, i) => i < 14 && (q.height >= level || peaks.includes(q.name))).map((p) => ({ name: p.name, position: cartesian(structure.cell, p.position as Vec3) })) : []), [showMap, structure, result, level, peaks]);
+  const scene = useMemo(
+    () =>
+      structure
+        ? buildScene(structure, {
+            ...view,
+            hidden,
+            ...(growth.length && !preview ? { grown: followGrowth(structure, growth).placed } : {}),
+          })
+        : undefined,
+    [structure, view, hidden, growth, preview],
+  );
+  const keys = useMemo(
+    () => scene?.atoms.map((a) => operatorKey(a.operator) + a.operator.t.map((t) => Math.round(t)).join()),
+    [scene],
+  );
+  const selected = useMemo(
+    () =>
+      new Set(scene?.atoms.flatMap((a, i) => (selection.some((p) => samePick(p, a.site, keys![i]!)) ? [i] : [])) ?? []),
+    [scene, keys, selection],
+  );
+  const markers = useMemo<Marker[]>(
+    () =>
+      showMap && structure
+        ? (result?.map?.peaks ?? [])
+            .filter((q, i) => i < 14 && (q.height >= level || peaks.includes(q.name)))
+            .map((p) => ({ name: p.name, position: cartesian(structure.cell, p.position as Vec3) }))
+        : [],
+    [showMap, structure, result, level, peaks],
+  );
   const hasScene = !!scene;
   const seen = useRef<string | undefined>(undefined);
 
@@ -104,26 +155,49 @@ export default function SceneView(): ReactNode {
           if ((a.element === 'H' || a.element === 'D' || !a.original) && !selected.has(i)) return;
           if (scene.atoms.length > 300 && !selected.has(i)) return;
           const s = p.project(a.position);
-          requests.push({ text: a.label, x: s.x, y: s.y, clear: Math.max(5, p.pixelsPerAngstrom * Math.max(...a.axes.map((v) => Math.hypot(v[0], v[1], v[2]))) * 0.9), weight: (selected.has(i) ? 1000 : 0) + s.depth });
+          requests.push({
+            text: a.label,
+            x: s.x,
+            y: s.y,
+            clear: Math.max(
+              5,
+              p.pixelsPerAngstrom * Math.max(...a.axes.map((v) => Math.hypot(v[0], v[1], v[2]))) * 0.9,
+            ),
+            weight: (selected.has(i) ? 1000 : 0) + s.depth,
+          });
         });
       for (const m of markers) {
         const s = p.project(m.position);
         requests.push({ text: m.name, x: s.x, y: s.y, clear: 6, weight: 500 + s.depth });
       }
-      if (elements?.labels && structure) for (const e of elements.list) for (const shape of elementShapes(e).slice(0, 2)) {
-        const c = shape.points.length > 2 ? shape.points[0]! : shape.points.at(-1)!;
-        const q = p.project(cartesian(structure.cell, c));
-        requests.push({ text: e.symbol, x: q.x, y: q.y, clear: 5, weight: e.words === elements.picked ? 3000 : 300 });
-      }
+      if (elements?.labels && structure)
+        for (const e of elements.list)
+          for (const shape of elementShapes(e).slice(0, 2)) {
+            const c = shape.points.length > 2 ? shape.points[0]! : shape.points.at(-1)!;
+            const q = p.project(cartesian(structure.cell, c));
+            requests.push({
+              text: e.symbol,
+              x: q.x,
+              y: q.y,
+              clear: 5,
+              weight: e.words === elements.picked ? 3000 : 300,
+            });
+          }
       if (scene.lines.length && structure) {
         const [a, b, c] = axisVectors(structure.cell);
-        for (const [name, v] of [['a', a], ['b', b], ['c', c]] as const) {
+        for (const [name, v] of [
+          ['a', a],
+          ['b', b],
+          ['c', c],
+        ] as const) {
           const s = p.project([v[0] * 1.03, v[1] * 1.03, v[2] * 1.03]);
           requests.push({ text: name, x: s.x, y: s.y, clear: 2, weight: 2000 });
         }
         requests.push({ text: 'o', x: origin.x, y: origin.y, clear: 2, weight: 2000 });
       }
-      const ink = style.getPropertyValue('--ink').trim(), paper = style.getPropertyValue('--scene').trim(), water = style.getPropertyValue('--water').trim();
+      const ink = style.getPropertyValue('--ink').trim(),
+        paper = style.getPropertyValue('--scene').trim(),
+        water = style.getPropertyValue('--water').trim();
       ctx.lineWidth = 3;
       ctx.lineJoin = 'round';
       for (const l of placeLabels(requests, (t) => ctx.measureText(t).width, 13)) {
@@ -138,11 +212,14 @@ export default function SceneView(): ReactNode {
 
   // What is chosen in a table or a plan comes out from under the edges and the inspector.
   useEffect(() => {
-    const p = painter.current, last = selection.at(-1), pane = host.current;
+    const p = painter.current,
+      last = selection.at(-1),
+      pane = host.current;
     if (!p || !scene || !last || !pane || !keys) return;
     const i = scene.atoms.findIndex((a, k) => samePick(last, a.site, keys[k]!));
     if (i < 0) return;
-    const { x, y } = p.project(scene.atoms[i]!.position), { clientWidth: w, clientHeight: h } = pane;
+    const { x, y } = p.project(scene.atoms[i]!.position),
+      { clientWidth: w, clientHeight: h } = pane;
     if (x > 20 && x < w - 320 && y > 20 && y < h - 90) return;
     if (x >= w - 320 && x < w - 20 && y > 420 && y < h - 90) return;
     p.pan.x += Math.max(60, (w - 300) / 2) - x;
@@ -174,8 +251,19 @@ export default function SceneView(): ReactNode {
     // In other axes the atoms of another mark have no place here.
     const other = compared && sameAxes(compared, structure) ? compared : undefined;
     const colours = getComputedStyle(document.documentElement);
-    if (ghost) p.showGhost({ positions: ghost.positions, elements: ghost.elements, colour: colours.getPropertyValue(ghost.colour === 'gold' ? '--gold' : '--water').trim() });
-    else if (other) p.showGhost({ positions: other.sites.map((x) => cartesian(structure.cell, x.position)), elements: other.sites.map((x) => x.element), groups: other.sites.map((x) => (x.disorder ? `${x.disorder.assembly}.${x.disorder.group}` : '')), colour: colours.getPropertyValue('--gold').trim() });
+    if (ghost)
+      p.showGhost({
+        positions: ghost.positions,
+        elements: ghost.elements,
+        colour: colours.getPropertyValue(ghost.colour === 'gold' ? '--gold' : '--water').trim(),
+      });
+    else if (other)
+      p.showGhost({
+        positions: other.sites.map((x) => cartesian(structure.cell, x.position)),
+        elements: other.sites.map((x) => x.element),
+        groups: other.sites.map((x) => (x.disorder ? `${x.disorder.assembly}.${x.disorder.group}` : '')),
+        colour: colours.getPropertyValue('--gold').trim(),
+      });
     else p.showGhost(undefined);
   }, [ghost, compareWith, marks, structure, scene]);
 
@@ -184,10 +272,20 @@ export default function SceneView(): ReactNode {
   useEffect(() => {
     const p = painter.current;
     if (!p || !structure) return;
-    const shapes = (elements?.list ?? []).flatMap((e) => elementShapes(e).map((shape) => ({ element: e, picked: e.words === elements?.picked, points: shape.points.map((x) => cartesian(structure.cell, x)), glide: vectorOf(structure, e.glide) })));
+    const shapes = (elements?.list ?? []).flatMap((e) =>
+      elementShapes(e).map((shape) => ({
+        element: e,
+        picked: e.words === elements?.picked,
+        points: shape.points.map((x) => cartesian(structure.cell, x)),
+        glide: vectorOf(structure, e.glide),
+      })),
+    );
     p.showElements(shapes);
     // The cell comes into view with its elements, and is left alone after that.
-    if (!!shapes.length !== hadElements.current) { hadElements.current = !!shapes.length; if (shapes.length) p.fit(); }
+    if (!!shapes.length !== hadElements.current) {
+      hadElements.current = !!shapes.length;
+      if (shapes.length) p.fit();
+    }
   }, [elements, structure, scene]);
 
   /** Moves or turns the ghost by a screen vector (pixels). */
@@ -200,7 +298,10 @@ export default function SceneView(): ReactNode {
       if (!g) return g;
       if (!turning) return { ...g, positions: g.positions.map((x) => add(x, shift)) };
       const c = middle(g.positions);
-      return { ...g, positions: g.positions.map((x) => add(c, turn(turn(subtract(x, c), up, dx * 0.01), right, dy * 0.01))) };
+      return {
+        ...g,
+        positions: g.positions.map((x) => add(c, turn(turn(subtract(x, c), up, dx * 0.01), right, dy * 0.01))),
+      };
     });
   };
 
@@ -220,10 +321,25 @@ export default function SceneView(): ReactNode {
     const around = near.slice(0, 600).map((a) => a.position);
     const fractional = around.map((x) => apply3(inverse, x));
     const pad = [structure.cell.a, structure.cell.b, structure.cell.c].map((len) => 2.2 / len);
-    const region = { min: [0, 1, 2].map((k) => Math.min(...fractional.map((f) => f[k]!)) - pad[k]!) as [number, number, number], max: [0, 1, 2].map((k) => Math.max(...fractional.map((f) => f[k]!)) + pad[k]!) as [number, number, number] };
+    const region = {
+      min: [0, 1, 2].map((k) => Math.min(...fractional.map((f) => f[k]!)) - pad[k]!) as [number, number, number],
+      max: [0, 1, 2].map((k) => Math.max(...fractional.map((f) => f[k]!)) + pad[k]!) as [number, number, number],
+    };
     const timer = setTimeout(() => {
-      run('contour', { grid: map.grid, values: map.values, cell: structure.cell, region, level, around: Float32Array.from(around.flat()), reach: 2.2 }).result
-        .then((pair) => { if (turn === wanted.current) painter.current?.showSurfaces(pair); }, () => undefined);
+      run('contour', {
+        grid: map.grid,
+        values: map.values,
+        cell: structure.cell,
+        region,
+        level,
+        around: Float32Array.from(around.flat()),
+        reach: 2.2,
+      }).result.then(
+        (pair) => {
+          if (turn === wanted.current) painter.current?.showSurfaces(pair);
+        },
+        () => undefined,
+      );
     }, 40);
     return () => clearTimeout(timer);
   }, [scene, structure, shownMap, preview, level, showMap, aroundSelection, selection]);
@@ -240,10 +356,17 @@ export default function SceneView(): ReactNode {
     const mine = selection.findIndex((p) => samePick(p, a.site, keys![index]!));
     if (mine >= 0) select(selection.filter((_, i) => i !== mine));
     // Picking goes on from the last atoms, so a chain of clicks measures.
-    else select(add || selection.length < 4 ? [...selection, { site: a.site, operator: a.operator }] : [{ site: a.site, operator: a.operator }]);
+    else
+      select(
+        add || selection.length < 4
+          ? [...selection, { site: a.site, operator: a.operator }]
+          : [{ site: a.site, operator: a.operator }],
+      );
   };
 
-  const pointer = useRef<{ x: number; y: number; moved: boolean; mode: 'orbit' | 'pan' | 'box' | 'ghost' } | undefined>(undefined);
+  const pointer = useRef<{ x: number; y: number; moved: boolean; mode: 'orbit' | 'pan' | 'box' | 'ghost' } | undefined>(
+    undefined,
+  );
   const at = (e: React.PointerEvent): { x: number; y: number } => {
     const r = host.current!.getBoundingClientRect();
     return { x: e.clientX - r.left, y: e.clientY - r.top };
@@ -256,94 +379,286 @@ export default function SceneView(): ReactNode {
   };
   const key = (e: React.KeyboardEvent): void => {
     const p = painter.current;
-    if (!p || e.ctrlKey || e.metaKey || (e.target as HTMLElement).tagName === 'INPUT' || (e.target as HTMLElement).tagName === 'SELECT') return;
+    if (
+      !p ||
+      e.ctrlKey ||
+      e.metaKey ||
+      (e.target as HTMLElement).tagName === 'INPUT' ||
+      (e.target as HTMLElement).tagName === 'SELECT'
+    )
+      return;
     const step = 0.12;
     if (ghost?.movable && e.shiftKey && e.key.startsWith('Arrow')) {
       e.preventDefault();
-      const by = { ArrowLeft: [-4, 0], ArrowRight: [4, 0], ArrowUp: [0, -4], ArrowDown: [0, 4] }[e.key] as [number, number];
+      const by = { ArrowLeft: [-4, 0], ArrowRight: [4, 0], ArrowUp: [0, -4], ArrowDown: [0, 4] }[e.key] as [
+        number,
+        number,
+      ];
       dragGhost(by[0], by[1], ghost.movable === 'turn');
       return;
     }
     const acts: Record<string, () => void> = {
-      ArrowLeft: () => p.orbit(-step, 0), ArrowRight: () => p.orbit(step, 0), ArrowUp: () => p.orbit(0, -step), ArrowDown: () => p.orbit(0, step),
-      '+': () => { p.zoom *= 1.15; p.invalidate(); }, '=': () => { p.zoom *= 1.15; p.invalidate(); }, '-': () => { p.zoom /= 1.15; p.invalidate(); },
-      a: () => look(0), b: () => look(1), c: () => look(2), f: () => p.fit(), Escape: () => { if (ghost) setGhost(undefined); else select([]); },
-      n: () => { if (scene?.atoms.length) { const last = selection.at(-1); const i = last ? scene.atoms.findIndex((x, j) => samePick(last, x.site, keys![j]!)) : -1; const x = scene.atoms[(i + 1) % scene.atoms.length]!; select([...(e.shiftKey ? selection : []), { site: x.site, operator: x.operator }]); } },
+      ArrowLeft: () => p.orbit(-step, 0),
+      ArrowRight: () => p.orbit(step, 0),
+      ArrowUp: () => p.orbit(0, -step),
+      ArrowDown: () => p.orbit(0, step),
+      '+': () => {
+        p.zoom *= 1.15;
+        p.invalidate();
+      },
+      '=': () => {
+        p.zoom *= 1.15;
+        p.invalidate();
+      },
+      '-': () => {
+        p.zoom /= 1.15;
+        p.invalidate();
+      },
+      a: () => look(0),
+      b: () => look(1),
+      c: () => look(2),
+      f: () => p.fit(),
+      Escape: () => {
+        if (ghost) setGhost(undefined);
+        else select([]);
+      },
+      n: () => {
+        if (scene?.atoms.length) {
+          const last = selection.at(-1);
+          const i = last ? scene.atoms.findIndex((x, j) => samePick(last, x.site, keys![j]!)) : -1;
+          const x = scene.atoms[(i + 1) % scene.atoms.length]!;
+          select([...(e.shiftKey ? selection : []), { site: x.site, operator: x.operator }]);
+        }
+      },
       N: () => acts['n']!(),
     };
     const act = acts[e.key];
-    if (act) { e.preventDefault(); act(); }
+    if (act) {
+      e.preventDefault();
+      act();
+    }
   };
 
-  if (failed) return <div className="empty"><h3>No picture here</h3><p>{failed}</p></div>;
-  if (!scene) return <div className="empty"><h3>No model yet</h3><p>The crystal appears here as soon as there is one: solve it from the intensities, or bring in a CIF with atom sites.</p>{!location.pathname.endsWith('/solve') && <Link to={`/projects/${project.id}/solve`}>Go to Solve</Link>}</div>;
+  if (failed)
+    return (
+      <div className="empty">
+        <h3>No picture here</h3>
+        <p>{failed}</p>
+      </div>
+    );
+  if (!scene)
+    return (
+      <div className="empty">
+        <h3>No model yet</h3>
+        <p>
+          The crystal appears here as soon as there is one: solve it from the intensities, or bring in a CIF with atom
+          sites.
+        </p>
+        {!location.pathname.endsWith('/solve') && <Link to={`/projects/${project.id}/solve`}>Go to Solve</Link>}
+      </div>
+    );
   return (
     <div
-      ref={host} className="scene-host" tabIndex={0} role="application" aria-label="Crystal. Arrow keys turn, plus and minus zoom, a b c look along the axes, f fits, n picks the next atom." onKeyDown={key}
+      ref={host}
+      className="scene-host"
+      tabIndex={0}
+      role="application"
+      aria-label="Crystal. Arrow keys turn, plus and minus zoom, a b c look along the axes, f fits, n picks the next atom."
+      onKeyDown={key}
       onPointerDown={(e) => {
         if ((e.target as HTMLElement).closest('.scene-tools')) return;
         e.currentTarget.setPointerCapture(e.pointerId);
-        pointer.current = { ...at(e), moved: false, mode: ghost?.movable && painter.current?.pickGhost(at(e).x, at(e).y) ? 'ghost' : boxMode || e.altKey ? 'box' : e.button === 1 || e.button === 2 || e.shiftKey ? 'pan' : 'orbit' };
+        pointer.current = {
+          ...at(e),
+          moved: false,
+          mode:
+            ghost?.movable && painter.current?.pickGhost(at(e).x, at(e).y)
+              ? 'ghost'
+              : boxMode || e.altKey
+                ? 'box'
+                : e.button === 1 || e.button === 2 || e.shiftKey
+                  ? 'pan'
+                  : 'orbit',
+        };
       }}
       onPointerMove={(e) => {
-        const q = pointer.current, p = painter.current;
+        const q = pointer.current,
+          p = painter.current;
         if (!q || !p) return;
         const { x, y } = at(e);
         if (Math.hypot(x - q.x, y - q.y) < 3 && !q.moved) return;
         q.moved = true;
-        if (q.mode === 'box') setBox({ x: Math.min(x, q.x), y: Math.min(y, q.y), w: Math.abs(x - q.x), h: Math.abs(y - q.y) });
+        if (q.mode === 'box')
+          setBox({ x: Math.min(x, q.x), y: Math.min(y, q.y), w: Math.abs(x - q.x), h: Math.abs(y - q.y) });
         else {
           if (q.mode === 'ghost') dragGhost(x - q.x, y - q.y, ghost?.movable === 'turn' || e.shiftKey);
-          else if (q.mode === 'pan') { p.pan.x += x - q.x; p.pan.y += y - q.y; p.invalidate(); }
-          else p.orbit((x - q.x) * 0.008, (y - q.y) * 0.008);
+          else if (q.mode === 'pan') {
+            p.pan.x += x - q.x;
+            p.pan.y += y - q.y;
+            p.invalidate();
+          } else p.orbit((x - q.x) * 0.008, (y - q.y) * 0.008);
           q.x = x;
           q.y = y;
         }
       }}
       onPointerUp={(e) => {
-        const q = pointer.current, p = painter.current;
+        const q = pointer.current,
+          p = painter.current;
         pointer.current = undefined;
         if (!q || !p) return;
         const { x, y } = at(e);
         if (!q.moved) {
           // A residual maximum under the pointer is chosen for the list, unless an atom is meant.
-          const near = markers.map((m) => ({ m, s: p.project(m.position) })).filter(({ s }) => Math.hypot(s.x - x, s.y - y) < 9).sort((u, v) => v.s.depth - u.s.depth)[0];
+          const near = markers
+            .map((m) => ({ m, s: p.project(m.position) }))
+            .filter(({ s }) => Math.hypot(s.x - x, s.y - y) < 9)
+            .sort((u, v) => v.s.depth - u.s.depth)[0];
           const index = p.pick(x, y);
-          if (near && index < 0) setPeaks(peaks.includes(near.m.name) ? peaks.filter((n) => n !== near.m.name) : [...peaks, near.m.name]);
+          if (near && index < 0)
+            setPeaks(peaks.includes(near.m.name) ? peaks.filter((n) => n !== near.m.name) : [...peaks, near.m.name]);
           else {
             const element = index < 0 && elements ? p.pickElement(x, y) : undefined;
-            if (element && elements) setElements({ ...elements, ...(element.words === elements.picked ? { picked: '' } : { picked: element.words }) });
+            if (element && elements)
+              setElements({
+                ...elements,
+                ...(element.words === elements.picked ? { picked: '' } : { picked: element.words }),
+              });
             else toggle(index, e.shiftKey || e.ctrlKey);
           }
           return;
         }
         if (q.mode === 'box' && box) {
-          const inside = scene.atoms.filter((a) => { const s = p.project(a.position); return s.x > box.x && s.x < box.x + box.w && s.y > box.y && s.y < box.y + box.h; });
+          const inside = scene.atoms.filter((a) => {
+            const s = p.project(a.position);
+            return s.x > box.x && s.x < box.x + box.w && s.y > box.y && s.y < box.y + box.h;
+          });
           select(inside.map((a) => ({ site: a.site, operator: a.operator })));
           setBox(undefined);
           setBoxMode(false);
         }
       }}
       onContextMenu={(e) => e.preventDefault()}
-      onWheel={(e) => { const p = painter.current; if (p) { p.zoom = Math.max(0.2, Math.min(30, p.zoom * Math.exp(-e.deltaY * 0.0012))); p.invalidate(); } }}
+      onWheel={(e) => {
+        const p = painter.current;
+        if (p) {
+          p.zoom = Math.max(0.2, Math.min(30, p.zoom * Math.exp(-e.deltaY * 0.0012)));
+          p.invalidate();
+        }
+      }}
     >
       <canvas ref={canvas} data-testid="scene-canvas" />
       <canvas ref={overlay} className="labels" />
       {box && <div className="box-pick" style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
       <div className="scene-tools">
-        <div>{([['unit', 'Asymmetric unit'], ['molecules', 'Molecules'], ['cell', 'Cell']] as [Extent, string][]).map(([k, name]) => <button key={k} className="word" aria-pressed={!growth.length && view.extent === k} onClick={() => { setGrowth([]); setView({ extent: k }); }}>{name}</button>)}</div>
         <div>
-          <button className="word" aria-pressed={view.style === 'ellipsoids'} onClick={() => setView({ style: view.style === 'ellipsoids' ? 'balls' : 'ellipsoids' })}>Ellipsoids</button>
-          {view.style === 'ellipsoids' && <select aria-label="Probability of the ellipsoids" className="form-select form-select-sm border-0 py-0" style={{ width: 76 }} value={view.probability} onChange={(e) => setView({ probability: Number(e.target.value) })}>{[0.3, 0.5, 0.7, 0.9].map((p) => <option key={p} value={p}>{100 * p} %</option>)}</select>}
-          <button className="word" aria-pressed={view.showHydrogen} onClick={() => setView({ showHydrogen: !view.showHydrogen })}>H</button>
-          <button className="word" aria-pressed={labels} onClick={() => setLabels(!labels)}>Labels</button>
-          <button className="word" aria-pressed={view.showCell} onClick={() => setView({ showCell: !view.showCell })}>Axes</button>
+          {(
+            [
+              ['unit', 'Asymmetric unit'],
+              ['molecules', 'Molecules'],
+              ['cell', 'Cell'],
+            ] as [Extent, string][]
+          ).map(([k, name]) => (
+            <button
+              key={k}
+              className="word"
+              aria-pressed={!growth.length && view.extent === k}
+              onClick={() => {
+                setGrowth([]);
+                setView({ extent: k });
+              }}
+            >
+              {name}
+            </button>
+          ))}
         </div>
-        <div>{(['a', 'b', 'c'] as const).map((n, i) => <button key={n} className="word" title={`Look along ${n} (key ${n})`} onClick={() => look(i as 0 | 1 | 2)}>{n}</button>)}<button className="word" title="Fit to the pane (key f)" onClick={() => painter.current?.fit()}>Fit</button><button className="word" aria-pressed={boxMode} title="Drag a box around atoms (or hold Alt)" onClick={() => setBoxMode(!boxMode)}>Box</button></div>
+        <div>
+          <button
+            className="word"
+            aria-pressed={view.style === 'ellipsoids'}
+            onClick={() => setView({ style: view.style === 'ellipsoids' ? 'balls' : 'ellipsoids' })}
+          >
+            Ellipsoids
+          </button>
+          {view.style === 'ellipsoids' && (
+            <select
+              aria-label="Probability of the ellipsoids"
+              className="form-select form-select-sm border-0 py-0"
+              style={{ width: 76 }}
+              value={view.probability}
+              onChange={(e) => setView({ probability: Number(e.target.value) })}
+            >
+              {[0.3, 0.5, 0.7, 0.9].map((p) => (
+                <option key={p} value={p}>
+                  {100 * p} %
+                </option>
+              ))}
+            </select>
+          )}
+          <button
+            className="word"
+            aria-pressed={view.showHydrogen}
+            onClick={() => setView({ showHydrogen: !view.showHydrogen })}
+          >
+            H
+          </button>
+          <button className="word" aria-pressed={labels} onClick={() => setLabels(!labels)}>
+            Labels
+          </button>
+          <button className="word" aria-pressed={view.showCell} onClick={() => setView({ showCell: !view.showCell })}>
+            Axes
+          </button>
+        </div>
+        <div>
+          {(['a', 'b', 'c'] as const).map((n, i) => (
+            <button key={n} className="word" title={`Look along ${n} (key ${n})`} onClick={() => look(i as 0 | 1 | 2)}>
+              {n}
+            </button>
+          ))}
+          <button className="word" title="Fit to the pane (key f)" onClick={() => painter.current?.fit()}>
+            Fit
+          </button>
+          <button
+            className="word"
+            aria-pressed={boxMode}
+            title="Drag a box around atoms (or hold Alt)"
+            onClick={() => setBoxMode(!boxMode)}
+          >
+            Box
+          </button>
+        </div>
         {result?.map && (
           <div>
-            <button className="word" aria-pressed={showMap} onClick={() => setShowMap(!showMap)}>{mapKind === 'difference' ? 'Residual density' : mapKind === 'observed' ? 'Fo density' : '2Fo − Fc density'}</button>
-            {showMap && <><input type="range" aria-label="Contour level" min="0.08" max="2.5" step="0.02" value={level} onChange={(e) => setLevel(Number(e.target.value))} style={{ width: 90 }} /><span className="mono px-1">±{level.toFixed(2)} e/Å³</span>{selection.length > 0 && <button className="word" aria-pressed={aroundSelection} onClick={() => setAroundSelection(!aroundSelection)}>around the selection</button>}</>}
+            <button className="word" aria-pressed={showMap} onClick={() => setShowMap(!showMap)}>
+              {mapKind === 'difference'
+                ? 'Residual density'
+                : mapKind === 'observed'
+                  ? 'Fo density'
+                  : '2Fo − Fc density'}
+            </button>
+            {showMap && (
+              <>
+                <input
+                  type="range"
+                  aria-label="Contour level"
+                  min="0.08"
+                  max="2.5"
+                  step="0.02"
+                  value={level}
+                  onChange={(e) => setLevel(Number(e.target.value))}
+                  style={{ width: 90 }}
+                />
+                <span className="mono px-1">±{level.toFixed(2)} e/Å³</span>
+                {selection.length > 0 && (
+                  <button
+                    className="word"
+                    aria-pressed={aroundSelection}
+                    onClick={() => setAroundSelection(!aroundSelection)}
+                  >
+                    around the selection
+                  </button>
+                )}
+              </>
+            )}
           </div>
         )}
       </div>

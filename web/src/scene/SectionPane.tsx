@@ -24,30 +24,39 @@ export default function SectionPane(): ReactNode {
   const chosen = selection.filter((p) => s.sites[p.site]);
   const ids = chosen.map((p) => `${p.site}:${p.operator.t.join()}`).join();
   const frame = useMemo(() => {
-    const points = (chosen.length >= 3 ? chosen.map((p) => cartesian(s.cell, applyOperator(p.operator, s.sites[p.site]!.position))) : s.sites.filter((x) => x.element !== 'H').map((x) => cartesian(s.cell, x.position)));
+    const points =
+      chosen.length >= 3
+        ? chosen.map((p) => cartesian(s.cell, applyOperator(p.operator, s.sites[p.site]!.position)))
+        : s.sites.filter((x) => x.element !== 'H').map((x) => cartesian(s.cell, x.position));
     if (points.length < 3) return undefined;
     const normal = planeOf(points).normal;
     const centre = middle(chosen.length >= 3 ? points.slice(0, 12) : points);
-    const across = normalize(subtract(subtract(points[1]!, points[0]!), scale(normal, dot(subtract(points[1]!, points[0]!), normal))));
+    const across = normalize(
+      subtract(subtract(points[1]!, points[0]!), scale(normal, dot(subtract(points[1]!, points[0]!), normal))),
+    );
     return { centre, u: across, v: cross(normal, across), normal };
   }, [s, ids]);
   useEffect(() => {
     const canvas = host.current;
     if (!canvas || !frame || !map) return;
-    const size = canvas.clientWidth, ratio = devicePixelRatio;
+    const size = canvas.clientWidth,
+      ratio = devicePixelRatio;
     canvas.width = canvas.height = size * ratio;
     const ctx = canvas.getContext('2d')!;
     ctx.setTransform(ratio, 0, 0, ratio, 0, 0);
-    const css = getComputedStyle(document.documentElement), ink = (n: string): string => css.getPropertyValue(n).trim();
+    const css = getComputedStyle(document.documentElement),
+      ink = (n: string): string => css.getPropertyValue(n).trim();
     ctx.fillStyle = ink('--scene');
     ctx.fillRect(0, 0, size, size);
     const inverse = inverse3(orthogonalization(s.cell));
-    const at = (a: number, b: number): Vec3 => add(add(frame.centre, scale(frame.normal, height)), add(scale(frame.u, a), scale(frame.v, b)));
+    const at = (a: number, b: number): Vec3 =>
+      add(add(frame.centre, scale(frame.normal, height)), add(scale(frame.u, a), scale(frame.v, b)));
     const values = new Float64Array(SAMPLES * SAMPLES);
-    for (let j = 0; j < SAMPLES; j++) for (let i = 0; i < SAMPLES; i++) {
-      const f = apply3(inverse, at((i / (SAMPLES - 1) - 0.5) * width, (0.5 - j / (SAMPLES - 1)) * width));
-      values[i + SAMPLES * j] = densityAt(map, f[0], f[1], f[2]);
-    }
+    for (let j = 0; j < SAMPLES; j++)
+      for (let i = 0; i < SAMPLES; i++) {
+        const f = apply3(inverse, at((i / (SAMPLES - 1) - 0.5) * width, (0.5 - j / (SAMPLES - 1)) * width));
+        values[i + SAMPLES * j] = densityAt(map, f[0], f[1], f[2]);
+      }
     const px = (k: number): number => (k / (SAMPLES - 1)) * size;
     const step = mapKind === 'difference' ? level / 2 : level;
     for (let n = -10; n <= 14; n++) {
@@ -55,16 +64,22 @@ export default function SectionPane(): ReactNode {
       ctx.setLineDash(n < 0 ? [4, 3] : []);
       ctx.lineWidth = n === 0 ? 0.8 : 1.1;
       ctx.beginPath();
-      for (const [x1, y1, x2, y2] of contourLines(values, SAMPLES, SAMPLES, n * step)) { ctx.moveTo(px(x1), px(y1)); ctx.lineTo(px(x2), px(y2)); }
+      for (const [x1, y1, x2, y2] of contourLines(values, SAMPLES, SAMPLES, n * step)) {
+        ctx.moveTo(px(x1), px(y1));
+        ctx.lineTo(px(x2), px(y2));
+      }
       ctx.stroke();
     }
     ctx.setLineDash([]);
     ctx.font = '500 12px "IBM Plex Sans"';
     for (const x of s.sites) {
       const d = subtract(cartesian(s.cell, x.position), at(0, 0));
-      const off = dot(d, frame.normal), a = dot(d, frame.u), b = dot(d, frame.v);
+      const off = dot(d, frame.normal),
+        a = dot(d, frame.u),
+        b = dot(d, frame.v);
       if (Math.abs(off) > 0.9 || Math.abs(a) > width / 2 || Math.abs(b) > width / 2) continue;
-      const X = (a / width + 0.5) * size, Y = (0.5 - b / width) * size;
+      const X = (a / width + 0.5) * size,
+        Y = (0.5 - b / width) * size;
       ctx.globalAlpha = 1 - 0.6 * Math.abs(off);
       ctx.fillStyle = ink('--ink');
       ctx.beginPath();
@@ -76,9 +91,38 @@ export default function SectionPane(): ReactNode {
   }, [frame, map, width, height, level, mapKind, s]);
   return (
     <div className="section-pane">
-      <header><b>Section</b><span className="soft">{chosen.length >= 3 ? `through ${chosen.slice(0, 4).map((p) => s.sites[p.site]!.label).join(', ')}${chosen.length > 4 ? ' …' : ''}` : 'through the mean plane; select three atoms for another'}</span><span className="flex-grow-1" /><button className="word" onClick={() => setPane('crystal')}>Close</button></header>
+      <header>
+        <b>Section</b>
+        <span className="soft">
+          {chosen.length >= 3
+            ? `through ${chosen
+                .slice(0, 4)
+                .map((p) => s.sites[p.site]!.label)
+                .join(', ')}${chosen.length > 4 ? ' …' : ''}`
+            : 'through the mean plane; select three atoms for another'}
+        </span>
+        <span className="flex-grow-1" />
+        <button className="word" onClick={() => setPane('crystal')}>
+          Close
+        </button>
+      </header>
       {map ? <canvas ref={host} /> : <p className="soft p-3">No map for this mark.</p>}
-      <footer><label htmlFor="sec-w">width</label><NumberField id="sec-w" value={width} digits={1} step={0.5} min={2} max={40} unit="Å" onChange={setWidth} /><label htmlFor="sec-h">above</label><NumberField id="sec-h" value={height} digits={2} step={0.1} unit="Å" onChange={setHeight} /><label htmlFor="sec-l">step</label><NumberField id="sec-l" value={mapKind === 'difference' ? level / 2 : level} digits={2} step={0.05} min={0.02} unit="e/Å³" onChange={(v) => setLevel(mapKind === 'difference' ? 2 * v : v)} /></footer>
+      <footer>
+        <label htmlFor="sec-w">width</label>
+        <NumberField id="sec-w" value={width} digits={1} step={0.5} min={2} max={40} unit="Å" onChange={setWidth} />
+        <label htmlFor="sec-h">above</label>
+        <NumberField id="sec-h" value={height} digits={2} step={0.1} unit="Å" onChange={setHeight} />
+        <label htmlFor="sec-l">step</label>
+        <NumberField
+          id="sec-l"
+          value={mapKind === 'difference' ? level / 2 : level}
+          digits={2}
+          step={0.05}
+          min={0.02}
+          unit="e/Å³"
+          onChange={(v) => setLevel(mapKind === 'difference' ? 2 * v : v)}
+        />
+      </footer>
     </div>
   );
 }

@@ -10,17 +10,22 @@ export function hatch(polygon: readonly Vec3[], style: 'full' | 'broken', glide:
   const u = normalize(subtract(polygon[1]!, origin));
   const normal = normalize(cross(u, subtract(polygon[2]!, origin)));
   const v = cross(normal, u);
-  const flat = polygon.map((p) => { const d = subtract(p, origin); return [dot(d, u), dot(d, v)] as const; });
+  const flat = polygon.map((p) => {
+    const d = subtract(p, origin);
+    return [dot(d, u), dot(d, v)] as const;
+  });
   const place = (x: number, y: number): Vec3 => add(origin, add(scale(u, x), scale(v, y)));
   // Lines slope at 30° to the first edge, so that two planes at right angles do not hatch alike.
-  const c = Math.cos(Math.PI / 6), s = Math.sin(Math.PI / 6);
+  const c = Math.cos(Math.PI / 6),
+    s = Math.sin(Math.PI / 6);
   const level = (x: number, y: number): number => -s * x + c * y;
   const levels = flat.map(([x, y]) => level(x, y));
   for (let k = Math.ceil(Math.min(...levels) / spacing); k * spacing < Math.max(...levels); k++) {
     const cuts: number[] = [];
     flat.forEach(([x1, y1], i) => {
       const [x2, y2] = flat[(i + 1) % flat.length]!;
-      const a = level(x1, y1) - k * spacing, b = level(x2, y2) - k * spacing;
+      const a = level(x1, y1) - k * spacing,
+        b = level(x2, y2) - k * spacing;
       if (a * b >= 0) return;
       const t = a / (a - b);
       cuts.push(c * (x1 + t * (x2 - x1)) + s * (y1 + t * (y2 - y1)));
@@ -32,8 +37,13 @@ export function hatch(polygon: readonly Vec3[], style: 'full' | 'broken', glide:
     else for (let x = from; x < to; x += 0.8) line(point(x), point(Math.min(to, x + 0.45)));
   }
   if (norm(glide) > 1e-6) {
-    const middle = scale(polygon.reduce((sum, p) => add(sum, p), [0, 0, 0] as Vec3), 1 / polygon.length);
-    const tip = add(middle, glide), d = normalize(glide), side = cross(normal, d);
+    const middle = scale(
+      polygon.reduce((sum, p) => add(sum, p), [0, 0, 0] as Vec3),
+      1 / polygon.length,
+    );
+    const tip = add(middle, glide),
+      d = normalize(glide),
+      side = cross(normal, d);
     line(middle, tip);
     for (const f of [1, -1]) line(tip, add(tip, add(scale(d, -0.45), scale(side, 0.25 * f))));
   }

@@ -8,7 +8,13 @@ import { useSession } from '../store/session.tsx';
 export function useShownMap(): (SampledMap & { values: Float32Array }) | undefined {
   const { head, result, mapKind } = useSession();
   const input = useModelAndData();
-  const other = useQuery({ queryKey: ['map', head?.id, mapKind], enabled: mapKind !== 'difference' && !!input, staleTime: Infinity, gcTime: 60_000, queryFn: () => run('map', { ...input!, kind: mapKind }).result });
+  const other = useQuery({
+    queryKey: ['map', head?.id, mapKind],
+    enabled: mapKind !== 'difference' && !!input,
+    staleTime: Infinity,
+    gcTime: 60_000,
+    queryFn: () => run('map', { ...input!, kind: mapKind }).result,
+  });
   if (mapKind === 'difference') return result && result.markId === head?.id ? result.map : undefined;
   return other.data;
 }

@@ -187,7 +187,14 @@ class NagareDatabase extends Dexie {
 
   constructor() {
     super('nagare');
-    this.version(1).stores({ projects: 'id, updated', data: 'projectId', intake: 'projectId', marks: 'id, projectId, created', results: 'markId, projectId', solves: 'projectId' });
+    this.version(1).stores({
+      projects: 'id, updated',
+      data: 'projectId',
+      intake: 'projectId',
+      marks: 'id, projectId, created',
+      results: 'markId, projectId',
+      solves: 'projectId',
+    });
     this.version(2).stores({ merges: 'key, projectId' });
     this.version(3).stores({ patterns: 'id, projectId', powder: 'projectId', instruments: 'name', shelf: 'id' });
   }
@@ -196,4 +203,6 @@ class NagareDatabase extends Dexie {
 export const db = new NagareDatabase();
 
 /** Whether the merge at hand serves a model of this group: merged for it, or for the group of the other hand. */
-export const mergeServes = (intake: IntakeRow | undefined, group: SpaceGroup): boolean => !!intake?.merge && (intake.mergedFor === group.hall || (!group.centric && invertedGroup(group).hall === intake.mergedFor));
+export const mergeServes = (intake: IntakeRow | undefined, group: SpaceGroup): boolean =>
+  !!intake?.merge &&
+  (intake.mergedFor === group.hall || (!group.centric && invertedGroup(group).hall === intake.mergedFor));

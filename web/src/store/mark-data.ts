@@ -9,12 +9,20 @@ import { run } from '../engine/engine.ts';
 import { db, mergeServes, type IntakeRow, type Mark, type Project } from './db.ts';
 
 /** Raw data carried to the axes of a mark. */
-export const inAxesOf = (raw: RawReflections, mark: Pick<Mark, 'basis'>): RawReflections => (mark.basis ? transformReflections(raw, mark.basis).raw : raw);
+export const inAxesOf = (raw: RawReflections, mark: Pick<Mark, 'basis'>): RawReflections =>
+  mark.basis ? transformReflections(raw, mark.basis).raw : raw;
 
-const keyOf = (projectId: string, group: SpaceGroup, basis: Mat3 | undefined, count: number, stamp: number): string => `${projectId}|${group.hall}|${(basis ?? []).map((x) => x.toFixed(4)).join()}|${count}|${stamp}`;
+const keyOf = (projectId: string, group: SpaceGroup, basis: Mat3 | undefined, count: number, stamp: number): string =>
+  `${projectId}|${group.hall}|${(basis ?? []).map((x) => x.toFixed(4)).join()}|${count}|${stamp}`;
 
 /** Merged data for a group and axes, from the browser's store or made now. */
-export async function mergedData(projectId: string, { raw, correction }: Pick<IntakeRow, 'raw' | 'correction'>, group: SpaceGroup, cell: Cell, basis: Mat3 | undefined): Promise<MergeTaskResult> {
+export async function mergedData(
+  projectId: string,
+  { raw, correction }: Pick<IntakeRow, 'raw' | 'correction'>,
+  group: SpaceGroup,
+  cell: Cell,
+  basis: Mat3 | undefined,
+): Promise<MergeTaskResult> {
   const key = keyOf(projectId, group, basis, raw.count, correction?.stamp ?? 0);
   const known = await db.merges.get(key);
   if (known) return known.merge;
@@ -24,11 +32,23 @@ export async function mergedData(projectId: string, { raw, correction }: Pick<In
 }
 
 /** Merged data of the present mark; Intake's while there is none. */
-export function useMerged(project: Project | undefined, intake: IntakeRow | undefined, head: Mark | undefined): MergeTaskResult | undefined {
+export function useMerged(
+  project: Project | undefined,
+  intake: IntakeRow | undefined,
+  head: Mark | undefined,
+): MergeTaskResult | undefined {
   const structure = head?.structure;
   const served = !head || (!head.basis && mergeServes(intake, head.structure.spaceGroup));
   const query = useQuery({
-    queryKey: ['merged', project && structure && keyOf(project.id, structure.spaceGroup, head?.basis, intake?.raw.count ?? 0, intake?.correction?.stamp ?? 0)], enabled: !!project && !!structure && !!intake && !served, staleTime: Infinity, gcTime: 300_000,
+    queryKey: [
+      'merged',
+      project &&
+        structure &&
+        keyOf(project.id, structure.spaceGroup, head?.basis, intake?.raw.count ?? 0, intake?.correction?.stamp ?? 0),
+    ],
+    enabled: !!project && !!structure && !!intake && !served,
+    staleTime: Infinity,
+    gcTime: 300_000,
     queryFn: () => mergedData(project!.id, intake!, structure!.spaceGroup, structure!.cell, head!.basis),
   });
   return served ? intake?.merge : query.data;

@@ -7,7 +7,11 @@ import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import { addMark } from './projects.ts';
 import { db, type FitState, type PatternRow, type PowderRow, type Project } from './db.ts';
 
-const NOTHING: Structure = { cell: { a: 10, b: 10, c: 10, alpha: 90, beta: 90, gamma: 90 }, spaceGroup: spaceGroupFromSymbol('P 1'), sites: [] };
+const NOTHING: Structure = {
+  cell: { a: 10, b: 10, c: 10, alpha: 90, beta: 90, gamma: 90 },
+  spaceGroup: spaceGroupFromSymbol('P 1'),
+  sites: [],
+};
 
 /** What stands for the structure of a fit's mark: its first phase, or an empty cell. */
 export const structureOf = (m: FitModel): Structure => m.phases[0]?.structure ?? NOTHING;
@@ -24,27 +28,46 @@ export async function rememberInstrument(i: Instrument): Promise<void> {
 }
 
 /** Puts what was recognised into a powder project: patterns, an instrument, structures as phases. Without an id a project is made. Returns its id. */
-export async function takePowder(all: readonly { fileName: string; found: Recognised }[], into?: string): Promise<string> {
-  const id = into ?? newId(), now = Date.now();
+export async function takePowder(
+  all: readonly { fileName: string; found: Recognised }[],
+  into?: string,
+): Promise<string> {
+  const id = into ?? newId(),
+    now = Date.now();
   const first = all.find((a) => a.found.powder) ?? all[0]!;
   const given = all.find((a) => a.found.instrument)?.found.instrument;
   if (given) await rememberInstrument(given);
   if (!into) {
     const patterns = all.filter((a) => a.found.powder);
-    const project: Project = { id, name: patterns.length > 1 ? `${first.found.name} and ${patterns.length - 1} more` : first.found.name, created: now, updated: now, source: { fileName: first.fileName, sentence: first.found.sentence }, experiment: { kept: {} } };
+    const project: Project = {
+      id,
+      name: patterns.length > 1 ? `${first.found.name} and ${patterns.length - 1} more` : first.found.name,
+      created: now,
+      updated: now,
+      source: { fileName: first.fileName, sentence: first.found.sentence },
+      experiment: { kept: {} },
+    };
     await db.projects.add(project);
   }
   const rows = await db.patterns.where('projectId').equals(id).toArray();
   let order = rows.reduce((n, r) => Math.max(n, r.order + 1), 0);
-  for (const { found, fileName } of all) if (found.powder) {
-    const { lines: _, ...file } = found.powder;
-    await db.patterns.add({ id: newId(), projectId: id, order: order++, fileName, file });
-  }
+  for (const { found, fileName } of all)
+    if (found.powder) {
+      const { lines: _, ...file } = found.powder;
+      await db.patterns.add({ id: newId(), projectId: id, order: order++, fileName, file });
+    }
   const row = await db.powder.get(id);
   const lines = first.found.powder?.lines;
   if (!row) {
     const base = given ?? (await rememberedInstrument()) ?? USUAL_INSTRUMENT;
-    await db.powder.add({ projectId: id, instrument: !given && lines && Math.abs(lines[0]!.wavelength - base.lines[0]!.wavelength) > 1e-4 ? { ...base, lines } : base, ...(given ? { instrumentKnown: true } : {}) });
+    await db.powder.add({
+      projectId: id,
+      instrument:
+        !given && lines && Math.abs(lines[0]!.wavelength - base.lines[0]!.wavelength) > 1e-4
+          ? { ...base, lines }
+          : base,
+      ...(given ? { instrumentKnown: true } : {}),
+    });
   } else if (given) await db.powder.update(id, { instrument: given, instrumentKnown: true });
   const structures = all.filter((a) => a.found.structure);
   if (structures.length) {
@@ -52,8 +75,16 @@ export async function takePowder(all: readonly { fileName: string; found: Recogn
     const head = project.head ? await db.marks.get(project.head) : undefined;
     const state = await fitState(id, head?.fit);
     if (state) {
-      const phases = structures.map((a) => newPhase(newId(), a.found.experiment.kept['_chemical_name_common'] ?? a.found.name, a.found.structure!));
-      await addPhases(id, head?.id, state, phases, `${phases.map((p) => p.name).join(', ')} read from ${structures[0]!.fileName}`);
+      const phases = structures.map((a) =>
+        newPhase(newId(), a.found.experiment.kept['_chemical_name_common'] ?? a.found.name, a.found.structure!),
+      );
+      await addPhases(
+        id,
+        head?.id,
+        state,
+        phases,
+        `${phases.map((p) => p.name).join(', ')} read from ${structures[0]!.fileName}`,
+      );
     }
   }
   return id;
@@ -67,22 +98,47 @@ export async function fitState(projectId: string, fit: FitState | undefined): Pr
   return first && row ? freshFit(first, row) : undefined;
 }
 
-export const freshFit = (pattern: PatternRow, row: PowderRow): FitState => ({ model: { phases: [], patterns: [newPatternModel(pattern.file.pattern, row.instrument, 0, 8)] }, patterns: [pattern.id] });
+export const freshFit = (pattern: PatternRow, row: PowderRow): FitState => ({
+  model: { phases: [], patterns: [newPatternModel(pattern.file.pattern, row.instrument, 0, 8)] },
+  patterns: [pattern.id],
+});
 
 /** A fit with further phases, their scales starting at nothing. */
-export const withPhases = (m: FitModel, phases: readonly PhaseModel[]): FitModel => ({ phases: [...m.phases, ...phases], patterns: m.patterns.map((p) => ({ ...p, scales: [...p.scales, ...phases.map((x) => (x.extraction ? 1 : 0))] })) });
+export const withPhases = (m: FitModel, phases: readonly PhaseModel[]): FitModel => ({
+  phases: [...m.phases, ...phases],
+  patterns: m.patterns.map((p) => ({ ...p, scales: [...p.scales, ...phases.map((x) => (x.extraction ? 1 : 0))] })),
+});
 
 export const withoutPhase = (m: FitModel, id: string): FitModel => {
   const at = m.phases.findIndex((p) => p.id === id);
-  return { phases: m.phases.filter((p) => p.id !== id), patterns: m.patterns.map((p) => ({ ...p, scales: p.scales.filter((_, i) => i !== at) })) };
+  return {
+    phases: m.phases.filter((p) => p.id !== id),
+    patterns: m.patterns.map((p) => ({ ...p, scales: p.scales.filter((_, i) => i !== at) })),
+  };
 };
 
-export async function addPhases(projectId: string, parent: string | undefined, state: FitState, phases: readonly PhaseModel[], title: string): Promise<string> {
+export async function addPhases(
+  projectId: string,
+  parent: string | undefined,
+  state: FitState,
+  phases: readonly PhaseModel[],
+  title: string,
+): Promise<string> {
   const model = withPhases(state.model, phases);
-  return addMark({ projectId, ...(parent ? { parent } : {}), kind: 'edit', title, structure: structureOf(model), fit: { model, patterns: state.patterns } });
+  return addMark({
+    projectId,
+    ...(parent ? { parent } : {}),
+    kind: 'edit',
+    title,
+    structure: structureOf(model),
+    fit: { model, patterns: state.patterns },
+  });
 }
 
 /** Choices of spectrum for the instrument form. */
 export const SPECTRA: readonly { name: string; lines: Instrument['lines'] }[] = [
-  ...['Cu', 'Co', 'Mo', 'Fe', 'Cr', 'Ag'].flatMap((a) => [{ name: `${a} Kα1 and Kα2`, lines: anodeLines(a) }, { name: `${a} Kα1 only`, lines: anodeLines(a, true) }]),
+  ...['Cu', 'Co', 'Mo', 'Fe', 'Cr', 'Ag'].flatMap((a) => [
+    { name: `${a} Kα1 and Kα2`, lines: anodeLines(a) },
+    { name: `${a} Kα1 only`, lines: anodeLines(a, true) },
+  ]),
 ];

@@ -122,9 +122,23 @@ export function useSession(): Session {
   return session;
 }
 
-const DEFAULT_VIEW: ViewOptions = { extent: 'unit', style: 'ellipsoids', probability: 0.5, showHydrogen: true, showCell: true };
+const DEFAULT_VIEW: ViewOptions = {
+  extent: 'unit',
+  style: 'ellipsoids',
+  probability: 0.5,
+  showHydrogen: true,
+  showCell: true,
+};
 
-export function SessionProvider({ id, children, missing }: { id: string; children: ReactNode; missing: ReactNode }): ReactNode {
+export function SessionProvider({
+  id,
+  children,
+  missing,
+}: {
+  id: string;
+  children: ReactNode;
+  missing: ReactNode;
+}): ReactNode {
   const project = useLiveQuery(async () => (await db.projects.get(id)) ?? null, [id]);
   const marks = useLiveQuery(() => db.marks.where('projectId').equals(id).sortBy('created'), [id]);
   const intake = useLiveQuery(() => db.intake.get(id), [id]);
@@ -139,7 +153,10 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const [selection, select] = useState<Picked[]>([]);
   const lastIds = useRef<string[]>([]);
   const [peaks, setPeaks] = useState<string[]>([]);
-  const [view, setViewState] = useState<ViewOptions>(() => ({ ...DEFAULT_VIEW, ...(JSON.parse(localStorage.getItem('view') ?? '{}') as Partial<ViewOptions>) }));
+  const [view, setViewState] = useState<ViewOptions>(() => ({
+    ...DEFAULT_VIEW,
+    ...(JSON.parse(localStorage.getItem('view') ?? '{}') as Partial<ViewOptions>),
+  }));
   const [ownLevel, setLevel] = useState<number | undefined>();
   const [showMap, setShowMap] = useState(true);
   const [work, setWork] = useState<Work | undefined>();
@@ -156,17 +173,21 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   const treatment = head?.treatment ?? NO_TREATMENT;
   // Four times the noise of the map, until the person chooses a level for this mark.
   const noise = ghost?.map?.sigma ?? result?.map?.sigma ?? 0.07;
-  const level = ownLevel ?? (mapKind === 'difference' ? Math.max(0.12, Math.min(2.4, Math.round(4 * noise * 50) / 50)) : 1.6);
+  const level =
+    ownLevel ?? (mapKind === 'difference' ? Math.max(0.12, Math.min(2.4, Math.round(4 * noise * 50) / 50)) : 1.6);
   useEffect(() => setLevel(undefined), [head?.id, mapKind, !!ghost?.map]);
   const working = useRef(false);
 
-  const goTo = useCallback((markId: string) => {
-    sessionStorage.setItem(`head:${id}`, markId);
-    setOwn(markId);
-    setPreview(undefined);
-    setPeaks([]);
-    setGhost(undefined);
-  }, [id]);
+  const goTo = useCallback(
+    (markId: string) => {
+      sessionStorage.setItem(`head:${id}`, markId);
+      setOwn(markId);
+      setPreview(undefined);
+      setPeaks([]);
+      setGhost(undefined);
+    },
+    [id],
+  );
 
   // The first look decides where this tab stands; later marks of other tabs do not move it.
   useEffect(() => {
@@ -176,11 +197,17 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
   // A model that changed under the selection must not leave it pointing at nothing.
   useEffect(() => {
     if (!head) return;
-    const ids = lastIds.current, now = head.structure.sites.map((x) => x.id);
+    const ids = lastIds.current,
+      now = head.structure.sites.map((x) => x.id);
     lastIds.current = now;
     // A selection follows its sites by id from mark to mark.
     const at = new Map(now.map((x, i) => [x, i]));
-    select((s) => s.flatMap((p) => { const i = at.get(ids[p.site] ?? now[p.site] ?? ''); return i === undefined ? [] : [{ ...p, site: i }]; }));
+    select((s) =>
+      s.flatMap((p) => {
+        const i = at.get(ids[p.site] ?? now[p.site] ?? '');
+        return i === undefined ? [] : [{ ...p, site: i }];
+      }),
+    );
   }, [head]);
 
   const setView = useCallback((change: Partial<ViewOptions>) => {
@@ -191,57 +218,98 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
     });
   }, []);
 
-  const perform = useCallback(async <T,>(title: string, start: (tell: (detail: string) => void) => Running<T>): Promise<T | undefined> => {
-    if (working.current) {
-      setProblem('Something is still running. Wait for it or stop it first.');
-      return undefined;
-    }
-    working.current = true;
-    setProblem(undefined);
-    let pending: Partial<Work> = {};
-    let scheduled = false;
-    const tell = (detail: string): void => {
-      pending = { detail };
-      // At most one repaint a frame, however fast the reports come.
-      if (scheduled) return;
-      scheduled = true;
-      requestAnimationFrame(() => {
-        scheduled = false;
-        setWork((w) => (w ? { ...w, ...pending } : w));
-      });
-    };
-    try {
-      const running = start(tell);
-      setWork({ title, detail: '', started: Date.now(), cancel: running.cancel });
-      return await running.result;
-    } catch (e) {
-      if (!(e instanceof Cancelled)) setProblem((e as Error).message);
-      return undefined;
-    } finally {
-      working.current = false;
-      setWork(undefined);
-    }
-  }, []);
+  const perform = useCallback(
+    async <T,>(title: string, start: (tell: (detail: string) => void) => Running<T>): Promise<T | undefined> => {
+      if (working.current) {
+        setProblem('Something is still running. Wait for it or stop it first.');
+        return undefined;
+      }
+      working.current = true;
+      setProblem(undefined);
+      let pending: Partial<Work> = {};
+      let scheduled = false;
+      const tell = (detail: string): void => {
+        pending = { detail };
+        // At most one repaint a frame, however fast the reports come.
+        if (scheduled) return;
+        scheduled = true;
+        requestAnimationFrame(() => {
+          scheduled = false;
+          setWork((w) => (w ? { ...w, ...pending } : w));
+        });
+      };
+      try {
+        const running = start(tell);
+        setWork({ title, detail: '', started: Date.now(), cancel: running.cancel });
+        return await running.result;
+      } catch (e) {
+        if (!(e instanceof Cancelled)) setProblem((e as Error).message);
+        return undefined;
+      } finally {
+        working.current = false;
+        setWork(undefined);
+      }
+    },
+    [],
+  );
 
-  const edit = useCallback(async (changed: Structure, title: string, changedTreatment?: Treatment): Promise<void> => {
-    if (!head || !project) return;
-    const structure = obeyControls(changed);
-    const use = changedTreatment ?? head.treatment;
-    const mark: Omit<Mark, 'id' | 'created'> = { projectId: id, parent: head.id, kind: 'edit', title, structure, ...(use ? { treatment: use } : {}) };
-    // Data merged for another group say nothing about this model.
-    const data = structure.spaceGroup.hall === head.structure.spaceGroup.hall || intake?.mergedFor !== structure.spaceGroup.hall ? merged?.reflections : intake.merge?.reflections;
-    const wavelength = project.experiment.wavelength;
-    if (!data || !wavelength || !structure.sites.length) {
-      goTo(await addMark(mark));
-      return;
-    }
-    const weights = head.readings?.weights ?? { a: 0.1, b: 0 };
-    const done = await run('residual', { structure, reflections: data, wavelength, weights, extinction: head.readings?.extinction?.value ?? 0, ...(use ? { treatment: use } : {}) }).result.catch((e: Error) => { setProblem(e.message); return undefined; });
-    goTo(await addMark(
-      { ...mark, ...(done ? { r1: done.r1, wr2: done.wr2, residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma } } : {}) },
-      done ? { map: done.map } : undefined,
-    ));
-  }, [head, project, intake, merged, id, goTo]);
+  const edit = useCallback(
+    async (changed: Structure, title: string, changedTreatment?: Treatment): Promise<void> => {
+      if (!head || !project) return;
+      const structure = obeyControls(changed);
+      const use = changedTreatment ?? head.treatment;
+      const mark: Omit<Mark, 'id' | 'created'> = {
+        projectId: id,
+        parent: head.id,
+        kind: 'edit',
+        title,
+        structure,
+        ...(use ? { treatment: use } : {}),
+      };
+      // Data merged for another group say nothing about this model.
+      const data =
+        structure.spaceGroup.hall === head.structure.spaceGroup.hall || intake?.mergedFor !== structure.spaceGroup.hall
+          ? merged?.reflections
+          : intake.merge?.reflections;
+      const wavelength = project.experiment.wavelength;
+      if (!data || !wavelength || !structure.sites.length) {
+        goTo(await addMark(mark));
+        return;
+      }
+      const weights = head.readings?.weights ?? { a: 0.1, b: 0 };
+      const done = await run('residual', {
+        structure,
+        reflections: data,
+        wavelength,
+        weights,
+        extinction: head.readings?.extinction?.value ?? 0,
+        ...(use ? { treatment: use } : {}),
+      }).result.catch((e: Error) => {
+        setProblem(e.message);
+        return undefined;
+      });
+      goTo(
+        await addMark(
+          {
+            ...mark,
+            ...(done
+              ? {
+                  r1: done.r1,
+                  wr2: done.wr2,
+                  residual: {
+                    peak: done.map.peaks[0]?.height ?? 0,
+                    hole: done.map.holes[0]?.height ?? 0,
+                    sigma: done.map.sigma,
+                  },
+                }
+              : {}),
+          },
+          done ? { map: done.map } : undefined,
+        ),
+      );
+    },
+    [head, project, intake, merged, id, goTo],
+  );
 
   const undo = useCallback(() => {
     if (head?.parent) goTo(head.parent);
@@ -251,9 +319,91 @@ export function SessionProvider({ id, children, missing }: { id: string; childre
     if (next) goTo(next.id);
   }, [head, marks, goTo]);
 
-  const value = useMemo<Session | undefined>(() => (project && marks ? {
-    project, marks, head, result, intake, hasData, merged, solve, treatment, ghost, setGhost, compareWith, setCompareWith, mapKind, setMapKind, pane, setPane, hidden, setHidden, growth, setGrowth, elements, setElements, selection, select, peaks, setPeaks, view, setView, level, setLevel, showMap, setShowMap, preview, setPreview, goTo, undo, redo, edit, work, perform, problem, setProblem, place, setPlace,
-  } : undefined), [project, marks, head, result, intake, hasData, merged, solve, treatment, ghost, compareWith, mapKind, pane, hidden, growth, elements, selection, peaks, view, setView, level, showMap, preview, goTo, undo, redo, edit, work, perform, problem, place]);
+  const value = useMemo<Session | undefined>(
+    () =>
+      project && marks
+        ? {
+            project,
+            marks,
+            head,
+            result,
+            intake,
+            hasData,
+            merged,
+            solve,
+            treatment,
+            ghost,
+            setGhost,
+            compareWith,
+            setCompareWith,
+            mapKind,
+            setMapKind,
+            pane,
+            setPane,
+            hidden,
+            setHidden,
+            growth,
+            setGrowth,
+            elements,
+            setElements,
+            selection,
+            select,
+            peaks,
+            setPeaks,
+            view,
+            setView,
+            level,
+            setLevel,
+            showMap,
+            setShowMap,
+            preview,
+            setPreview,
+            goTo,
+            undo,
+            redo,
+            edit,
+            work,
+            perform,
+            problem,
+            setProblem,
+            place,
+            setPlace,
+          }
+        : undefined,
+    [
+      project,
+      marks,
+      head,
+      result,
+      intake,
+      hasData,
+      merged,
+      solve,
+      treatment,
+      ghost,
+      compareWith,
+      mapKind,
+      pane,
+      hidden,
+      growth,
+      elements,
+      selection,
+      peaks,
+      view,
+      setView,
+      level,
+      showMap,
+      preview,
+      goTo,
+      undo,
+      redo,
+      edit,
+      work,
+      perform,
+      problem,
+      place,
+    ],
+  );
   if (project === null) return missing;
   if (!value) return null;
   return <Context.Provider value={value}>{children}</Context.Provider>;

@@ -2,6 +2,19 @@ import type { Check } from '../check.ts';
 import { metricFits } from '../../symmetry/positions.ts';
 
 export const cellSymmetry: Check = {
-  id: 'cell and symmetry', family: 'symmetry', name: 'Cell against symmetry', looks: 'Whether the cell has the metric that the operations ask for.',
-  run: (c) => (metricFits(c.s.cell, c.s.spaceGroup, 1000) ? [] : [{ severity: 'mend', title: `The cell does not go with ${c.s.spaceGroup.symbol}`, detail: 'Its lengths or angles differ where the symmetry makes them equal, 90° or 120°.', remedies: [{ act: 'go', station: 'symmetry', words: 'See subgroups and settings' }] }]),
+  id: 'cell and symmetry',
+  family: 'symmetry',
+  name: 'Cell against symmetry',
+  looks: 'Whether the cell has the metric that the operations ask for.',
+  run: (c) =>
+    metricFits(c.s.cell, c.s.spaceGroup, 1000)
+      ? []
+      : [
+          {
+            severity: 'mend',
+            title: `The cell does not go with ${c.s.spaceGroup.symbol}`,
+            detail: 'Its lengths or angles differ where the symmetry makes them equal, 90° or 120°.',
+            remedies: [{ act: 'go', station: 'symmetry', words: 'See subgroups and settings' }],
+          },
+        ],
 };

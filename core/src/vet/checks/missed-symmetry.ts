@@ -2,10 +2,24 @@ import type { Check } from '../check.ts';
 import { missedGroups } from '../../symmetry/supergroups.ts';
 
 export const missedSymmetry: Check = {
-  id: 'missed symmetry', family: 'symmetry', name: 'Symmetry missed', looks: 'Further operations within 0.25 Å for every compared atom, the cell allowing them within 1 %.',
+  id: 'missed symmetry',
+  family: 'symmetry',
+  name: 'Symmetry missed',
+  looks: 'Further operations within 0.25 Å for every compared atom, the cell allowing them within 1 %.',
   run: (c) => {
     if (c.s.sites.filter((_, i) => !c.hydrogen(i)).length < 3) return [];
     const m = missedGroups(c.s, 0.25).find((x) => x.fit > 0.97 && x.metricMisfit < 0.01);
-    return m ? [{ severity: 'mend', value: m.maxDeviation, unit: 'Å', title: `The model has the symmetry of ${m.group.symbol}`, detail: `Every compared atom within ${m.maxDeviation.toFixed(3)} Å (r.m.s. ${m.rms.toFixed(3)} Å). Refined without it, equivalent parameters correlate and bond lengths scatter.`, remedies: [{ act: 'go', station: 'symmetry', words: `Move to ${m.group.symbol} there` }] }] : [];
+    return m
+      ? [
+          {
+            severity: 'mend',
+            value: m.maxDeviation,
+            unit: 'Å',
+            title: `The model has the symmetry of ${m.group.symbol}`,
+            detail: `Every compared atom within ${m.maxDeviation.toFixed(3)} Å (r.m.s. ${m.rms.toFixed(3)} Å). Refined without it, equivalent parameters correlate and bond lengths scatter.`,
+            remedies: [{ act: 'go', station: 'symmetry', words: `Move to ${m.group.symbol} there` }],
+          },
+        ]
+      : [];
   },
 };

@@ -14,12 +14,49 @@ export function FitDesk(): ReactNode {
   const { project, head } = useSession();
   const [free, setFree] = useState<Set<string>>(() => new Set());
   useEffect(() => setFree(new Set(head?.fit?.free ?? [])), [head?.id]);
-  if (!patterns.length) return <Sheet title="Fit" state="A powder pattern is needed here."><p className="soft mb-0">Drop one anywhere: two or three columns of text (2θ, d or Q; counts; s.u.), or a powder CIF. Several at once make a series.</p></Sheet>;
+  if (!patterns.length)
+    return (
+      <Sheet title="Fit" state="A powder pattern is needed here.">
+        <p className="soft mb-0">
+          Drop one anywhere: two or three columns of text (2θ, d or Q; counts; s.u.), or a powder CIF. Several at once
+          make a series.
+        </p>
+      </Sheet>
+    );
   return (
     <>
       {(patterns.length > 1 || !row?.instrumentKnown) && (
-        <Sheet title="Pattern" state={patterns.length > 1 ? undefined : <>The instrument is assumed to be {row?.instrument.name ?? 'a usual one'}; <Link to={`/projects/${project.id}/intake`}>describe or calibrate it</Link> for sizes that can be trusted.</>}>
-          {patterns.length > 1 && <select className="form-select form-select-sm" aria-label="Pattern shown" value={at} onChange={(e) => { setAt(Number(e.target.value)); setWindow(undefined); }}>{patterns.map((p, i) => <option key={p.id} value={i}>{p.file.pattern.name}{p.file.pattern.at !== undefined ? `, ${p.file.pattern.at} K` : ''}{state?.patterns.includes(p.id) && state.patterns.length > 1 ? ' (fitted together)' : ''}</option>)}</select>}
+        <Sheet
+          title="Pattern"
+          state={
+            patterns.length > 1 ? undefined : (
+              <>
+                The instrument is assumed to be {row?.instrument.name ?? 'a usual one'};{' '}
+                <Link to={`/projects/${project.id}/intake`}>describe or calibrate it</Link> for sizes that can be
+                trusted.
+              </>
+            )
+          }
+        >
+          {patterns.length > 1 && (
+            <select
+              className="form-select form-select-sm"
+              aria-label="Pattern shown"
+              value={at}
+              onChange={(e) => {
+                setAt(Number(e.target.value));
+                setWindow(undefined);
+              }}
+            >
+              {patterns.map((p, i) => (
+                <option key={p.id} value={i}>
+                  {p.file.pattern.name}
+                  {p.file.pattern.at !== undefined ? `, ${p.file.pattern.at} K` : ''}
+                  {state?.patterns.includes(p.id) && state.patterns.length > 1 ? ' (fitted together)' : ''}
+                </option>
+              ))}
+            </select>
+          )}
         </Sheet>
       )}
       <PhasesSheet />

@@ -74,7 +74,8 @@ export function FitProvider({ children }: { children: ReactNode }): ReactNode {
     for (let m = head; m; m = m.parent ? by.get(m.parent) : undefined) if (m.fit) return m.fit;
     return head ? marks.filter((m) => m.fit).at(-1)?.fit : undefined;
   }, [marks, head]);
-  const patterns = useLiveQuery(() => db.patterns.where('projectId').equals(project.id).sortBy('order'), [project.id]) ?? EMPTY;
+  const patterns =
+    useLiveQuery(() => db.patterns.where('projectId').equals(project.id).sortBy('order'), [project.id]) ?? EMPTY;
   const row = useLiveQuery(() => db.powder.get(project.id), [project.id]);
   const [chosen, setAt] = useState(0);
   const [draft, setDraft] = useState<{ title: string; model: FitModel; from: string | undefined } | undefined>();
@@ -106,12 +107,28 @@ export function FitProvider({ children }: { children: ReactNode }): ReactNode {
   const previewed = useMemo(() => {
     if (!model || !trial || !pattern) return model;
     const joined = withPhases(model, [trial]);
-    return { ...joined, patterns: joined.patterns.map((p, i) => (i === within ? linearScales(pattern, p, joined.phases) : p)) };
+    return {
+      ...joined,
+      patterns: joined.patterns.map((p, i) => (i === within ? linearScales(pattern, p, joined.phases) : p)),
+    };
   }, [model, trial, pattern, within]);
   const own = previewed?.patterns[within];
 
   // Reflections are listed anew when phases come or go, symmetry or fitted points change, or a cell has grown out of its list.
-  const key = previewed && own ? [pattern?.name, shownRow?.id, own.range?.join(), own.excluded.join(), own.instrument.lines.map((l) => l.wavelength).join(), ...previewed.phases.map((p) => `${p.id}${p.structure.spaceGroup.hall}${p.structure.sites.length}${p.extraction ?? ''}${Math.round(80 * Math.log(cellVolume(p.structure.cell)))}`)].join('|') : '';
+  const key =
+    previewed && own
+      ? [
+          pattern?.name,
+          shownRow?.id,
+          own.range?.join(),
+          own.excluded.join(),
+          own.instrument.lines.map((l) => l.wavelength).join(),
+          ...previewed.phases.map(
+            (p) =>
+              `${p.id}${p.structure.spaceGroup.hall}${p.structure.sites.length}${p.extraction ?? ''}${Math.round(80 * Math.log(cellVolume(p.structure.cell)))}`,
+          ),
+        ].join('|')
+      : '';
   const latest = useRef<{ own: PatternModel; phases: readonly PhaseModel[] } | undefined>(undefined);
   latest.current = own && previewed ? { own, phases: previewed.phases } : undefined;
   const calculator = useMemo(() => {
@@ -127,69 +144,186 @@ export function FitProvider({ children }: { children: ReactNode }): ReactNode {
     if (!calculator || !own || !previewed) return { calculated: undefined, figures: undefined, ticks: [] as Tick[][] };
     calculator.update(own, previewed.phases);
     const c = calculator.calculate();
-    return { calculated: c, figures: agreement(calculator.points, c.calculated, head?.fit?.result?.parameters ?? 0), ticks: previewed.phases.map((p, i) => phaseReflections(p, calculator.works[i]!, c.tables[i]!, i)) };
+    return {
+      calculated: c,
+      figures: agreement(calculator.points, c.calculated, head?.fit?.result?.parameters ?? 0),
+      ticks: previewed.phases.map((p, i) => phaseReflections(p, calculator.works[i]!, c.tables[i]!, i)),
+    };
   }, [calculator, own, previewed, head?.fit?.result?.parameters]);
 
-  const commit = useCallback(async (title: string, next: FitModel, extra: Partial<FitState> = {}, f?: Figures): Promise<string | undefined> => {
-    if (!state) return undefined;
-    clearTimeout(timer.current);
-    setDraft(undefined);
-    const id = await addMark({ projectId: project.id, ...(head ? { parent: head.id } : {}), kind: extra.result ? 'fit' : 'edit', title, structure: structureOf(next), ...(f ? { r1: f.rwp } : {}), fit: { model: next, patterns: state.patterns, ...extra } });
-    goTo(id);
-    return id;
-  }, [state, project.id, head, goTo]);
+  const commit = useCallback(
+    async (title: string, next: FitModel, extra: Partial<FitState> = {}, f?: Figures): Promise<string | undefined> => {
+      if (!state) return undefined;
+      clearTimeout(timer.current);
+      setDraft(undefined);
+      const id = await addMark({
+        projectId: project.id,
+        ...(head ? { parent: head.id } : {}),
+        kind: extra.result ? 'fit' : 'edit',
+        title,
+        structure: structureOf(next),
+        ...(f ? { r1: f.rwp } : {}),
+        fit: { model: next, patterns: state.patterns, ...extra },
+      });
+      goTo(id);
+      return id;
+    },
+    [state, project.id, head, goTo],
+  );
 
   const pending = useRef<{ title: string; model: FitModel; rwp: number | undefined } | undefined>(undefined);
   const flush = useRef<() => void>(() => undefined);
   flush.current = () => {
     const p = pending.current;
     pending.current = undefined;
-    if (p) void commit(p.title, p.model, head?.fit?.free ? { free: head.fit.free } : {}, p.rwp === undefined ? undefined : ({ rwp: p.rwp } as Figures));
+    if (p)
+      void commit(
+        p.title,
+        p.model,
+        head?.fit?.free ? { free: head.fit.free } : {},
+        p.rwp === undefined ? undefined : ({ rwp: p.rwp } as Figures),
+      );
   };
-  const change = useCallback((title: string, next: FitModel): void => {
-    if (pending.current && pending.current.title !== title) flush.current();
-    pending.current = { title, model: next, rwp: undefined };
-    setDraft({ title, model: next, from: head?.id });
-    clearTimeout(timer.current);
-    timer.current = globalThis.setTimeout(() => flush.current(), PAUSE) as unknown as number;
-  }, [head?.id]);
+  const change = useCallback(
+    (title: string, next: FitModel): void => {
+      if (pending.current && pending.current.title !== title) flush.current();
+      pending.current = { title, model: next, rwp: undefined };
+      setDraft({ title, model: next, from: head?.id });
+      clearTimeout(timer.current);
+      timer.current = globalThis.setTimeout(() => flush.current(), PAUSE) as unknown as number;
+    },
+    [head?.id],
+  );
   // The Rwp of a draft is known once it has been drawn.
   if (pending.current && draft && pending.current.model === draft.model && figures) pending.current.rwp = figures.rwp;
-  useEffect(() => () => { clearTimeout(timer.current); flush.current(); }, []);
+  useEffect(
+    () => () => {
+      clearTimeout(timer.current);
+      flush.current();
+    },
+    [],
+  );
 
-  const changePhase = useCallback((title: string, id: string, f: (p: PhaseModel) => PhaseModel): void => {
-    const m = pending.current?.model ?? model;
-    if (m) change(title, { ...m, phases: m.phases.map((p) => (p.id === id ? f(p) : p)) });
-  }, [model, change]);
-  const changePattern = useCallback((title: string, f: (p: PatternModel) => PatternModel): void => {
-    const m = pending.current?.model ?? model;
-    if (m) change(title, { ...m, patterns: m.patterns.map((p, i) => (i === within ? f(p) : p)) });
-  }, [model, change, within]);
-  const addPhases = useCallback(async (phases: PhaseModel[], title: string): Promise<void> => {
-    const m = pending.current?.model ?? model;
-    if (!m || !pattern) return;
-    try {
-      const joined = withPhases(m, phases);
-      const scaled = { ...joined, patterns: joined.patterns.map((p, i) => (i === within ? linearScales(pattern, p, joined.phases) : p)) };
-      const c = new PatternCalculator(pattern, scaled.patterns[within]!, scaled.phases);
-      pending.current = undefined;
-      await commit(title, scaled, {}, agreement(c.points, c.calculate().calculated, 0));
-    } catch (e) {
-      setProblem((e as Error).message);
-    }
-  }, [model, pattern, within, commit, setProblem]);
+  const changePhase = useCallback(
+    (title: string, id: string, f: (p: PhaseModel) => PhaseModel): void => {
+      const m = pending.current?.model ?? model;
+      if (m) change(title, { ...m, phases: m.phases.map((p) => (p.id === id ? f(p) : p)) });
+    },
+    [model, change],
+  );
+  const changePattern = useCallback(
+    (title: string, f: (p: PatternModel) => PatternModel): void => {
+      const m = pending.current?.model ?? model;
+      if (m) change(title, { ...m, patterns: m.patterns.map((p, i) => (i === within ? f(p) : p)) });
+    },
+    [model, change, within],
+  );
+  const addPhases = useCallback(
+    async (phases: PhaseModel[], title: string): Promise<void> => {
+      const m = pending.current?.model ?? model;
+      if (!m || !pattern) return;
+      try {
+        const joined = withPhases(m, phases);
+        const scaled = {
+          ...joined,
+          patterns: joined.patterns.map((p, i) => (i === within ? linearScales(pattern, p, joined.phases) : p)),
+        };
+        const c = new PatternCalculator(pattern, scaled.patterns[within]!, scaled.phases);
+        pending.current = undefined;
+        await commit(title, scaled, {}, agreement(c.points, c.calculate().calculated, 0));
+      } catch (e) {
+        setProblem((e as Error).message);
+      }
+    },
+    [model, pattern, within, commit, setProblem],
+  );
 
-  const result = !drafted && !shown && !trial && head?.fit?.patterns.includes(shownRow?.id ?? '') ? head.fit.result : undefined;
+  const result =
+    !drafted && !shown && !trial && head?.fit?.patterns.includes(shownRow?.id ?? '') ? head.fit.result : undefined;
   const outside = head && !head.fit && head.structure.sites.length ? head : undefined;
-  const drop = useCallback(() => { pending.current = undefined; clearTimeout(timer.current); setDraft(undefined); }, []);
-  const updateRow = useCallback(async (c: Partial<PowderRow>) => { await db.powder.update(project.id, c); }, [project.id]);
+  const drop = useCallback(() => {
+    pending.current = undefined;
+    clearTimeout(timer.current);
+    setDraft(undefined);
+  }, []);
+  const updateRow = useCallback(
+    async (c: Partial<PowderRow>) => {
+      await db.powder.update(project.id, c);
+    },
+    [project.id],
+  );
   const setDragBy = useCallback((p: string, c: CellConstant | undefined) => setDrag((d) => ({ ...d, [p]: c })), []);
   const drafting = !!drafted;
   // Kept the same as long as nothing of it changes: the whole frame reads it.
-  const value = useMemo<Fit>(() => ({
-    patterns, row, at, setAt, pattern, state, model: previewed, own, result, calculator, calculated, figures, ticks, change, changePhase, changePattern, commit, addPhases, drop, drafting, show, updateRow,
-    outside, hovered, hover, constant, pointAt, dragBy, setDragBy, window, setWindow, pins, setPins, trial, setTrial,
-  }), [patterns, row, at, pattern, state, previewed, own, result, calculator, calculated, figures, ticks, change, changePhase, changePattern, commit, addPhases, drop, drafting, updateRow, outside, hovered, constant, dragBy, setDragBy, window, pins, trial]);
+  const value = useMemo<Fit>(
+    () => ({
+      patterns,
+      row,
+      at,
+      setAt,
+      pattern,
+      state,
+      model: previewed,
+      own,
+      result,
+      calculator,
+      calculated,
+      figures,
+      ticks,
+      change,
+      changePhase,
+      changePattern,
+      commit,
+      addPhases,
+      drop,
+      drafting,
+      show,
+      updateRow,
+      outside,
+      hovered,
+      hover,
+      constant,
+      pointAt,
+      dragBy,
+      setDragBy,
+      window,
+      setWindow,
+      pins,
+      setPins,
+      trial,
+      setTrial,
+    }),
+    [
+      patterns,
+      row,
+      at,
+      pattern,
+      state,
+      previewed,
+      own,
+      result,
+      calculator,
+      calculated,
+      figures,
+      ticks,
+      change,
+      changePhase,
+      changePattern,
+      commit,
+      addPhases,
+      drop,
+      drafting,
+      updateRow,
+      outside,
+      hovered,
+      constant,
+      dragBy,
+      setDragBy,
+      window,
+      pins,
+      trial,
+    ],
+  );
   return <Context.Provider value={value}>{children}</Context.Provider>;
 }
 

@@ -1,5 +1,14 @@
 /** Shells of resolution and the cumulative intensity distribution. */
-import { CategoryScale, Chart, Legend, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
+import {
+  CategoryScale,
+  Chart,
+  Legend,
+  LinearScale,
+  LineController,
+  LineElement,
+  PointElement,
+  Tooltip,
+} from 'chart.js';
 import type { ReactNode } from 'react';
 import { Line } from 'react-chartjs-2';
 import { THEORETICAL_NZ } from '@nagare/core/data/intensity-statistics';
@@ -16,22 +25,141 @@ export default function DataCharts({ merge }: { merge: MergeTaskResult }): React
   Chart.defaults.borderColor = ink('--line');
   const { shells } = merge.statistics;
   const labels = shells.map((s) => s.dMin.toFixed(2));
-  const line = (label: string, data: (number | null)[], colour: string, dash: number[] = []): object => ({ label, data, borderColor: ink(colour), backgroundColor: ink(colour), borderWidth: 2, borderDash: dash, pointRadius: dash.length ? 0 : 3, tension: 0.25 });
+  const line = (label: string, data: (number | null)[], colour: string, dash: number[] = []): object => ({
+    label,
+    data,
+    borderColor: ink(colour),
+    backgroundColor: ink(colour),
+    borderWidth: 2,
+    borderDash: dash,
+    pointRadius: dash.length ? 0 : 3,
+    tension: 0.25,
+  });
   const finite = (x: number, k = 1): number | null => (Number.isFinite(x) ? k * x : null);
   const options = (y: string, more: object = {}, x = 'resolution limit of the shell, Å'): object => ({
-    maintainAspectRatio: false, interaction: { mode: 'index', intersect: false }, plugins: { legend: { position: 'top', align: 'end', labels: { boxWidth: 18, boxHeight: 1 } } },
-    scales: { x: { title: { display: true, text: x }, grid: { display: false } }, y: { title: { display: true, text: y }, beginAtZero: true, ...more } },
+    maintainAspectRatio: false,
+    interaction: { mode: 'index', intersect: false },
+    plugins: { legend: { position: 'top', align: 'end', labels: { boxWidth: 18, boxHeight: 1 } } },
+    scales: {
+      x: { title: { display: true, text: x }, grid: { display: false } },
+      y: { title: { display: true, text: y }, beginAtZero: true, ...more },
+    },
   });
   const z = ['0', ...Array.from({ length: 10 }, (_, i) => ((i + 1) / 10).toFixed(1))];
   return (
     <div className="panes">
-      <figure><figcaption>Strength</figcaption><div className="plot"><Line data={{ labels, datasets: [line('mean I/σ', shells.map((s) => finite(s.meanIOverSigma)), '--indigo')] as never }} options={options('I/σ')} /></div></figure>
-      <figure><figcaption>Completeness</figcaption><div className="plot"><Line data={{ labels, datasets: [line('complete', shells.map((s) => finite(s.completeness, 100)), '--pine')] as never }} options={options('%', { max: 100, beginAtZero: false, suggestedMin: 80 })} /></div></figure>
-      <figure><figcaption>Agreement of equivalents</figcaption><div className="plot"><Line data={{ labels, datasets: [line('R_int', shells.map((s) => finite(s.rInt, 100)), '--gold'), line('CC½', shells.map((s) => finite(s.ccHalf, 100)), '--water')] as never }} options={options('%', { max: 100 })} /></div></figure>
-      <figure><figcaption>Distribution of intensities N(z)</figcaption><div className="plot"><Line data={{ labels: z, datasets: [line('observed', [0, ...merge.reading.nz], '--indigo'), line('acentric', [0, ...THEORETICAL_NZ.acentric], '--soft', [6, 4]), line('centric', [0, ...THEORETICAL_NZ.centric], '--gold', [2, 3])] as never }} options={options('fraction below z', { max: 0.8 }, 'z = I / mean I')} /></div></figure>
-      <figure className="wide sheet p-3"><figcaption>Shells</figcaption>
-        <table><thead><tr>{['from, Å', 'to, Å', 'measured', 'unique', 'possible', 'complete', 'I/σ', 'R_int', 'R_meas', 'CC½'].map((h) => <th key={h} className="n">{h}</th>)}</tr></thead>
-          <tbody>{shells.map((s, i) => <tr key={i}>{[s.dMax.toFixed(2), s.dMin.toFixed(2), s.measured, s.unique, s.possible, `${(100 * s.completeness).toFixed(1)} %`, s.meanIOverSigma.toFixed(1), `${(100 * s.rInt).toFixed(1)} %`, `${(100 * s.rMeas).toFixed(1)} %`, s.ccHalf.toFixed(3)].map((v, j) => <td key={j} className="n">{Number.isNaN(s.rInt) && j > 6 ? '–' : v}</td>)}</tr>)}</tbody></table>
+      <figure>
+        <figcaption>Strength</figcaption>
+        <div className="plot">
+          <Line
+            data={{
+              labels,
+              datasets: [
+                line(
+                  'mean I/σ',
+                  shells.map((s) => finite(s.meanIOverSigma)),
+                  '--indigo',
+                ),
+              ] as never,
+            }}
+            options={options('I/σ')}
+          />
+        </div>
+      </figure>
+      <figure>
+        <figcaption>Completeness</figcaption>
+        <div className="plot">
+          <Line
+            data={{
+              labels,
+              datasets: [
+                line(
+                  'complete',
+                  shells.map((s) => finite(s.completeness, 100)),
+                  '--pine',
+                ),
+              ] as never,
+            }}
+            options={options('%', { max: 100, beginAtZero: false, suggestedMin: 80 })}
+          />
+        </div>
+      </figure>
+      <figure>
+        <figcaption>Agreement of equivalents</figcaption>
+        <div className="plot">
+          <Line
+            data={{
+              labels,
+              datasets: [
+                line(
+                  'R_int',
+                  shells.map((s) => finite(s.rInt, 100)),
+                  '--gold',
+                ),
+                line(
+                  'CC½',
+                  shells.map((s) => finite(s.ccHalf, 100)),
+                  '--water',
+                ),
+              ] as never,
+            }}
+            options={options('%', { max: 100 })}
+          />
+        </div>
+      </figure>
+      <figure>
+        <figcaption>Distribution of intensities N(z)</figcaption>
+        <div className="plot">
+          <Line
+            data={{
+              labels: z,
+              datasets: [
+                line('observed', [0, ...merge.reading.nz], '--indigo'),
+                line('acentric', [0, ...THEORETICAL_NZ.acentric], '--soft', [6, 4]),
+                line('centric', [0, ...THEORETICAL_NZ.centric], '--gold', [2, 3]),
+              ] as never,
+            }}
+            options={options('fraction below z', { max: 0.8 }, 'z = I / mean I')}
+          />
+        </div>
+      </figure>
+      <figure className="wide sheet p-3">
+        <figcaption>Shells</figcaption>
+        <table>
+          <thead>
+            <tr>
+              {['from, Å', 'to, Å', 'measured', 'unique', 'possible', 'complete', 'I/σ', 'R_int', 'R_meas', 'CC½'].map(
+                (h) => (
+                  <th key={h} className="n">
+                    {h}
+                  </th>
+                ),
+              )}
+            </tr>
+          </thead>
+          <tbody>
+            {shells.map((s, i) => (
+              <tr key={i}>
+                {[
+                  s.dMax.toFixed(2),
+                  s.dMin.toFixed(2),
+                  s.measured,
+                  s.unique,
+                  s.possible,
+                  `${(100 * s.completeness).toFixed(1)} %`,
+                  s.meanIOverSigma.toFixed(1),
+                  `${(100 * s.rInt).toFixed(1)} %`,
+                  `${(100 * s.rMeas).toFixed(1)} %`,
+                  s.ccHalf.toFixed(3),
+                ].map((v, j) => (
+                  <td key={j} className="n">
+                    {Number.isNaN(s.rInt) && j > 6 ? '–' : v}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
       </figure>
     </div>
   );

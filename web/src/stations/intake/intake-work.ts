@@ -13,10 +13,16 @@ export async function analyse(session: Session, cell: Cell, keepGroup?: SpaceGro
   const { project, perform } = session;
   const data = await db.data.get(project.id);
   if (!data) return;
-  const analysis = await perform('Judging the data', (tell) => run('analyse', { raw: data.raw, cell }, (text: string) => tell(text)));
+  const analysis = await perform('Judging the data', (tell) =>
+    run('analyse', { raw: data.raw, cell }, (text: string) => tell(text)),
+  );
   if (!analysis) return;
   const { raw, ...rest } = analysis;
-  const imported = await db.marks.where('projectId').equals(project.id).filter((m) => m.kind === 'import').first();
+  const imported = await db.marks
+    .where('projectId')
+    .equals(project.id)
+    .filter((m) => m.kind === 'import')
+    .first();
   if (imported && rest.lattice.changed) {
     // A model came with the data: its axes are kept, whatever the conventional ones would be.
     const row: IntakeRow = { projectId: project.id, analysis: { ...rest, cell }, raw: data.raw, keptAxes: true };
@@ -33,7 +39,9 @@ export async function analyse(session: Session, cell: Cell, keepGroup?: SpaceGro
 
 /** Merges in the point group of a space group and stores the choice. */
 export async function mergeFor(session: Session, group: SpaceGroup, cell: Cell, row: IntakeRow): Promise<void> {
-  const merge = await session.perform('Merging', (tell) => run('merge', { raw: row.raw, cell, group }, (f: number) => tell(`${Math.round(100 * f)} %`)));
+  const merge = await session.perform('Merging', (tell) =>
+    run('merge', { raw: row.raw, cell, group }, (f: number) => tell(`${Math.round(100 * f)} %`)),
+  );
   if (!merge) return;
   await db.intake.put({ ...row, merge, mergedFor: group.hall });
   await updateProject(session.project.id, { group });
@@ -44,11 +52,23 @@ export async function mergeFor(session: Session, group: SpaceGroup, cell: Cell, 
 async function evaluateImported(session: Session, group: SpaceGroup, reflections: MergedReflections): Promise<void> {
   const wavelength = session.project.experiment.wavelength;
   const marks = await db.marks.where('projectId').equals(session.project.id).toArray();
-  for (const mark of marks.filter((m) => m.kind === 'import' && m.r1 === undefined && m.structure.spaceGroup.hall === group.hall)) {
+  for (const mark of marks.filter(
+    (m) => m.kind === 'import' && m.r1 === undefined && m.structure.spaceGroup.hall === group.hall,
+  )) {
     if (!wavelength) return;
-    const done = await run('residual', { structure: mark.structure, reflections, wavelength, weights: { a: 0.1, b: 0 }, extinction: 0 }).result.catch(() => undefined);
+    const done = await run('residual', {
+      structure: mark.structure,
+      reflections,
+      wavelength,
+      weights: { a: 0.1, b: 0 },
+      extinction: 0,
+    }).result.catch(() => undefined);
     if (!done) return;
     await db.results.put({ markId: mark.id, projectId: mark.projectId, map: done.map });
-    await db.marks.update(mark.id, { r1: done.r1, wr2: done.wr2, residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma } });
+    await db.marks.update(mark.id, {
+      r1: done.r1,
+      wr2: done.wr2,
+      residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma },
+    });
   }
 }

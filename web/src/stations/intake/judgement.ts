@@ -8,8 +8,11 @@ export function judgement(m: MergeTaskResult, group: SpaceGroup, ranked: RankedG
   const s = m.statistics;
   const strength = s.meanIOverSigma > 12 ? 'Strong data' : s.meanIOverSigma > 5 ? 'Usable data' : 'Weak data';
   const limit = s.shells.findLast((x) => x.meanIOverSigma > 2) ?? s.shells[0]!;
-  const fit = !ranked ? '' : ranked.violations === 0 ? `; ${group.symbol} fits without a contradiction` : `; ${ranked.violations} of ${ranked.absentCount} reflections that ${group.symbol} forbids were measured above 5σ`;
+  const fit = !ranked
+    ? ''
+    : ranked.violations === 0
+      ? `; ${group.symbol} fits without a contradiction`
+      : `; ${ranked.violations} of ${ranked.absentCount} reflections that ${group.symbol} forbids were measured above 5σ`;
   const complete = s.completeness < 0.95 ? ` Only ${(100 * s.completeness).toFixed(1)} % complete.` : '';
   return `${strength} to ${limit.dMin.toFixed(2)} Å; ${s.rejected} of ${String(s.measured).replace(/\B(?=(\d{3})+$)/g, '\u2009')} rejected${fit}.${complete}`;
 }
-

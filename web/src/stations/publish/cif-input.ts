@@ -10,9 +10,20 @@ export function useCifInput(): CifInput | undefined {
     const { experiment } = project;
     const explanations = Object.values(project.explanations ?? {});
     return {
-      name: project.name, structure: head.structure, experiment, ...(experiment.wavelength ? { wavelength: experiment.wavelength } : {}), date: new Date().toISOString(),
-      ...(merged ? { reflections: merged.reflections, ...(intake?.raw.merged ? {} : { statistics: merged.statistics }) } : {}), ...(head.readings ? { readings: head.readings } : {}), ...(result?.markId === head.id && result.covariance ? { covariance: result.covariance } : {}), ...(head.residual ? { residual: head.residual } : {}),
-      ...(head.treatment ? { treatment: head.treatment } : {}), ...(head.absolute ? { absolute: head.absolute } : {}), ...(explanations.length ? { explanations } : {}),
+      name: project.name,
+      structure: head.structure,
+      experiment,
+      ...(experiment.wavelength ? { wavelength: experiment.wavelength } : {}),
+      date: new Date().toISOString(),
+      ...(merged
+        ? { reflections: merged.reflections, ...(intake?.raw.merged ? {} : { statistics: merged.statistics }) }
+        : {}),
+      ...(head.readings ? { readings: head.readings } : {}),
+      ...(result?.markId === head.id && result.covariance ? { covariance: result.covariance } : {}),
+      ...(head.residual ? { residual: head.residual } : {}),
+      ...(head.treatment ? { treatment: head.treatment } : {}),
+      ...(head.absolute ? { absolute: head.absolute } : {}),
+      ...(explanations.length ? { explanations } : {}),
     };
   }, [project, head, merged, intake, result]);
 }

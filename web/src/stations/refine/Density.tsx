@@ -11,10 +11,29 @@ import { useSession } from '../../store/session.tsx';
 import { changeElement, mergePeaks, promotePeaks } from './edits.ts';
 import { useModelAndData } from './model-data.ts';
 
-const KINDS = [['difference', 'Fo − Fc'], ['doubled', '2Fo − Fc'], ['observed', 'Fo']] as const;
+const KINDS = [
+  ['difference', 'Fo − Fc'],
+  ['doubled', '2Fo − Fc'],
+  ['observed', 'Fo'],
+] as const;
 
 export function DensitySheet(): ReactNode {
-  const { head, result, edit, setProblem, work, perform, peaks: chosen, setPeaks: setChosen, mapKind, setMapKind, setPane, pane, selection, select } = useSession();
+  const {
+    head,
+    result,
+    edit,
+    setProblem,
+    work,
+    perform,
+    peaks: chosen,
+    setPeaks: setChosen,
+    mapKind,
+    setMapKind,
+    setPane,
+    pane,
+    selection,
+    select,
+  } = useSession();
   const input = useModelAndData();
   const s = head!.structure;
   const map = result?.markId === head?.id ? result?.map : undefined;
@@ -22,31 +41,189 @@ export function DensitySheet(): ReactNode {
   const readings = useMemo(() => (map ? readPeaks(s, map.peaks, map.sigma) : []), [map, s]);
   const holes = useMemo(() => (map ? readPeaks(s, map.holes, map.sigma, -1) : []), [map, s]);
   if (!map) return null;
-  const toggle = (name: string): void => setChosen(chosen.includes(name) ? chosen.filter((x) => x !== name) : [...chosen, name]);
+  const toggle = (name: string): void =>
+    setChosen(chosen.includes(name) ? chosen.filter((x) => x !== name) : [...chosen, name]);
   const apply = (change: ReturnType<typeof promotePeaks>): void => {
     if (typeof change === 'string') setProblem(change);
-    else { setChosen([]); void edit(change.structure, change.title); }
+    else {
+      setChosen([]);
+      void edit(change.structure, change.title);
+    }
   };
   const picked = map.peaks.filter((p) => chosen.includes(p.name));
   const shownTests = tests?.markId === head!.id ? tests.readings : undefined;
   return (
-    <Sheet title="Residual density" fold state={<>largest {map.peaks[0]?.height.toFixed(2) ?? '–'} and {map.holes[0]?.height.toFixed(2) ?? '–'} e/Å³, r.m.s. {map.sigma.toFixed(3)}</>}>
+    <Sheet
+      title="Residual density"
+      fold
+      state={
+        <>
+          largest {map.peaks[0]?.height.toFixed(2) ?? '–'} and {map.holes[0]?.height.toFixed(2) ?? '–'} e/Å³, r.m.s.{' '}
+          {map.sigma.toFixed(3)}
+        </>
+      }
+    >
       <div className="mb-2 d-flex flex-wrap align-items-center gap-1">
-        <span className="soft">Map</span>{KINDS.map(([k, name]) => <button key={k} className="word" aria-pressed={mapKind === k} onClick={() => setMapKind(k)}>{name}</button>)}
+        <span className="soft">Map</span>
+        {KINDS.map(([k, name]) => (
+          <button key={k} className="word" aria-pressed={mapKind === k} onClick={() => setMapKind(k)}>
+            {name}
+          </button>
+        ))}
         <span className="flex-grow-1" />
-        <button className="word" aria-pressed={pane === 'section'} title="A flat section through the selected atoms, beside the crystal" onClick={() => setPane(pane === 'section' ? 'crystal' : 'section')}>Section</button>
+        <button
+          className="word"
+          aria-pressed={pane === 'section'}
+          title="A flat section through the selected atoms, beside the crystal"
+          onClick={() => setPane(pane === 'section' ? 'crystal' : 'section')}
+        >
+          Section
+        </button>
       </div>
       <table>
-        <thead><tr><th></th><th>peak</th><th className="n">e/Å³</th><th>nearest, Å</th><th>reading</th></tr></thead>
-        <tbody>{map.peaks.slice(0, 14).map((p, i) => <tr key={p.name} className={`pick${chosen.includes(p.name) ? ' chosen' : ''}`} onClick={() => toggle(p.name)}><td><input type="checkbox" aria-label={`Choose ${p.name}`} checked={chosen.includes(p.name)} onChange={() => toggle(p.name)} onClick={(e) => e.stopPropagation()} /></td><td>{p.name}</td><td className="n">{p.height.toFixed(2)}</td><td className="mono">{p.near.slice(0, 2).map((n) => `${n.label} ${n.distance.toFixed(2)}`).join(', ')}</td><td className={readings[i]?.kind === 'noise' ? 'soft' : ''}>{readings[i]?.text}</td></tr>)}</tbody>
+        <thead>
+          <tr>
+            <th></th>
+            <th>peak</th>
+            <th className="n">e/Å³</th>
+            <th>nearest, Å</th>
+            <th>reading</th>
+          </tr>
+        </thead>
+        <tbody>
+          {map.peaks.slice(0, 14).map((p, i) => (
+            <tr
+              key={p.name}
+              className={`pick${chosen.includes(p.name) ? ' chosen' : ''}`}
+              onClick={() => toggle(p.name)}
+            >
+              <td>
+                <input
+                  type="checkbox"
+                  aria-label={`Choose ${p.name}`}
+                  checked={chosen.includes(p.name)}
+                  onChange={() => toggle(p.name)}
+                  onClick={(e) => e.stopPropagation()}
+                />
+              </td>
+              <td>{p.name}</td>
+              <td className="n">{p.height.toFixed(2)}</td>
+              <td className="mono">
+                {p.near
+                  .slice(0, 2)
+                  .map((n) => `${n.label} ${n.distance.toFixed(2)}`)
+                  .join(', ')}
+              </td>
+              <td className={readings[i]?.kind === 'noise' ? 'soft' : ''}>{readings[i]?.text}</td>
+            </tr>
+          ))}
+        </tbody>
       </table>
-      <div className="mt-2">{chosen.length ? 'Make ' : <span className="soft">Choose peaks to make them </span>}{['H', 'C', 'N', 'O', 'F', 'Cl'].map((e) => <button key={e} className="word" disabled={!chosen.length || !!work} onClick={() => apply(promotePeaks(s, picked, e))}>{e}</button>)}{picked.length === 2 && <button className="word" onClick={() => apply(mergePeaks(s, picked, 'C', (x) => snapToSymmetry(s.spaceGroup, metricTensor(s.cell), x, 0.2)))}>one C between the two</button>}</div>
-      <details><summary>Minima</summary><table><tbody>{map.holes.slice(0, 8).map((p, i) => <tr key={p.name}><td>{p.name}</td><td className="n">{p.height.toFixed(2)}</td><td className="mono">{p.near.slice(0, 2).map((n) => `${n.label} ${n.distance.toFixed(2)}`).join(', ')}</td><td>{holes[i]?.text}</td></tr>)}</tbody></table></details>
-      {input && <details><summary>Elements by their electrons</summary>
-        <p className="soft mb-1">Occupancies of {selection.length ? 'the selected' : 'suspicious'} sites are refined freely; occupancy times the nuclear charge says which element fits.</p>
-        <button className="word" disabled={!!work} onClick={() => void perform('Testing elements', (tell) => run('elements', { ...input, ...(selection.length ? { sites: [...new Set(selection.map((p) => p.site))] } : {}) }, tell)).then((r) => { if (r) setTests({ markId: head!.id, readings: r.readings }); })}>Test</button>
-        {shownTests && <table><thead><tr><th>site</th><th className="n">electrons</th><th>fits</th><th></th></tr></thead><tbody>{[...shownTests].sort((p, q) => Number(p.fits.includes(p.element)) - Number(q.fits.includes(q.element))).map((r) => <tr key={r.site}><td><button className="word" onClick={() => select([{ site: r.site, operator: IDENTITY }])}>{r.label}</button></td><td className="n">{r.electrons.toFixed(2)} ± {(r.su * (r.electrons / Math.max(0.01, r.occupancy))).toFixed(2)}</td><td className={r.fits.includes(r.element) ? '' : 'off'}>{r.fits.join(', ')}</td><td>{!r.fits.includes(r.element) && <button className="word" onClick={() => apply(changeElement(s, [r.site], r.fits[0]!))}>make it {r.fits[0]}</button>}</td></tr>)}</tbody></table>}
-      </details>}
+      <div className="mt-2">
+        {chosen.length ? 'Make ' : <span className="soft">Choose peaks to make them </span>}
+        {['H', 'C', 'N', 'O', 'F', 'Cl'].map((e) => (
+          <button
+            key={e}
+            className="word"
+            disabled={!chosen.length || !!work}
+            onClick={() => apply(promotePeaks(s, picked, e))}
+          >
+            {e}
+          </button>
+        ))}
+        {picked.length === 2 && (
+          <button
+            className="word"
+            onClick={() =>
+              apply(mergePeaks(s, picked, 'C', (x) => snapToSymmetry(s.spaceGroup, metricTensor(s.cell), x, 0.2)))
+            }
+          >
+            one C between the two
+          </button>
+        )}
+      </div>
+      <details>
+        <summary>Minima</summary>
+        <table>
+          <tbody>
+            {map.holes.slice(0, 8).map((p, i) => (
+              <tr key={p.name}>
+                <td>{p.name}</td>
+                <td className="n">{p.height.toFixed(2)}</td>
+                <td className="mono">
+                  {p.near
+                    .slice(0, 2)
+                    .map((n) => `${n.label} ${n.distance.toFixed(2)}`)
+                    .join(', ')}
+                </td>
+                <td>{holes[i]?.text}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </details>
+      {input && (
+        <details>
+          <summary>Elements by their electrons</summary>
+          <p className="soft mb-1">
+            Occupancies of {selection.length ? 'the selected' : 'suspicious'} sites are refined freely; occupancy times
+            the nuclear charge says which element fits.
+          </p>
+          <button
+            className="word"
+            disabled={!!work}
+            onClick={() =>
+              void perform('Testing elements', (tell) =>
+                run(
+                  'elements',
+                  { ...input, ...(selection.length ? { sites: [...new Set(selection.map((p) => p.site))] } : {}) },
+                  tell,
+                ),
+              ).then((r) => {
+                if (r) setTests({ markId: head!.id, readings: r.readings });
+              })
+            }
+          >
+            Test
+          </button>
+          {shownTests && (
+            <table>
+              <thead>
+                <tr>
+                  <th>site</th>
+                  <th className="n">electrons</th>
+                  <th>fits</th>
+                  <th></th>
+                </tr>
+              </thead>
+              <tbody>
+                {[...shownTests]
+                  .sort((p, q) => Number(p.fits.includes(p.element)) - Number(q.fits.includes(q.element)))
+                  .map((r) => (
+                    <tr key={r.site}>
+                      <td>
+                        <button className="word" onClick={() => select([{ site: r.site, operator: IDENTITY }])}>
+                          {r.label}
+                        </button>
+                      </td>
+                      <td className="n">
+                        {r.electrons.toFixed(2)} ± {(r.su * (r.electrons / Math.max(0.01, r.occupancy))).toFixed(2)}
+                      </td>
+                      <td className={r.fits.includes(r.element) ? '' : 'off'}>{r.fits.join(', ')}</td>
+                      <td>
+                        {!r.fits.includes(r.element) && (
+                          <button className="word" onClick={() => apply(changeElement(s, [r.site], r.fits[0]!))}>
+                            make it {r.fits[0]}
+                          </button>
+                        )}
+                      </td>
+                    </tr>
+                  ))}
+              </tbody>
+            </table>
+          )}
+        </details>
+      )}
     </Sheet>
   );
 }

@@ -19,16 +19,55 @@ const HOLDS: Hold[] = ['riding', 'rotating', 'restrained', 'free'];
 /** Density around the circle that a group turns on; the hand is where it stands. */
 function Circle({ row, onTurn }: { row: HydrogenRow; onTurn(degrees: number): void }): ReactNode {
   const values = row.circle!;
-  const width = 340, height = 56, top = Math.max(0.3, ...values), low = Math.min(0, ...values);
+  const width = 340,
+    height = 56,
+    top = Math.max(0.3, ...values),
+    low = Math.min(0, ...values);
   const y = (v: number): number => height - 4 - ((v - low) / (top - low)) * (height - 10);
   return (
     <figure className="m-0 my-1">
-      <svg viewBox={`0 0 ${width} ${height}`} width="100%" role="img" aria-label={`Density around the circle of ${row.label}`} onClick={(e) => { const r = e.currentTarget.getBoundingClientRect(); onTurn(Math.round(((e.clientX - r.left) / r.width) * 360)); }}>
+      <svg
+        viewBox={`0 0 ${width} ${height}`}
+        width="100%"
+        role="img"
+        aria-label={`Density around the circle of ${row.label}`}
+        onClick={(e) => {
+          const r = e.currentTarget.getBoundingClientRect();
+          onTurn(Math.round(((e.clientX - r.left) / r.width) * 360));
+        }}
+      >
         <line x1="0" x2={width} y1={y(0)} y2={y(0)} stroke="var(--line)" />
-        <polyline fill="none" stroke="var(--water)" strokeWidth="1.8" points={values.map((v, i) => `${(i / values.length) * width},${y(v)}`).join(' ')} />
-        {row.torsion !== undefined && <line x1={(((row.torsion % 360) + 360) % 360 / 360) * width} x2={(((row.torsion % 360) + 360) % 360 / 360) * width} y1="0" y2={height} stroke="var(--gold)" strokeWidth="1.5" />}
+        <polyline
+          fill="none"
+          stroke="var(--water)"
+          strokeWidth="1.8"
+          points={values.map((v, i) => `${(i / values.length) * width},${y(v)}`).join(' ')}
+        />
+        {row.torsion !== undefined && (
+          <line
+            x1={((((row.torsion % 360) + 360) % 360) / 360) * width}
+            x2={((((row.torsion % 360) + 360) % 360) / 360) * width}
+            y1="0"
+            y2={height}
+            stroke="var(--gold)"
+            strokeWidth="1.5"
+          />
+        )}
       </svg>
-      <div className="d-flex gap-2 align-items-center"><label htmlFor={`torsion-${row.key}`} className="soft">torsion</label><NumberField id={`torsion-${row.key}`} value={row.torsion ?? 0} digits={0} step={5} unit="°" onChange={onTurn} /><span className="soft">mean density {top.toFixed(2)} at best, click the curve to turn</span></div>
+      <div className="d-flex gap-2 align-items-center">
+        <label htmlFor={`torsion-${row.key}`} className="soft">
+          torsion
+        </label>
+        <NumberField
+          id={`torsion-${row.key}`}
+          value={row.torsion ?? 0}
+          digits={0}
+          step={5}
+          unit="°"
+          onChange={onTurn}
+        />
+        <span className="soft">mean density {top.toFixed(2)} at best, click the curve to turn</span>
+      </div>
     </figure>
   );
 }
@@ -36,7 +75,9 @@ function Circle({ row, onTurn }: { row: HydrogenRow; onTurn(degrees: number): vo
 export function HydrogensSheet(): ReactNode {
   const { project, head, work, perform, edit, setGhost, setProblem, selection, select } = useSession();
   const input = useModelAndData();
-  const [plan, setPlan] = useState<{ markId: string; plan: HydrogenPlan; map: MapResult; without: string[] } | undefined>();
+  const [plan, setPlan] = useState<
+    { markId: string; plan: HydrogenPlan; map: MapResult; without: string[] } | undefined
+  >();
   const [chosen, setChosen] = useState<Set<string>>(new Set());
   const [open, setOpen] = useState<string | undefined>();
   const s = head!.structure;
@@ -51,27 +92,67 @@ export function HydrogensSheet(): ReactNode {
     if (!now) return;
     const rows = now.plan.rows.filter((r) => (open ? r.key === open : chosen.has(r.key)));
     const positions = rows.flatMap((r) => r.positions.map((p) => cartesian(s.cell, p)));
-    setGhost(positions.length ? { title: 'planned hydrogens', positions, elements: positions.map(() => 'H'), colour: 'gold' } : undefined);
+    setGhost(
+      positions.length
+        ? { title: 'planned hydrogens', positions, elements: positions.map(() => 'H'), colour: 'gold' }
+        : undefined,
+    );
     return () => setGhost(undefined);
   }, [now, chosen, open, s, setGhost]);
 
   const make = async (without: string[] = []): Promise<void> => {
     if (!input) return;
     const contents = contentsOfUnit(s, project.experiment.formula, project.experiment.z);
-    const done = await perform('Planning hydrogens', (tell) => run('plan', { ...input, without, ...(project.experiment.temperature ? { temperature: project.experiment.temperature } : {}), ...(contents?.['H'] !== undefined ? { expected: contents['H'] } : {}) }, tell));
+    const done = await perform('Planning hydrogens', (tell) =>
+      run(
+        'plan',
+        {
+          ...input,
+          without,
+          ...(project.experiment.temperature ? { temperature: project.experiment.temperature } : {}),
+          ...(contents?.['H'] !== undefined ? { expected: contents['H'] } : {}),
+        },
+        tell,
+      ),
+    );
     if (!done) return;
     setPlan({ markId: head!.id, plan: done.plan, map: done.map, without });
     setChosen(new Set(done.plan.rows.filter((r) => r.shape !== 'none').map((r) => r.key)));
     setOpen(undefined);
   };
-  const bare = now?.without.length ? withSites(s, s.sites.filter((x) => !now.without.includes(x.id))) : s;
-  const replace = (row: HydrogenRow): void => setPlan((p) => p && { ...p, plan: { ...p.plan, rows: p.plan.rows.map((r) => (r.key === row.key ? row : r)) } });
-  const reshape = (row: HydrogenRow, shape: HydrogenShape | 'none', more: Parameters<typeof planShape>[3] = {}): void => {
-    if (shape === 'none') { replace({ ...row, shape, count: 0, positions: [], density: [], partners: [] }); return; }
+  const bare = now?.without.length
+    ? withSites(
+        s,
+        s.sites.filter((x) => !now.without.includes(x.id)),
+      )
+    : s;
+  const replace = (row: HydrogenRow): void =>
+    setPlan((p) => p && { ...p, plan: { ...p.plan, rows: p.plan.rows.map((r) => (r.key === row.key ? row : r)) } });
+  const reshape = (
+    row: HydrogenRow,
+    shape: HydrogenShape | 'none',
+    more: Parameters<typeof planShape>[3] = {},
+  ): void => {
+    if (shape === 'none') {
+      replace({ ...row, shape, count: 0, positions: [], density: [], partners: [] });
+      return;
+    }
     try {
       const hold = row.hold;
-      const next = planShape({ structure: bare, map: now!.map, ...(project.experiment.temperature ? { temperature: project.experiment.temperature } : {}) }, row, shape, { ...(now!.plan.typical ? { typical: now!.plan.typical } : {}), ...more });
-      replace({ ...next, ...(shape === row.shape ? { hold, ...(row.circle && !next.circle ? { circle: row.circle } : {}) } : {}) });
+      const next = planShape(
+        {
+          structure: bare,
+          map: now!.map,
+          ...(project.experiment.temperature ? { temperature: project.experiment.temperature } : {}),
+        },
+        row,
+        shape,
+        { ...(now!.plan.typical ? { typical: now!.plan.typical } : {}), ...more },
+      );
+      replace({
+        ...next,
+        ...(shape === row.shape ? { hold, ...(row.circle && !next.circle ? { circle: row.circle } : {}) } : {}),
+      });
       setChosen((c) => new Set([...c, row.key]));
     } catch (e) {
       setProblem((e as Error).message);
@@ -79,47 +160,229 @@ export function HydrogensSheet(): ReactNode {
   };
   const place = (): void => {
     const rows = now!.plan.rows.filter((r) => chosen.has(r.key) && r.shape !== 'none');
-    void edit(placeHydrogens(bare, rows), `${rows.reduce((n, r) => n + r.count, 0)} hydrogens placed${now!.without.length ? ' again' : ''}`);
+    void edit(
+      placeHydrogens(bare, rows),
+      `${rows.reduce((n, r) => n + r.count, 0)} hydrogens placed${now!.without.length ? ' again' : ''}`,
+    );
     setPlan(undefined);
   };
   const count = now ? now.plan.rows.filter((r) => chosen.has(r.key)).reduce((n, r) => n + r.count, 0) : 0;
-  const asked = now && selection.length === 1 ? bare.sites.findIndex((x) => x.id === s.sites[selection[0]!.site]?.id && x.element !== 'H' && !now.plan.rows.some((r) => r.parent === x.id && (r.shape !== 'none' || r.confidence === 'look'))) : -1;
+  const asked =
+    now && selection.length === 1
+      ? bare.sites.findIndex(
+          (x) =>
+            x.id === s.sites[selection[0]!.site]?.id &&
+            x.element !== 'H' &&
+            !now.plan.rows.some((r) => r.parent === x.id && (r.shape !== 'none' || r.confidence === 'look')),
+        )
+      : -1;
   const direction = selection.length === 1 ? selection[0] : undefined;
-  const state = now ? <>{now.plan.proposed.toFixed(now.plan.proposed % 1 ? 1 : 0)} proposed{now.plan.expected !== undefined ? `, the formula asks for ${now.plan.expected.toFixed(now.plan.expected % 1 ? 1 : 0)}` : ''}{now.plan.typical ? `; a sure one shows ${now.plan.typical.toFixed(2)} e/Å³` : ''}.</>
-    : groups.length ? <>{groups.reduce((n, g) => n + g.hydrogens.length, 0)} on {groups.length} atoms{loose ? `, ${loose} not held by any group` : ''}.</> : loose ? `${loose} hydrogens, refined freely.` : 'None placed. The plan shows every atom that can carry them, with the density there, before anything is placed.';
+  const state = now ? (
+    <>
+      {now.plan.proposed.toFixed(now.plan.proposed % 1 ? 1 : 0)} proposed
+      {now.plan.expected !== undefined
+        ? `, the formula asks for ${now.plan.expected.toFixed(now.plan.expected % 1 ? 1 : 0)}`
+        : ''}
+      {now.plan.typical ? `; a sure one shows ${now.plan.typical.toFixed(2)} e/Å³` : ''}.
+    </>
+  ) : groups.length ? (
+    <>
+      {groups.reduce((n, g) => n + g.hydrogens.length, 0)} on {groups.length} atoms
+      {loose ? `, ${loose} not held by any group` : ''}.
+    </>
+  ) : loose ? (
+    `${loose} hydrogens, refined freely.`
+  ) : (
+    'None placed. The plan shows every atom that can carry them, with the density there, before anything is placed.'
+  );
   return (
-    <Sheet title="Hydrogens" fold state={state} action={input ? <Button size="sm" variant="outline-primary" disabled={!!work} onClick={() => void make()}>{now ? 'Plan again' : 'Make a plan'}</Button> : undefined}>
-      {now && shown && <>
-        {shown.length === 0 && <p className="soft mb-1">Nothing is missing: every atom that can carry hydrogens has them.</p>}
-        <table className="plan">
-          <thead><tr><th><input type="checkbox" aria-label="Choose all" checked={chosen.size >= shown.length && shown.length > 0} onChange={(e) => setChosen(new Set(e.target.checked ? shown.map((r) => r.key) : []))} /></th><th>atom</th><th>shape</th><th className="n">e/Å³</th><th></th></tr></thead>
-          <tbody>{shown.flatMap((r) => [
-            <tr key={r.key} className={`pick${open === r.key ? ' chosen' : ''}`} onClick={() => { setOpen(open === r.key ? undefined : r.key); const i = s.sites.findIndex((x) => x.id === r.parent); if (i >= 0) select([{ site: i, operator: { r: [1, 0, 0, 0, 1, 0, 0, 0, 1], t: [0, 0, 0] } }]); }}>
-              <td><input type="checkbox" aria-label={`Place on ${r.label}`} checked={chosen.has(r.key)} onClick={(e) => e.stopPropagation()} onChange={() => setChosen((c) => { const n = new Set(c); if (!n.delete(r.key)) n.add(r.key); return n; })} /></td>
-              <td>{r.label}{r.disorder ? <small className="soft"> {r.disorder.assembly}.{r.disorder.group}</small> : ''}</td>
-              <td>{r.shape === 'none' ? 'no hydrogen' : `${r.count} × ${r.shape}`}</td>
-              <td className="n">{r.density.map((x) => x.toFixed(2)).join(' ')}</td>
-              <td className={r.confidence === 'look' ? 'off' : 'soft'}>{r.confidence === 'look' ? '◇ look' : r.confidence}</td>
-            </tr>,
-            ...(open === r.key ? [<tr key={`${r.key}-detail`}><td colSpan={5}><div className="detail">
-            <p className="mb-1">{r.why}{r.partners.length ? <>; bonds to {r.partners.map((p) => `${p.label} (${r.element}…${p.label.replace(/\d.*/, '')} ${p.distance.toFixed(2)} Å, ${p.angle.toFixed(0)}°)`).join(', ')}</> : ''}.</p>
-            {r.warning && <p className="off mb-1">{r.warning}</p>}
-            <div className="field"><label htmlFor="h-shape">Shape</label><select id="h-shape" className="form-select form-select-sm" value={r.shape} onChange={(e) => reshape(r, e.target.value as HydrogenShape)}><option value="none">no hydrogen</option>{SHAPES.filter((x) => x !== 'chosen').map((x) => <option key={x}>{x}</option>)}<option value="chosen">along a direction of your own</option></select></div>
-            <div className="field"><label htmlFor="h-hold">Held</label><select id="h-hold" className="form-select form-select-sm" value={r.hold} onChange={(e) => replace({ ...r, hold: e.target.value as Hold })}>{HOLDS.map((h) => <option key={h}>{h}</option>)}</select></div>
-            {r.shape !== 'none' && r.circle && <Circle row={r} onTurn={(d) => reshape(r, r.shape as HydrogenShape, { torsion: d })} />}
-            <div className="d-flex flex-wrap gap-1">{[1, 2, 3].map((n) => <button key={n} className="word" disabled={!direction || s.sites[direction.site]?.id === r.parent} title="Select an atom: the hydrogens lie on the side away from it" onClick={() => {
-              const p = cartesian(s.cell, s.sites.find((x) => x.id === r.parent)!.position), q = cartesian(s.cell, applyOperator(direction!.operator, s.sites[direction!.site]!.position));
-              const away = subtract(p, q);
-              if (Math.hypot(...away) < 0.1) setProblem('Select another atom than the parent: the hydrogens will lie on the side away from it.');
-              else reshape(r, 'chosen', { count: n, along: away });
-            }}>{n} away from {direction && s.sites[direction.site]?.id !== r.parent ? s.sites[direction.site]?.label : 'a selected atom'}</button>)}</div>
-          </div></td></tr>] : []),
-          ])}</tbody>
-        </table>
-        {asked >= 0 && now && <button className="word" onClick={() => { const row = rowFor(bare, asked); setPlan((p) => p && { ...p, plan: { ...p.plan, rows: [row, ...p.plan.rows] } }); setOpen(row.key); }}>Add {bare.sites[asked]!.label} to the plan</button>}
-        <Button className="mt-2" disabled={!count || !!work} onClick={place}>Place {count} hydrogens</Button>
-        <button className="word ms-2" onClick={() => setPlan(undefined)}>Leave the plan</button>
-      </>}
+    <Sheet
+      title="Hydrogens"
+      fold
+      state={state}
+      action={
+        input ? (
+          <Button size="sm" variant="outline-primary" disabled={!!work} onClick={() => void make()}>
+            {now ? 'Plan again' : 'Make a plan'}
+          </Button>
+        ) : undefined
+      }
+    >
+      {now && shown && (
+        <>
+          {shown.length === 0 && (
+            <p className="soft mb-1">Nothing is missing: every atom that can carry hydrogens has them.</p>
+          )}
+          <table className="plan">
+            <thead>
+              <tr>
+                <th>
+                  <input
+                    type="checkbox"
+                    aria-label="Choose all"
+                    checked={chosen.size >= shown.length && shown.length > 0}
+                    onChange={(e) => setChosen(new Set(e.target.checked ? shown.map((r) => r.key) : []))}
+                  />
+                </th>
+                <th>atom</th>
+                <th>shape</th>
+                <th className="n">e/Å³</th>
+                <th></th>
+              </tr>
+            </thead>
+            <tbody>
+              {shown.flatMap((r) => [
+                <tr
+                  key={r.key}
+                  className={`pick${open === r.key ? ' chosen' : ''}`}
+                  onClick={() => {
+                    setOpen(open === r.key ? undefined : r.key);
+                    const i = s.sites.findIndex((x) => x.id === r.parent);
+                    if (i >= 0) select([{ site: i, operator: { r: [1, 0, 0, 0, 1, 0, 0, 0, 1], t: [0, 0, 0] } }]);
+                  }}
+                >
+                  <td>
+                    <input
+                      type="checkbox"
+                      aria-label={`Place on ${r.label}`}
+                      checked={chosen.has(r.key)}
+                      onClick={(e) => e.stopPropagation()}
+                      onChange={() =>
+                        setChosen((c) => {
+                          const n = new Set(c);
+                          if (!n.delete(r.key)) n.add(r.key);
+                          return n;
+                        })
+                      }
+                    />
+                  </td>
+                  <td>
+                    {r.label}
+                    {r.disorder ? (
+                      <small className="soft">
+                        {' '}
+                        {r.disorder.assembly}.{r.disorder.group}
+                      </small>
+                    ) : (
+                      ''
+                    )}
+                  </td>
+                  <td>{r.shape === 'none' ? 'no hydrogen' : `${r.count} × ${r.shape}`}</td>
+                  <td className="n">{r.density.map((x) => x.toFixed(2)).join(' ')}</td>
+                  <td className={r.confidence === 'look' ? 'off' : 'soft'}>
+                    {r.confidence === 'look' ? '◇ look' : r.confidence}
+                  </td>
+                </tr>,
+                ...(open === r.key
+                  ? [
+                      <tr key={`${r.key}-detail`}>
+                        <td colSpan={5}>
+                          <div className="detail">
+                            <p className="mb-1">
+                              {r.why}
+                              {r.partners.length ? (
+                                <>
+                                  ; bonds to{' '}
+                                  {r.partners
+                                    .map(
+                                      (p) =>
+                                        `${p.label} (${r.element}…${p.label.replace(/\d.*/, '')} ${p.distance.toFixed(2)} Å, ${p.angle.toFixed(0)}°)`,
+                                    )
+                                    .join(', ')}
+                                </>
+                              ) : (
+                                ''
+                              )}
+                              .
+                            </p>
+                            {r.warning && <p className="off mb-1">{r.warning}</p>}
+                            <div className="field">
+                              <label htmlFor="h-shape">Shape</label>
+                              <select
+                                id="h-shape"
+                                className="form-select form-select-sm"
+                                value={r.shape}
+                                onChange={(e) => reshape(r, e.target.value as HydrogenShape)}
+                              >
+                                <option value="none">no hydrogen</option>
+                                {SHAPES.filter((x) => x !== 'chosen').map((x) => (
+                                  <option key={x}>{x}</option>
+                                ))}
+                                <option value="chosen">along a direction of your own</option>
+                              </select>
+                            </div>
+                            <div className="field">
+                              <label htmlFor="h-hold">Held</label>
+                              <select
+                                id="h-hold"
+                                className="form-select form-select-sm"
+                                value={r.hold}
+                                onChange={(e) => replace({ ...r, hold: e.target.value as Hold })}
+                              >
+                                {HOLDS.map((h) => (
+                                  <option key={h}>{h}</option>
+                                ))}
+                              </select>
+                            </div>
+                            {r.shape !== 'none' && r.circle && (
+                              <Circle row={r} onTurn={(d) => reshape(r, r.shape as HydrogenShape, { torsion: d })} />
+                            )}
+                            <div className="d-flex flex-wrap gap-1">
+                              {[1, 2, 3].map((n) => (
+                                <button
+                                  key={n}
+                                  className="word"
+                                  disabled={!direction || s.sites[direction.site]?.id === r.parent}
+                                  title="Select an atom: the hydrogens lie on the side away from it"
+                                  onClick={() => {
+                                    const p = cartesian(s.cell, s.sites.find((x) => x.id === r.parent)!.position),
+                                      q = cartesian(
+                                        s.cell,
+                                        applyOperator(direction!.operator, s.sites[direction!.site]!.position),
+                                      );
+                                    const away = subtract(p, q);
+                                    if (Math.hypot(...away) < 0.1)
+                                      setProblem(
+                                        'Select another atom than the parent: the hydrogens will lie on the side away from it.',
+                                      );
+                                    else reshape(r, 'chosen', { count: n, along: away });
+                                  }}
+                                >
+                                  {n} away from{' '}
+                                  {direction && s.sites[direction.site]?.id !== r.parent
+                                    ? s.sites[direction.site]?.label
+                                    : 'a selected atom'}
+                                </button>
+                              ))}
+                            </div>
+                          </div>
+                        </td>
+                      </tr>,
+                    ]
+                  : []),
+              ])}
+            </tbody>
+          </table>
+          {asked >= 0 && now && (
+            <button
+              className="word"
+              onClick={() => {
+                const row = rowFor(bare, asked);
+                setPlan((p) => p && { ...p, plan: { ...p.plan, rows: [row, ...p.plan.rows] } });
+                setOpen(row.key);
+              }}
+            >
+              Add {bare.sites[asked]!.label} to the plan
+            </button>
+          )}
+          <Button className="mt-2" disabled={!count || !!work} onClick={place}>
+            Place {count} hydrogens
+          </Button>
+          <button className="word ms-2" onClick={() => setPlan(undefined)}>
+            Leave the plan
+          </button>
+        </>
+      )}
       {!now && groups.length > 0 && <Placed onAgain={(ids) => void make(ids)} labels={labels} />}
     </Sheet>
   );
@@ -135,21 +398,111 @@ function Placed({ labels, onAgain }: { labels: Map<string, string>; onAgain(ids:
   const group = groups.find((g) => g.id === open);
   return (
     <>
-      <details><summary>How each is held</summary>
+      <details>
+        <summary>How each is held</summary>
         <table className="plan">
-          <thead><tr><th>on</th><th>shape</th><th>held</th><th>U(H)</th></tr></thead>
-          <tbody>{groups.map((g) => (
-            <tr key={g.id} className={`pick${open === g.id ? ' chosen' : ''}`} onClick={() => { setOpen(open === g.id ? undefined : g.id); select(g.hydrogens.flatMap((h) => (index.has(h) ? [{ site: index.get(h)!, operator: { r: [1, 0, 0, 0, 1, 0, 0, 0, 1] as const, t: [0, 0, 0] as const } }] : []))); }}>
-              <td>{labels.get(g.parent)}</td><td>{g.hydrogens.length} × {g.shape}</td>
-              <td><select aria-label={`Hydrogens of ${labels.get(g.parent)} held`} className="inline" value={g.hold} onClick={(e) => e.stopPropagation()} onChange={(e) => void edit(holdHydrogens(s, [g.id], { hold: e.target.value as Hold }), `hydrogens of ${labels.get(g.parent)} ${e.target.value}`)}>{HOLDS.map((h) => <option key={h}>{h}</option>)}</select></td>
-              <td><select aria-label={`U of the hydrogens of ${labels.get(g.parent)}`} className="inline" value={String(g.uFactor)} onClick={(e) => e.stopPropagation()} onChange={(e) => void edit(holdHydrogens(s, [g.id], { uFactor: Number(e.target.value) }), `U of the hydrogens of ${labels.get(g.parent)} ${Number(e.target.value) ? `${e.target.value} × U of the parent` : 'refined'}`)}><option value="1.2">1.2 ×</option><option value="1.5">1.5 ×</option><option value="0">free</option></select></td>
-            </tr>))}</tbody>
+          <thead>
+            <tr>
+              <th>on</th>
+              <th>shape</th>
+              <th>held</th>
+              <th>U(H)</th>
+            </tr>
+          </thead>
+          <tbody>
+            {groups.map((g) => (
+              <tr
+                key={g.id}
+                className={`pick${open === g.id ? ' chosen' : ''}`}
+                onClick={() => {
+                  setOpen(open === g.id ? undefined : g.id);
+                  select(
+                    g.hydrogens.flatMap((h) =>
+                      index.has(h)
+                        ? [
+                            {
+                              site: index.get(h)!,
+                              operator: { r: [1, 0, 0, 0, 1, 0, 0, 0, 1] as const, t: [0, 0, 0] as const },
+                            },
+                          ]
+                        : [],
+                    ),
+                  );
+                }}
+              >
+                <td>{labels.get(g.parent)}</td>
+                <td>
+                  {g.hydrogens.length} × {g.shape}
+                </td>
+                <td>
+                  <select
+                    aria-label={`Hydrogens of ${labels.get(g.parent)} held`}
+                    className="inline"
+                    value={g.hold}
+                    onClick={(e) => e.stopPropagation()}
+                    onChange={(e) =>
+                      void edit(
+                        holdHydrogens(s, [g.id], { hold: e.target.value as Hold }),
+                        `hydrogens of ${labels.get(g.parent)} ${e.target.value}`,
+                      )
+                    }
+                  >
+                    {HOLDS.map((h) => (
+                      <option key={h}>{h}</option>
+                    ))}
+                  </select>
+                </td>
+                <td>
+                  <select
+                    aria-label={`U of the hydrogens of ${labels.get(g.parent)}`}
+                    className="inline"
+                    value={String(g.uFactor)}
+                    onClick={(e) => e.stopPropagation()}
+                    onChange={(e) =>
+                      void edit(
+                        holdHydrogens(s, [g.id], { uFactor: Number(e.target.value) }),
+                        `U of the hydrogens of ${labels.get(g.parent)} ${Number(e.target.value) ? `${e.target.value} × U of the parent` : 'refined'}`,
+                      )
+                    }
+                  >
+                    <option value="1.2">1.2 ×</option>
+                    <option value="1.5">1.5 ×</option>
+                    <option value="0">free</option>
+                  </select>
+                </td>
+              </tr>
+            ))}
+          </tbody>
         </table>
       </details>
       {group && <Turner key={group.id} groupId={group.id} map={result?.map} />}
       <div className="mt-1">
-        <button className="word" onClick={() => onAgain(groups.filter((g) => ['hydroxyl', 'water', 'ammonium', 'methyl', 'pyramidal NH2'].includes(g.shape)).flatMap((g) => [...g.hydrogens]))}>Plan those that turn again</button>
-        <button className="word off" onClick={() => void edit(withSites(withControls(s, { hydrogens: [] }), s.sites.filter((x) => x.element !== 'H')), 'all hydrogens removed')}>Remove all</button>
+        <button
+          className="word"
+          onClick={() =>
+            onAgain(
+              groups
+                .filter((g) => ['hydroxyl', 'water', 'ammonium', 'methyl', 'pyramidal NH2'].includes(g.shape))
+                .flatMap((g) => [...g.hydrogens]),
+            )
+          }
+        >
+          Plan those that turn again
+        </button>
+        <button
+          className="word off"
+          onClick={() =>
+            void edit(
+              withSites(
+                withControls(s, { hydrogens: [] }),
+                s.sites.filter((x) => x.element !== 'H'),
+              ),
+              'all hydrogens removed',
+            )
+          }
+        >
+          Remove all
+        </button>
       </div>
     </>
   );
@@ -165,11 +518,27 @@ function Turner({ groupId, map }: { groupId: string; map: MapResult | undefined 
   const parent = at(g.parent);
   // Two selected atoms name a bond to turn about; else the Cartesian axes serve.
   const others = selection.filter((p) => !g.hydrogens.includes(s.sites[p.site]?.id ?? ''));
-  const bond = others.length ? normalize(subtract(parent, cartesian(s.cell, applyOperator(others[0]!.operator, s.sites[others[0]!.site]!.position)))) : undefined;
-  const axes = useMemo<Vec3[]>(() => [bond && bond.some((x) => Math.abs(x) > 1e-6) ? bond : [1, 0, 0], [0, 1, 0], [0, 0, 1]], [bond?.join()]);
-  const positions = g.hydrogens.map((h) => angles.reduce((p, a, k) => add(parent, turn(subtract(p, parent), axes[k]!, (a * Math.PI) / 180)), at(h)));
+  const bond = others.length
+    ? normalize(
+        subtract(parent, cartesian(s.cell, applyOperator(others[0]!.operator, s.sites[others[0]!.site]!.position))),
+      )
+    : undefined;
+  const axes = useMemo<Vec3[]>(
+    () => [bond && bond.some((x) => Math.abs(x) > 1e-6) ? bond : [1, 0, 0], [0, 1, 0], [0, 0, 1]],
+    [bond?.join()],
+  );
+  const positions = g.hydrogens.map((h) =>
+    angles.reduce((p, a, k) => add(parent, turn(subtract(p, parent), axes[k]!, (a * Math.PI) / 180)), at(h)),
+  );
   const inverse = inverse3(orthogonalization(s.cell));
-  const bare = useMemo(() => withSites(s, s.sites.filter((x) => !g.hydrogens.includes(x.id))), [s, g]);
+  const bare = useMemo(
+    () =>
+      withSites(
+        s,
+        s.sites.filter((x) => !g.hydrogens.includes(x.id)),
+      ),
+    [s, g],
+  );
   const { density, partners } = judgePlaces({ structure: bare, ...(map ? { map } : {}) }, g.parent, positions);
   const moved = angles.some((a) => a !== 0);
   useEffect(() => {
@@ -178,9 +547,50 @@ function Turner({ groupId, map }: { groupId: string; map: MapResult | undefined 
   }, [angles.join()]);
   return (
     <div className="detail">
-      <p className="mb-1">Turn by hand{bond ? ` (first angle about the bond from ${s.sites[others[0]!.site]!.label})` : ''}: residual density {density.map((x) => x.toFixed(2)).join(', ')} e/Å³ at the new places; {partners.length ? `bonds to ${partners.map((p) => `${p.label} (${p.distance.toFixed(2)} Å, ${p.angle.toFixed(0)}°)`).join(', ')}` : 'no hydrogen-bond partner in reach'}.</p>
-      <div className="d-flex gap-2">{angles.map((a, k) => <NumberField key={k} id={`turn-${k}`} value={a} digits={0} step={5} unit="°" onChange={(v) => setAngles((x) => x.map((y, i) => (i === k ? v : y)) as [number, number, number])} />)}</div>
-      <div className="mt-1"><button className="word" disabled={!moved} onClick={() => void edit({ ...s, sites: s.sites.map((x) => { const i = g.hydrogens.indexOf(x.id); return i < 0 ? x : { ...x, position: apply3(inverse, positions[i]!) }; }) }, `hydrogens of ${s.sites.find((x) => x.id === g.parent)!.label} turned by hand`)}>Keep</button><button className="word" disabled={!moved} onClick={() => setAngles([0, 0, 0])}>Back</button></div>
+      <p className="mb-1">
+        Turn by hand{bond ? ` (first angle about the bond from ${s.sites[others[0]!.site]!.label})` : ''}: residual
+        density {density.map((x) => x.toFixed(2)).join(', ')} e/Å³ at the new places;{' '}
+        {partners.length
+          ? `bonds to ${partners.map((p) => `${p.label} (${p.distance.toFixed(2)} Å, ${p.angle.toFixed(0)}°)`).join(', ')}`
+          : 'no hydrogen-bond partner in reach'}
+        .
+      </p>
+      <div className="d-flex gap-2">
+        {angles.map((a, k) => (
+          <NumberField
+            key={k}
+            id={`turn-${k}`}
+            value={a}
+            digits={0}
+            step={5}
+            unit="°"
+            onChange={(v) => setAngles((x) => x.map((y, i) => (i === k ? v : y)) as [number, number, number])}
+          />
+        ))}
+      </div>
+      <div className="mt-1">
+        <button
+          className="word"
+          disabled={!moved}
+          onClick={() =>
+            void edit(
+              {
+                ...s,
+                sites: s.sites.map((x) => {
+                  const i = g.hydrogens.indexOf(x.id);
+                  return i < 0 ? x : { ...x, position: apply3(inverse, positions[i]!) };
+                }),
+              },
+              `hydrogens of ${s.sites.find((x) => x.id === g.parent)!.label} turned by hand`,
+            )
+          }
+        >
+          Keep
+        </button>
+        <button className="word" disabled={!moved} onClick={() => setAngles([0, 0, 0])}>
+          Back
+        </button>
+      </div>
     </div>
   );
 }

@@ -19,39 +19,119 @@ export function SettleSheet(): ReactNode {
   const running = work?.title === 'Settling';
   const start = async (): Promise<void> => {
     setStages([]);
-    let parent = head!.id, marks: Promise<void> = Promise.resolve();
-    const keep = (stage: Stage, decisions?: readonly string[], absolute?: unknown): Promise<void> => (marks = marks.then(async () => {
-      parent = await addMark({
-        projectId: project.id, parent, kind: 'settle', structure: stage.structure, title: stage.title, message: stage.message, r1: stage.readings.r1, wr2: stage.readings.wr2, readings: stage.readings, treatment: stage.treatment,
-        residual: { peak: stage.map.peaks[0]?.height ?? 0, hole: stage.map.holes[0]?.height ?? 0, sigma: stage.map.sigma }, ...(decisions?.length ? { decisions: [...decisions] } : {}), ...(absolute ? { absolute: absolute as never } : {}),
-      }, { map: stage.map, ...(stage.covariance ? { covariance: stage.covariance } : {}) });
-      goTo(parent);
-    }));
+    let parent = head!.id,
+      marks: Promise<void> = Promise.resolve();
+    const keep = (stage: Stage, decisions?: readonly string[], absolute?: unknown): Promise<void> =>
+      (marks = marks.then(async () => {
+        parent = await addMark(
+          {
+            projectId: project.id,
+            parent,
+            kind: 'settle',
+            structure: stage.structure,
+            title: stage.title,
+            message: stage.message,
+            r1: stage.readings.r1,
+            wr2: stage.readings.wr2,
+            readings: stage.readings,
+            treatment: stage.treatment,
+            residual: {
+              peak: stage.map.peaks[0]?.height ?? 0,
+              hole: stage.map.holes[0]?.height ?? 0,
+              sigma: stage.map.sigma,
+            },
+            ...(decisions?.length ? { decisions: [...decisions] } : {}),
+            ...(absolute ? { absolute: absolute as never } : {}),
+          },
+          { map: stage.map, ...(stage.covariance ? { covariance: stage.covariance } : {}) },
+        );
+        goTo(parent);
+      }));
     const contents = contentsOfUnit(input.structure, project.experiment.formula, project.experiment.z);
     let held: Stage | undefined;
-    const done = await perform('Settling', (tell) => run('settle', {
-      structure: input.structure, reflections: input.reflections, wavelength: input.wavelength, treatment: input.treatment, disorder, ...(contents ? { contents } : {}), ...(project.experiment.temperature ? { temperature: project.experiment.temperature } : {}),
-    }, (r: SettleReport) => {
-      if (r.kind === 'cycle') tell(`${r.title}: cycle ${r.cycle.cycle}, R1 ${percent(r.cycle.r1)}, largest shift ${r.cycle.maxShiftOverSu.toFixed(2)} s.u.`);
-      else if (r.kind === 'starting') tell(r.title);
-      else {
-        setStages((s) => [...s, { title: r.stage.title, r1: r.stage.readings.r1 }]);
-        // The last stage is kept with the run's decisions, so each stage waits for the next.
-        if (held) void keep(held);
-        held = r.stage;
-      }
-    }, place));
+    const done = await perform('Settling', (tell) =>
+      run(
+        'settle',
+        {
+          structure: input.structure,
+          reflections: input.reflections,
+          wavelength: input.wavelength,
+          treatment: input.treatment,
+          disorder,
+          ...(contents ? { contents } : {}),
+          ...(project.experiment.temperature ? { temperature: project.experiment.temperature } : {}),
+        },
+        (r: SettleReport) => {
+          if (r.kind === 'cycle')
+            tell(
+              `${r.title}: cycle ${r.cycle.cycle}, R1 ${percent(r.cycle.r1)}, largest shift ${r.cycle.maxShiftOverSu.toFixed(2)} s.u.`,
+            );
+          else if (r.kind === 'starting') tell(r.title);
+          else {
+            setStages((s) => [...s, { title: r.stage.title, r1: r.stage.readings.r1 }]);
+            // The last stage is kept with the run's decisions, so each stage waits for the next.
+            if (held) void keep(held);
+            held = r.stage;
+          }
+        },
+        place,
+      ),
+    );
     if (held) await keep(held, done?.decisions, done?.absolute);
   };
   return (
-    <Sheet title="Settle" state={running ? 'Each finished stage is a mark; stop at any time and go on from the last.' : 'Isotropic, elements, anisotropic, hydrogens, weights, until nothing moves. It stops where a decision is yours.'}>
-      {head!.decisions && <ul className="decisions">{head!.decisions.map((d) => <li key={d}>{d}</li>)}</ul>}
+    <Sheet
+      title="Settle"
+      state={
+        running
+          ? 'Each finished stage is a mark; stop at any time and go on from the last.'
+          : 'Isotropic, elements, anisotropic, hydrogens, weights, until nothing moves. It stops where a decision is yours.'
+      }
+    >
+      {head!.decisions && (
+        <ul className="decisions">
+          {head!.decisions.map((d) => (
+            <li key={d}>{d}</li>
+          ))}
+        </ul>
+      )}
       <div className="d-flex gap-2 align-items-center flex-wrap">
-        {running ? <Button variant="outline-danger" onClick={() => work?.cancel()}>Stop</Button> : <Button disabled={!!work} onClick={() => void start()}>Settle</Button>}
-        <label className="soft d-flex gap-1"><input type="checkbox" checked={disorder === 'try'} onChange={(e) => setDisorder(e.target.checked ? 'try' : 'ask')} /> try second places by itself</label>
-        <label className="soft d-flex gap-1"><input type="checkbox" checked={place === 'server'} onChange={(e) => setPlace(e.target.checked ? 'server' : 'page')} /> run on the server</label>
+        {running ? (
+          <Button variant="outline-danger" onClick={() => work?.cancel()}>
+            Stop
+          </Button>
+        ) : (
+          <Button disabled={!!work} onClick={() => void start()}>
+            Settle
+          </Button>
+        )}
+        <label className="soft d-flex gap-1">
+          <input
+            type="checkbox"
+            checked={disorder === 'try'}
+            onChange={(e) => setDisorder(e.target.checked ? 'try' : 'ask')}
+          />{' '}
+          try second places by itself
+        </label>
+        <label className="soft d-flex gap-1">
+          <input
+            type="checkbox"
+            checked={place === 'server'}
+            onChange={(e) => setPlace(e.target.checked ? 'server' : 'page')}
+          />{' '}
+          run on the server
+        </label>
       </div>
-      {stages.length > 0 && <ol className="stages">{stages.map((s, i) => <li key={i}><span>{s.title}</span><span className="mono">R1 {percent(s.r1)}</span></li>)}</ol>}
+      {stages.length > 0 && (
+        <ol className="stages">
+          {stages.map((s, i) => (
+            <li key={i}>
+              <span>{s.title}</span>
+              <span className="mono">R1 {percent(s.r1)}</span>
+            </li>
+          ))}
+        </ol>
+      )}
     </Sheet>
   );
 }

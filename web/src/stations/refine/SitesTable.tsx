@@ -7,7 +7,15 @@ import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { selectByWords } from '@nagare/core/model/selection';
 import { Sheet } from '../../frame/parts.tsx';
 import { useSession } from '../../store/session.tsx';
-import { changeElement, deleteSites, mergeSites, renameSite, setDisplacementKind, setOccupancy, type Change } from './edits.ts';
+import {
+  changeElement,
+  deleteSites,
+  mergeSites,
+  renameSite,
+  setDisplacementKind,
+  setOccupancy,
+  type Change,
+} from './edits.ts';
 
 type SortKey = 'model' | 'label' | 'type' | 'occupancy' | 'U';
 
@@ -19,13 +27,37 @@ export function SitesTable(): ReactNode {
   const rows = useMemo(() => {
     const text = filter.trim();
     const words = text ? selectByWords(s, text) : undefined;
-    const kept = s.sites.map((_, i) => i).filter((i) => !text || (words ? words.sites.includes(i) : s.sites[i]!.label.toLowerCase().startsWith(text.toLowerCase())));
+    const kept = s.sites
+      .map((_, i) => i)
+      .filter(
+        (i) =>
+          !text || (words ? words.sites.includes(i) : s.sites[i]!.label.toLowerCase().startsWith(text.toLowerCase())),
+      );
     if (sort.key === 'model') return sort.down ? kept.reverse() : kept;
-    const value = (i: number): string | number => { const x = s.sites[i]!; return sort.key === 'label' ? x.label : sort.key === 'type' ? x.element : sort.key === 'occupancy' ? x.occupancy : equivalentU(s.cell, x.displacement); };
-    return kept.sort((a, b) => { const p = value(a), q = value(b); const c = typeof p === 'string' ? p.localeCompare(q as string, 'en', { numeric: true }) : p - (q as number); return sort.down ? -c : c; });
+    const value = (i: number): string | number => {
+      const x = s.sites[i]!;
+      return sort.key === 'label'
+        ? x.label
+        : sort.key === 'type'
+          ? x.element
+          : sort.key === 'occupancy'
+            ? x.occupancy
+            : equivalentU(s.cell, x.displacement);
+    };
+    return kept.sort((a, b) => {
+      const p = value(a),
+        q = value(b);
+      const c = typeof p === 'string' ? p.localeCompare(q as string, 'en', { numeric: true }) : p - (q as number);
+      return sort.down ? -c : c;
+    });
   }, [s, filter, sort]);
   const parent = useRef<HTMLDivElement>(null);
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => parent.current, estimateSize: () => 26, overscan: 8 });
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => parent.current,
+    estimateSize: () => 26,
+    overscan: 8,
+  });
   const picked = useMemo(() => new Set(selection.map((p) => p.site)), [selection]);
   const last = selection.at(-1)?.site;
   useEffect(() => {
@@ -40,9 +72,13 @@ export function SitesTable(): ReactNode {
   const click = (e: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }, row: number): void => {
     const site = rows[row]!;
     if (e.shiftKey && last !== undefined) {
-      const from = rows.indexOf(last), [lo, hi] = [Math.min(from, row), Math.max(from, row)];
+      const from = rows.indexOf(last),
+        [lo, hi] = [Math.min(from, row), Math.max(from, row)];
       select(rows.slice(lo, hi + 1).map((i) => ({ site: i, operator: IDENTITY })));
-    } else if (e.ctrlKey || e.metaKey) select(picked.has(site) ? selection.filter((p) => p.site !== site) : [...selection, { site, operator: IDENTITY }]);
+    } else if (e.ctrlKey || e.metaKey)
+      select(
+        picked.has(site) ? selection.filter((p) => p.site !== site) : [...selection, { site, operator: IDENTITY }],
+      );
     else select([{ site, operator: IDENTITY }]);
   };
   const move = (e: React.KeyboardEvent): void => {
@@ -53,43 +89,186 @@ export function SitesTable(): ReactNode {
       const next = Math.max(0, Math.min(rows.length - 1, at + (e.key === 'ArrowDown' ? 1 : -1)));
       if (rows.length) click({ shiftKey: false, ctrlKey: e.shiftKey, metaKey: false }, next);
     } else if (e.key === 'Delete' && picked.size) apply(deleteSites(s, [...picked]));
-    else if ((e.ctrlKey || e.metaKey) && e.key === 'a') { e.preventDefault(); select(rows.map((i) => ({ site: i, operator: IDENTITY }))); }
-    else if (e.key === 'Escape') select([]);
+    else if ((e.ctrlKey || e.metaKey) && e.key === 'a') {
+      e.preventDefault();
+      select(rows.map((i) => ({ site: i, operator: IDENTITY })));
+    } else if (e.key === 'Escape') select([]);
   };
-  const heads: [SortKey | undefined, string][] = [['label', 'label'], ['type', 'type'], [undefined, 'x'], [undefined, 'y'], [undefined, 'z'], ['occupancy', 'occ.'], ['U', 'U, Å²']];
+  const heads: [SortKey | undefined, string][] = [
+    ['label', 'label'],
+    ['type', 'type'],
+    [undefined, 'x'],
+    [undefined, 'y'],
+    [undefined, 'z'],
+    ['occupancy', 'occ.'],
+    ['U', 'U, Å²'],
+  ];
   const all = [...picked];
   return (
-    <Sheet title="Sites" fold state={`${s.sites.length} in the asymmetric unit of ${s.spaceGroup.symbol}.`} action={<input className="form-control form-control-sm" style={{ width: 150 }} placeholder="filter by label or words" aria-label="Filter sites by label or words" value={filter} onChange={(e) => setFilter(e.target.value)} />}>
-      <div className="sites-head">{heads.map(([k, name]) => (k ? <button key={name} className="plain" aria-label={`Sort by ${name}`} onClick={() => setSort(sort.key !== k ? { key: k, down: false } : sort.down ? { key: 'model', down: false } : { key: k, down: true })}>{name}{sort.key === k ? (sort.down ? ' ↓' : ' ↑') : ''}</button> : <span key={name}>{name}</span>))}</div>
-      <div ref={parent} className="sites" tabIndex={0} role="grid" aria-label="Sites" aria-rowcount={rows.length} onKeyDown={move}>
+    <Sheet
+      title="Sites"
+      fold
+      state={`${s.sites.length} in the asymmetric unit of ${s.spaceGroup.symbol}.`}
+      action={
+        <input
+          className="form-control form-control-sm"
+          style={{ width: 150 }}
+          placeholder="filter by label or words"
+          aria-label="Filter sites by label or words"
+          value={filter}
+          onChange={(e) => setFilter(e.target.value)}
+        />
+      }
+    >
+      <div className="sites-head">
+        {heads.map(([k, name]) =>
+          k ? (
+            <button
+              key={name}
+              className="plain"
+              aria-label={`Sort by ${name}`}
+              onClick={() =>
+                setSort(
+                  sort.key !== k
+                    ? { key: k, down: false }
+                    : sort.down
+                      ? { key: 'model', down: false }
+                      : { key: k, down: true },
+                )
+              }
+            >
+              {name}
+              {sort.key === k ? (sort.down ? ' ↓' : ' ↑') : ''}
+            </button>
+          ) : (
+            <span key={name}>{name}</span>
+          ),
+        )}
+      </div>
+      <div
+        ref={parent}
+        className="sites"
+        tabIndex={0}
+        role="grid"
+        aria-label="Sites"
+        aria-rowcount={rows.length}
+        onKeyDown={move}
+      >
         <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>
           {virtual.getVirtualItems().map((v) => {
-            const i = rows[v.index]!, x = s.sites[i]!;
+            const i = rows[v.index]!,
+              x = s.sites[i]!;
             return (
-              <div key={x.id} role="row" aria-selected={picked.has(i)} className={`row-line${picked.has(i) ? ' picked' : ''}`} style={{ top: v.start }} onClick={(e) => { if ((e.target as HTMLElement).tagName !== 'INPUT') click(e, v.index); }}>
-                <Cell value={x.label} label={`Label of ${x.label}`} onFocus={() => { if (!picked.has(i)) click({ shiftKey: false, ctrlKey: false, metaKey: false }, v.index); }} onChange={(t) => apply(renameSite(s, i, t))} />
-                <Cell value={x.element} label={`Element of ${x.label}`} onFocus={() => { if (!picked.has(i)) click({ shiftKey: false, ctrlKey: false, metaKey: false }, v.index); }} onChange={(t) => apply(changeElement(s, target(i), t))} />
-                {x.position.map((c, k) => <span key={k} className="mono">{formatMeasured(c, x.positionSu?.[k], 4)}</span>)}
-                <Cell value={x.occupancySu ? formatMeasured(x.occupancy, x.occupancySu, 2) : String(Number(x.occupancy.toFixed(3)))} label={`Occupancy of ${x.label}`} onFocus={() => { if (!picked.has(i)) click({ shiftKey: false, ctrlKey: false, metaKey: false }, v.index); }} onChange={(t) => apply(setOccupancy(s, target(i), Number.parseFloat(t)))} />
-                <span className="mono" title={x.displacement.kind === 'iso' ? 'isotropic' : 'anisotropic'}>{equivalentU(s.cell, x.displacement).toFixed(3)}{x.displacement.kind === 'iso' ? '○' : '⬭'}</span>
+              <div
+                key={x.id}
+                role="row"
+                aria-selected={picked.has(i)}
+                className={`row-line${picked.has(i) ? ' picked' : ''}`}
+                style={{ top: v.start }}
+                onClick={(e) => {
+                  if ((e.target as HTMLElement).tagName !== 'INPUT') click(e, v.index);
+                }}
+              >
+                <Cell
+                  value={x.label}
+                  label={`Label of ${x.label}`}
+                  onFocus={() => {
+                    if (!picked.has(i)) click({ shiftKey: false, ctrlKey: false, metaKey: false }, v.index);
+                  }}
+                  onChange={(t) => apply(renameSite(s, i, t))}
+                />
+                <Cell
+                  value={x.element}
+                  label={`Element of ${x.label}`}
+                  onFocus={() => {
+                    if (!picked.has(i)) click({ shiftKey: false, ctrlKey: false, metaKey: false }, v.index);
+                  }}
+                  onChange={(t) => apply(changeElement(s, target(i), t))}
+                />
+                {x.position.map((c, k) => (
+                  <span key={k} className="mono">
+                    {formatMeasured(c, x.positionSu?.[k], 4)}
+                  </span>
+                ))}
+                <Cell
+                  value={
+                    x.occupancySu
+                      ? formatMeasured(x.occupancy, x.occupancySu, 2)
+                      : String(Number(x.occupancy.toFixed(3)))
+                  }
+                  label={`Occupancy of ${x.label}`}
+                  onFocus={() => {
+                    if (!picked.has(i)) click({ shiftKey: false, ctrlKey: false, metaKey: false }, v.index);
+                  }}
+                  onChange={(t) => apply(setOccupancy(s, target(i), Number.parseFloat(t)))}
+                />
+                <span className="mono" title={x.displacement.kind === 'iso' ? 'isotropic' : 'anisotropic'}>
+                  {equivalentU(s.cell, x.displacement).toFixed(3)}
+                  {x.displacement.kind === 'iso' ? '○' : '⬭'}
+                </span>
               </div>
             );
           })}
         </div>
       </div>
-      <div className="mt-1">{all.length > 0 && <>
-        <button className="word" onClick={() => apply(setDisplacementKind(s, all, 'aniso'))}>anisotropic</button><button className="word" onClick={() => apply(setDisplacementKind(s, all, 'iso'))}>isotropic</button>
-        {all.length > 1 && <button className="word" onClick={() => apply(mergeSites(s, all))}>merge</button>}<button className="word off" onClick={() => apply(deleteSites(s, all))}>delete {all.length}</button></>}</div>
-      <p className="soft mb-0 mt-1" style={{ fontSize: '.75rem' }}>Arrow keys walk, Shift or Ctrl picks several, an entry changes all that are picked, Delete removes, Ctrl+Z goes back. ○ isotropic, ⬭ anisotropic.</p>
+      <div className="mt-1">
+        {all.length > 0 && (
+          <>
+            <button className="word" onClick={() => apply(setDisplacementKind(s, all, 'aniso'))}>
+              anisotropic
+            </button>
+            <button className="word" onClick={() => apply(setDisplacementKind(s, all, 'iso'))}>
+              isotropic
+            </button>
+            {all.length > 1 && (
+              <button className="word" onClick={() => apply(mergeSites(s, all))}>
+                merge
+              </button>
+            )}
+            <button className="word off" onClick={() => apply(deleteSites(s, all))}>
+              delete {all.length}
+            </button>
+          </>
+        )}
+      </div>
+      <p className="soft mb-0 mt-1" style={{ fontSize: '.75rem' }}>
+        Arrow keys walk, Shift or Ctrl picks several, an entry changes all that are picked, Delete removes, Ctrl+Z goes
+        back. ○ isotropic, ⬭ anisotropic.
+      </p>
     </Sheet>
   );
 }
 
-function Cell({ value, label, onChange, onFocus }: { value: string; label: string; onChange(text: string): void; onFocus(): void }): ReactNode {
+function Cell({
+  value,
+  label,
+  onChange,
+  onFocus,
+}: {
+  value: string;
+  label: string;
+  onChange(text: string): void;
+  onFocus(): void;
+}): ReactNode {
   const [text, setText] = useState(value);
   useEffect(() => setText(value), [value]);
-  return <input aria-label={label} value={text} onFocus={onFocus} onChange={(e) => setText(e.target.value)} onBlur={() => setText(value)} onKeyDown={(e) => {
-    if (e.key === 'Enter') { if (text.trim() && text !== value) onChange(text.trim()); else e.currentTarget.blur(); }
-    else if (e.key === 'Escape') { e.stopPropagation(); setText(value); e.currentTarget.blur(); }
-  }} />;
+  return (
+    <input
+      aria-label={label}
+      value={text}
+      onFocus={onFocus}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={() => setText(value)}
+      onKeyDown={(e) => {
+        if (e.key === 'Enter') {
+          if (text.trim() && text !== value) onChange(text.trim());
+          else e.currentTarget.blur();
+        } else if (e.key === 'Escape') {
+          e.stopPropagation();
+          setText(value);
+          e.currentTarget.blur();
+        }
+      }}
+    />
+  );
 }

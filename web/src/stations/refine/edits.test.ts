@@ -2,15 +2,45 @@ import { describe, expect, it } from 'vitest';
 import { NO_CONTROLS } from '@nagare/core/crystal/controls';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import type { Site, Structure } from '@nagare/core/crystal/structure';
-import { changeElement, deleteSites, freeLabel, mergePeaks, mergeSites, moveSiteTo, promotePeaks, renameSite, setDisplacementKind, setOccupancy, type Change } from './edits.ts';
+import {
+  changeElement,
+  deleteSites,
+  freeLabel,
+  mergePeaks,
+  mergeSites,
+  moveSiteTo,
+  promotePeaks,
+  renameSite,
+  setDisplacementKind,
+  setOccupancy,
+  type Change,
+} from './edits.ts';
 
-const site = (id: string, label: string, element: string, position: [number, number, number]): Site => ({ id, label, element, position, occupancy: 1, displacement: { kind: 'iso', u: 0.03 } });
+const site = (id: string, label: string, element: string, position: [number, number, number]): Site => ({
+  id,
+  label,
+  element,
+  position,
+  occupancy: 1,
+  displacement: { kind: 'iso', u: 0.03 },
+});
 const s: Structure = {
-  cell: { a: 8, b: 9, c: 10, alpha: 90, beta: 90, gamma: 90 }, spaceGroup: spaceGroupFromSymbol('P -1'),
-  sites: [site('a', 'C1', 'C', [0.1, 0.2, 0.3]), site('b', 'C2', 'C', [0.28, 0.2, 0.3]), site('h', 'H2', 'H', [0.33, 0.3, 0.3])],
-  controls: { ...NO_CONTROLS, hydrogens: [{ id: 'g', parent: 'b', hydrogens: ['h'], shape: 'methine', hold: 'riding', uFactor: 1.2, length: 1 }] },
+  cell: { a: 8, b: 9, c: 10, alpha: 90, beta: 90, gamma: 90 },
+  spaceGroup: spaceGroupFromSymbol('P -1'),
+  sites: [
+    site('a', 'C1', 'C', [0.1, 0.2, 0.3]),
+    site('b', 'C2', 'C', [0.28, 0.2, 0.3]),
+    site('h', 'H2', 'H', [0.33, 0.3, 0.3]),
+  ],
+  controls: {
+    ...NO_CONTROLS,
+    hydrogens: [{ id: 'g', parent: 'b', hydrogens: ['h'], shape: 'methine', hold: 'riding', uFactor: 1.2, length: 1 }],
+  },
 };
-const done = (c: Change): Structure => { if (typeof c === 'string') throw new Error(c); return c.structure; };
+const done = (c: Change): Structure => {
+  if (typeof c === 'string') throw new Error(c);
+  return c.structure;
+};
 const peak = (name: string, position: [number, number, number]) => ({ name, position, height: 2, near: [] });
 
 describe('edits of a model', () => {

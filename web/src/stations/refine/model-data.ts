@@ -9,6 +9,13 @@ export function useModelAndData(): ModelAndData | undefined {
   return useMemo(() => {
     const wavelength = project.experiment.wavelength;
     if (!head || !merged || !wavelength) return undefined;
-    return { structure: head.structure, reflections: merged.reflections, wavelength, treatment, weights: head.readings?.weights ?? { a: 0.1, b: 0 }, extinction: head.readings?.extinction?.value ?? 0 };
+    return {
+      structure: head.structure,
+      reflections: merged.reflections,
+      wavelength,
+      treatment,
+      weights: head.readings?.weights ?? { a: 0.1, b: 0 },
+      extinction: head.readings?.extinction?.value ?? 0,
+    };
   }, [head, merged, project, treatment]);
 }

@@ -17,23 +17,54 @@ import { addMark } from '../../store/projects.ts';
 import { useSession } from '../../store/session.tsx';
 import { mergeFor } from '../intake/intake-work.ts';
 
-interface Trace { seed: number; values: number[]; iteration: number; ended?: string }
+interface Trace {
+  seed: number;
+  values: number[];
+  iteration: number;
+  ended?: string;
+}
 
 /** Running skewness of the density of each seed: a solution stands up from the flat start. */
 function SeedChart({ traces }: { traces: Trace[] }): ReactNode {
-  const width = 350, height = 110;
+  const width = 350,
+    height = 110;
   const longest = Math.max(120, ...traces.map((t) => t.values.length * 10));
   const top = Math.max(2, ...traces.flatMap((t) => t.values));
   const COLOURS = ['var(--indigo)', 'var(--water)', 'var(--gold)', 'var(--pine)'];
   return (
     <figure className="m-0">
-      <svg viewBox={`0 0 ${width} ${height + 16}`} width="100%" role="img" aria-label="Skewness of the density of each seed by iteration">
+      <svg
+        viewBox={`0 0 ${width} ${height + 16}`}
+        width="100%"
+        role="img"
+        aria-label="Skewness of the density of each seed by iteration"
+      >
         <line x1="0" x2={width} y1={height} y2={height} stroke="var(--line)" />
-        {traces.map((t, i) => <g key={t.seed}>
-          <polyline fill="none" stroke={COLOURS[i % 4]} strokeWidth="1.6" points={t.values.map((v, j) => `${((j * 10) / longest) * (width - 30)},${height - (Math.max(0, v) / top) * (height - 12)}`).join(' ')} />
-          <text x={Math.min(width - 26, (((t.values.length - 1) * 10) / longest) * (width - 30) + 3)} y={height - (Math.max(0, t.values.at(-1) ?? 0) / top) * (height - 12) + 4} fontSize="10" fill={COLOURS[i % 4]}>{t.seed}</text>
-        </g>)}
-        <text x="0" y={height + 13} fontSize="10" fill="var(--soft)">iterations to {longest}; height: skewness of the density, numbers are seeds</text>
+        {traces.map((t, i) => (
+          <g key={t.seed}>
+            <polyline
+              fill="none"
+              stroke={COLOURS[i % 4]}
+              strokeWidth="1.6"
+              points={t.values
+                .map(
+                  (v, j) => `${((j * 10) / longest) * (width - 30)},${height - (Math.max(0, v) / top) * (height - 12)}`,
+                )
+                .join(' ')}
+            />
+            <text
+              x={Math.min(width - 26, (((t.values.length - 1) * 10) / longest) * (width - 30) + 3)}
+              y={height - (Math.max(0, t.values.at(-1) ?? 0) / top) * (height - 12) + 4}
+              fontSize="10"
+              fill={COLOURS[i % 4]}
+            >
+              {t.seed}
+            </text>
+          </g>
+        ))}
+        <text x="0" y={height + 13} fontSize="10" fill="var(--soft)">
+          iterations to {longest}; height: skewness of the density, numbers are seeds
+        </text>
       </svg>
     </figure>
   );
@@ -56,16 +87,34 @@ export function SolveDesk(): ReactNode {
     setPreview(shown);
     return () => setPreview(undefined);
   }, [shown, setPreview]);
-  const missing = !hasData ? 'reflections' : !project.cell ? 'a cell' : !project.experiment.wavelength ? 'a wavelength' : !intake?.analysis ? 'judged data' : undefined;
+  const missing = !hasData
+    ? 'reflections'
+    : !project.cell
+      ? 'a cell'
+      : !project.experiment.wavelength
+        ? 'a wavelength'
+        : !intake?.analysis
+          ? 'judged data'
+          : undefined;
 
   const start = async (): Promise<void> => {
     if (!intake?.analysis || !project.cell) return;
     const wavelength = project.experiment.wavelength!;
     const { formula } = project.experiment;
-    const z = project.experiment.z ?? (formula ? proposeZ(formula, cellVolume(project.cell), project.group ? groupOrder(project.group) : undefined) : undefined);
+    const z =
+      project.experiment.z ??
+      (formula
+        ? proposeZ(formula, cellVolume(project.cell), project.group ? groupOrder(project.group) : undefined)
+        : undefined);
     const best = intake.analysis.ranking.groups;
     // A group the person chose against the ranking is tried alone; otherwise the phases decide among the likely ones.
-    const groups = project.group && project.group.hall !== best[0]?.hall ? [project.group] : best.filter((g) => g.score > best[0]!.score - 25).slice(0, 8).map((g) => groupOfSetting(g.setting));
+    const groups =
+      project.group && project.group.hall !== best[0]?.hall
+        ? [project.group]
+        : best
+            .filter((g) => g.score > best[0]!.score - 25)
+            .slice(0, 8)
+            .map((g) => groupOfSetting(g.setting));
     const found: Candidate[] = [...(solve?.candidates ?? [])];
     let seedNow = solve?.nextSeed ?? 1;
     live.current.traces = new Map();
@@ -78,26 +127,53 @@ export function SolveDesk(): ReactNode {
         setTraces([...live.current.traces.values()].slice(-6).map((t) => ({ ...t, values: [...t.values] })));
       });
     };
-    const result = await perform('Solving', (tell) => run('solve', { raw: intake.raw, cell: project.cell!, wavelength, ...(formula ? { formula } : {}), ...(z ? { z } : {}), groups, seed: seedNow, seeds: 60, seconds: 600 }, (r: SolveReport) => {
-      if (r.kind === 'seed') {
-        const t = live.current.traces.get(r.seed) ?? { seed: r.seed, values: [], iteration: 0 };
-        t.values.push(r.skewness);
-        t.iteration = r.iteration;
-        live.current.traces.set(r.seed, t);
-        tell(`seed ${r.seed}, iteration ${r.iteration}, R ${r.r.toFixed(3)}`);
-        repaint();
-      } else if (r.kind === 'stage') tell(r.text);
-      else if (r.kind === 'building') tell(`seed ${r.seed}: ${r.symbol}, round ${r.round}, ${r.atoms} atoms, R1 ${percent(r.r1, 1)}`);
-      else if (r.kind === 'seed-ended') seedNow = r.seed + 1;
-      else {
-        found.push(r.candidate);
-        found.sort((p, q) => candidateRank(p) - candidateRank(q));
-        setCandidates([...found]);
-        // Kept at once, so that a reload in the middle loses nothing.
-        void db.solves.put({ projectId: project.id, candidates: found.slice(0, 8), nextSeed: seedNow + 1 });
-      }
-    }, place));
-    await db.solves.put({ projectId: project.id, candidates: found.slice(0, 8), nextSeed: result?.nextSeed ?? seedNow + 1, message: result?.message ?? (found.length ? 'Stopped; the candidates so far are kept.' : 'Stopped before a model was found. Continue goes on with the next seeds.') });
+    const result = await perform('Solving', (tell) =>
+      run(
+        'solve',
+        {
+          raw: intake.raw,
+          cell: project.cell!,
+          wavelength,
+          ...(formula ? { formula } : {}),
+          ...(z ? { z } : {}),
+          groups,
+          seed: seedNow,
+          seeds: 60,
+          seconds: 600,
+        },
+        (r: SolveReport) => {
+          if (r.kind === 'seed') {
+            const t = live.current.traces.get(r.seed) ?? { seed: r.seed, values: [], iteration: 0 };
+            t.values.push(r.skewness);
+            t.iteration = r.iteration;
+            live.current.traces.set(r.seed, t);
+            tell(`seed ${r.seed}, iteration ${r.iteration}, R ${r.r.toFixed(3)}`);
+            repaint();
+          } else if (r.kind === 'stage') tell(r.text);
+          else if (r.kind === 'building')
+            tell(`seed ${r.seed}: ${r.symbol}, round ${r.round}, ${r.atoms} atoms, R1 ${percent(r.r1, 1)}`);
+          else if (r.kind === 'seed-ended') seedNow = r.seed + 1;
+          else {
+            found.push(r.candidate);
+            found.sort((p, q) => candidateRank(p) - candidateRank(q));
+            setCandidates([...found]);
+            // Kept at once, so that a reload in the middle loses nothing.
+            void db.solves.put({ projectId: project.id, candidates: found.slice(0, 8), nextSeed: seedNow + 1 });
+          }
+        },
+        place,
+      ),
+    );
+    await db.solves.put({
+      projectId: project.id,
+      candidates: found.slice(0, 8),
+      nextSeed: result?.nextSeed ?? seedNow + 1,
+      message:
+        result?.message ??
+        (found.length
+          ? 'Stopped; the candidates so far are kept.'
+          : 'Stopped before a model was found. Continue goes on with the next seeds.'),
+    });
     setChosen(0);
   };
 
@@ -105,9 +181,35 @@ export function SolveDesk(): ReactNode {
     const group = c.structure.spaceGroup;
     if (intake && project.cell && intake.mergedFor !== group.hall) await mergeFor(session, group, project.cell, intake);
     const row = await db.intake.get(project.id);
-    const done = row?.merge ? await run('residual', { structure: c.structure, reflections: row.merge.reflections, wavelength: project.experiment.wavelength!, weights: { a: 0.1, b: 0 }, extinction: 0 }).result.catch(() => undefined) : undefined;
+    const done = row?.merge
+      ? await run('residual', {
+          structure: c.structure,
+          reflections: row.merge.reflections,
+          wavelength: project.experiment.wavelength!,
+          weights: { a: 0.1, b: 0 },
+          extinction: 0,
+        }).result.catch(() => undefined)
+      : undefined;
     const id = await addMark(
-      { projectId: project.id, ...(head?.fit ? { parent: head.id } : {}), kind: 'solve', title: `First model from seed ${c.seed}`, structure: c.structure, r1: done?.r1 ?? c.r1, ...(done ? { wr2: done.wr2, residual: { peak: done.map.peaks[0]?.height ?? 0, hole: done.map.holes[0]?.height ?? 0, sigma: done.map.sigma } } : {}), message: `${group.symbol}, ${c.structure.sites.length} atoms${c.guessed ? '; elements are a guess' : ''}` },
+      {
+        projectId: project.id,
+        ...(head?.fit ? { parent: head.id } : {}),
+        kind: 'solve',
+        title: `First model from seed ${c.seed}`,
+        structure: c.structure,
+        r1: done?.r1 ?? c.r1,
+        ...(done
+          ? {
+              wr2: done.wr2,
+              residual: {
+                peak: done.map.peaks[0]?.height ?? 0,
+                hole: done.map.holes[0]?.height ?? 0,
+                sigma: done.map.sigma,
+              },
+            }
+          : {}),
+        message: `${group.symbol}, ${c.structure.sites.length} atoms${c.guessed ? '; elements are a guess' : ''}`,
+      },
       done ? { map: done.map } : undefined,
     );
     goTo(id);
@@ -117,27 +219,78 @@ export function SolveDesk(): ReactNode {
 
   return (
     <>
-      <Sheet title="Phasing" state={missing ? `Solving needs ${missing} first.` : solve?.message ?? `Charge flipping in P1 from many seeds; ${project.experiment.formula ? `looking for ${formulaText(project.experiment.formula)}` : 'no formula, so elements will be a guess'}. The space group is confirmed from the phases.`}>
-        {missing ? <Button variant="outline-primary" onClick={() => void navigate(`/projects/${project.id}/intake`)}>Go to Intake</Button> : (
+      <Sheet
+        title="Phasing"
+        state={
+          missing
+            ? `Solving needs ${missing} first.`
+            : (solve?.message ??
+              `Charge flipping in P1 from many seeds; ${project.experiment.formula ? `looking for ${formulaText(project.experiment.formula)}` : 'no formula, so elements will be a guess'}. The space group is confirmed from the phases.`)
+        }
+      >
+        {missing ? (
+          <Button variant="outline-primary" onClick={() => void navigate(`/projects/${project.id}/intake`)}>
+            Go to Intake
+          </Button>
+        ) : (
           <div className="d-flex gap-2 align-items-center">
-            {running ? <Button variant="outline-danger" onClick={() => work?.cancel()}>Stop</Button> : <Button disabled={!!work} variant={candidates.length ? 'outline-primary' : 'primary'} onClick={() => void start()}>{solve ? 'Continue with more seeds' : 'Solve'}</Button>}
-            <label className="soft d-flex gap-1"><input type="checkbox" checked={place === 'server'} onChange={(e) => setPlace(e.target.checked ? 'server' : 'page')} /> run on the server</label>
+            {running ? (
+              <Button variant="outline-danger" onClick={() => work?.cancel()}>
+                Stop
+              </Button>
+            ) : (
+              <Button
+                disabled={!!work}
+                variant={candidates.length ? 'outline-primary' : 'primary'}
+                onClick={() => void start()}
+              >
+                {solve ? 'Continue with more seeds' : 'Solve'}
+              </Button>
+            )}
+            <label className="soft d-flex gap-1">
+              <input
+                type="checkbox"
+                checked={place === 'server'}
+                onChange={(e) => setPlace(e.target.checked ? 'server' : 'page')}
+              />{' '}
+              run on the server
+            </label>
           </div>
         )}
-        {traces.length > 0 && <div className="mt-2"><SeedChart traces={traces} /></div>}
+        {traces.length > 0 && (
+          <div className="mt-2">
+            <SeedChart traces={traces} />
+          </div>
+        )}
       </Sheet>
-      <Sheet title="Candidates" state={candidates.length ? 'The best is preselected; the others stay here.' : 'None yet. Each finished seed that makes sense appears here.'}>
+      <Sheet
+        title="Candidates"
+        state={
+          candidates.length
+            ? 'The best is preselected; the others stay here.'
+            : 'None yet. Each finished seed that makes sense appears here.'
+        }
+      >
         {candidates.map((c, i) => (
           <button key={`${c.seed}-${i}`} className="candidate" aria-pressed={i === chosen} onClick={() => setChosen(i)}>
             <Picture candidate={c} />
             <span>
-              <b>{c.structure.spaceGroup.symbol}</b>, seed {c.seed}<br />
-              <span className="mono">R1 {percent(c.r1, 1)}</span>, contents {percent(c.completeness, 0)}<br />
-              <span className="soft">{contentsText(c)}{c.guessed ? ', elements guessed' : ''}</span>
+              <b>{c.structure.spaceGroup.symbol}</b>, seed {c.seed}
+              <br />
+              <span className="mono">R1 {percent(c.r1, 1)}</span>, contents {percent(c.completeness, 0)}
+              <br />
+              <span className="soft">
+                {contentsText(c)}
+                {c.guessed ? ', elements guessed' : ''}
+              </span>
             </span>
           </button>
         ))}
-        {candidates[chosen] && !running && <Button disabled={!!work} onClick={() => void take(candidates[chosen]!)}>{head?.fit ? 'Take it back to Fit' : head ? 'Take it on a new branch' : 'Take it to Refine'}</Button>}
+        {candidates[chosen] && !running && (
+          <Button disabled={!!work} onClick={() => void take(candidates[chosen]!)}>
+            {head?.fit ? 'Take it back to Fit' : head ? 'Take it on a new branch' : 'Take it to Refine'}
+          </Button>
+        )}
       </Sheet>
     </>
   );
@@ -149,6 +302,16 @@ function contentsText(c: Candidate): string {
 }
 
 function Picture({ candidate }: { candidate: Candidate }): ReactNode {
-  const svg = paintSvg(buildScene(candidate.structure, { extent: 'unit', style: 'balls', probability: 0.5, showHydrogen: true, showCell: false }), 96, 72);
+  const svg = paintSvg(
+    buildScene(candidate.structure, {
+      extent: 'unit',
+      style: 'balls',
+      probability: 0.5,
+      showHydrogen: true,
+      showCell: false,
+    }),
+    96,
+    72,
+  );
   return <img alt="" src={`data:image/svg+xml;utf8,${encodeURIComponent(svg)}`} />;
 }

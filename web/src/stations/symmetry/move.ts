@@ -26,7 +26,15 @@ export interface Move {
 }
 
 const isIdentity = (p: Mat3): boolean => p.every((x, i) => Math.abs(x - IDENTITY3[i]!) < 1e-9);
-const residualFigures = (map: { peaks: readonly { height: number }[]; holes: readonly { height: number }[]; sigma: number }): NonNullable<Mark['residual']> => ({ peak: map.peaks[0]?.height ?? 0, hole: map.holes[0]?.height ?? 0, sigma: map.sigma });
+const residualFigures = (map: {
+  peaks: readonly { height: number }[];
+  holes: readonly { height: number }[];
+  sigma: number;
+}): NonNullable<Mark['residual']> => ({
+  peak: map.peaks[0]?.height ?? 0,
+  hole: map.holes[0]?.height ?? 0,
+  sigma: map.sigma,
+});
 
 const agreementWords = (before: Mark, moved: number, refined: number, now: Structure): string =>
   `R1 ${percent(before.r1, 3)} in ${before.structure.spaceGroup.symbol}, ${percent(moved, 3)} re-set in ${now.spaceGroup.symbol}${Math.abs(moved - before.r1!) < 1e-4 ? ', the same to rounding' : ''}; ${percent(refined, 3)} refined again${before.readings && Math.abs(refined - before.r1!) < 1e-4 ? ', the same to rounding' : before.readings ? '' : ' (the model before was not refined to its end)'}.`;
@@ -39,37 +47,104 @@ export async function moveModel(session: Session, move: Move): Promise<{ id: str
   const basis = isIdentity(move.p) ? head.basis : multiply3(head.basis ?? IDENTITY3, move.p);
   const back = basis && isIdentity(basis);
   const own: Mat3 = basis ?? IDENTITY3;
-  const mark: Omit<Mark, 'id' | 'created'> = { projectId: project.id, parent: head.id, kind: 'edit', title: move.title, structure, treatment, ...(basis || head.basis ? { basis: own } : {}) };
+  const mark: Omit<Mark, 'id' | 'created'> = {
+    projectId: project.id,
+    parent: head.id,
+    kind: 'edit',
+    title: move.title,
+    structure,
+    treatment,
+    ...(basis || head.basis ? { basis: own } : {}),
+  };
   const wavelength = project.experiment.wavelength;
   if (!intake || !wavelength) {
     const id = await addMark(mark);
     goTo(id);
     return { id };
   }
-  const weights = move.weights ?? head.readings?.weights ?? { a: 0.1, b: 0 }, extinction = move.extinction ?? head.readings?.extinction?.value ?? 0;
+  const weights = move.weights ?? head.readings?.weights ?? { a: 0.1, b: 0 },
+    extinction = move.extinction ?? head.readings?.extinction?.value ?? 0;
   const ready = await perform(`Data for ${structure.spaceGroup.symbol}`, () => {
-    let stopped = false, inner: (() => void) | undefined;
+    let stopped = false,
+      inner: (() => void) | undefined;
     const result = (async () => {
-      const merge = await mergedData(project.id, intake, structure.spaceGroup as SpaceGroup, structure.cell, back ? undefined : basis);
+      const merge = await mergedData(
+        project.id,
+        intake,
+        structure.spaceGroup as SpaceGroup,
+        structure.cell,
+        back ? undefined : basis,
+      );
       if (stopped) throw new Cancelled();
-      const evaluating = run('residual', { structure, reflections: merge.reflections, wavelength, weights, extinction, treatment });
+      const evaluating = run('residual', {
+        structure,
+        reflections: merge.reflections,
+        wavelength,
+        weights,
+        extinction,
+        treatment,
+      });
       inner = evaluating.cancel;
       return { merge, evaluated: await evaluating.result };
     })();
-    return { result, cancel: () => { stopped = true; inner?.(); } };
+    return {
+      result,
+      cancel: () => {
+        stopped = true;
+        inner?.();
+      },
+    };
   });
   if (!ready) return undefined;
-  const changed = await addMark({ ...mark, r1: ready.evaluated.r1, wr2: ready.evaluated.wr2, residual: residualFigures(ready.evaluated.map) }, { map: ready.evaluated.map });
+  const changed = await addMark(
+    { ...mark, r1: ready.evaluated.r1, wr2: ready.evaluated.wr2, residual: residualFigures(ready.evaluated.map) },
+    { map: ready.evaluated.map },
+  );
   goTo(changed);
-  const done = await perform('Refining', (tell) => run('refine', {
-    structure, reflections: ready.merge.reflections, wavelength, options: { cycles: 25, weights, optimizeWeights: move.optimizeWeights, extinction: !!treatment.extinction, treatment, ...(treatment.extinction ? { extinctionStart: extinction } : {}) },
-  }, (c: CycleReport) => tell(`cycle ${c.cycle}: R1 ${percent(c.r1)}, largest shift ${c.maxShiftOverSu.toFixed(2)} s.u. (${c.maxShiftOf})`)));
+  const done = await perform('Refining', (tell) =>
+    run(
+      'refine',
+      {
+        structure,
+        reflections: ready.merge.reflections,
+        wavelength,
+        options: {
+          cycles: 25,
+          weights,
+          optimizeWeights: move.optimizeWeights,
+          extinction: !!treatment.extinction,
+          treatment,
+          ...(treatment.extinction ? { extinctionStart: extinction } : {}),
+        },
+      },
+      (c: CycleReport) =>
+        tell(
+          `cycle ${c.cycle}: R1 ${percent(c.r1)}, largest shift ${c.maxShiftOverSu.toFixed(2)} s.u. (${c.maxShiftOf})`,
+        ),
+    ),
+  );
   if (!done) return { id: changed, r1: ready.evaluated.r1 };
   const { result, map, absolute } = done;
-  const id = await addMark({
-    projectId: project.id, parent: changed, kind: 'refine', structure: result.structure, r1: result.readings.r1, wr2: result.readings.wr2, readings: result.readings, title: `refined in ${structure.spaceGroup.symbol}`, message: move.compareR1 && head.r1 !== undefined ? agreementWords(head, ready.evaluated.r1, result.readings.r1, structure) : result.message, treatment: done.treatment,
-    ...(absolute ? { absolute } : {}), residual: residualFigures(map),
-  }, { map, ...(result.covariance ? { covariance: result.covariance } : {}) });
+  const id = await addMark(
+    {
+      projectId: project.id,
+      parent: changed,
+      kind: 'refine',
+      structure: result.structure,
+      r1: result.readings.r1,
+      wr2: result.readings.wr2,
+      readings: result.readings,
+      title: `refined in ${structure.spaceGroup.symbol}`,
+      message:
+        move.compareR1 && head.r1 !== undefined
+          ? agreementWords(head, ready.evaluated.r1, result.readings.r1, structure)
+          : result.message,
+      treatment: done.treatment,
+      ...(absolute ? { absolute } : {}),
+      residual: residualFigures(map),
+    },
+    { map, ...(result.covariance ? { covariance: result.covariance } : {}) },
+  );
   goTo(id);
   return { id, r1: result.readings.r1 };
 }

@@ -32,7 +32,12 @@ export function goToSheet(navigate: NavigateFunction, projectId: string, station
 }
 
 /** Does what a remedy says. Returns once the mark is made; anything that cannot be done is said as a problem. */
-export async function carryOut(remedy: Remedy, session: Session, data: ModelAndData | undefined, navigate: NavigateFunction): Promise<void> {
+export async function carryOut(
+  remedy: Remedy,
+  session: Session,
+  data: ModelAndData | undefined,
+  navigate: NavigateFunction,
+): Promise<void> {
   const { project, head, edit, setProblem, select, treatment } = session;
   if (!head) return;
   const s = head.structure;
@@ -42,38 +47,125 @@ export async function carryOut(remedy: Remedy, session: Session, data: ModelAndD
   };
   const pick = (sites: readonly number[]): void => select(sites.map((site) => ({ site, operator: IDENTITY })));
   switch (remedy.act) {
-    case 'element': return apply(changeElement(s, [remedy.site], remedy.element));
-    case 'delete': return apply(deleteSites(s, remedy.sites));
-    case 'anisotropic': return apply(setDisplacementKind(s, remedy.sites, 'aniso'));
-    case 'sensible displacement': return edit(mendEllipsoids(s, remedy.sites), `sensible displacement for ${remedy.sites.length === 1 ? s.sites[remedy.sites[0]!]!.label : `${remedy.sites.length} sites`}`);
+    case 'element':
+      return apply(changeElement(s, [remedy.site], remedy.element));
+    case 'delete':
+      return apply(deleteSites(s, remedy.sites));
+    case 'anisotropic':
+      return apply(setDisplacementKind(s, remedy.sites, 'aniso'));
+    case 'sensible displacement':
+      return edit(
+        mendEllipsoids(s, remedy.sites),
+        `sensible displacement for ${remedy.sites.length === 1 ? s.sites[remedy.sites[0]!]!.label : `${remedy.sites.length} sites`}`,
+      );
     case 'rigid bonds': {
       // One atom alone has no bond to be rigid with: its neighbours come along.
-      const near = remedy.sites.flatMap((i) => [i, ...bonds(s).filter((b) => b.from === i && !isHydrogen(s.sites[b.to]!.element)).map((b) => b.to)]);
+      const near = remedy.sites.flatMap((i) => [
+        i,
+        ...bonds(s)
+          .filter((b) => b.from === i && !isHydrogen(s.sites[b.to]!.element))
+          .map((b) => b.to),
+      ]);
       const sites = [...new Set(near)].map((i) => s.sites[i]!.id);
       const controls = s.controls ?? NO_CONTROLS;
-      return edit(withControls(s, { restraints: [...controls.restraints, { id: newId(), kind: 'enhanced rigid bond', sites, su: usualSu['enhanced rigid bond'], why: 'rigid-bond test' }] }), `rigid bonds restrained about ${remedy.sites.slice(0, 3).map((i) => s.sites[i]!.label).join(', ')}`);
+      return edit(
+        withControls(s, {
+          restraints: [
+            ...controls.restraints,
+            {
+              id: newId(),
+              kind: 'enhanced rigid bond',
+              sites,
+              su: usualSu['enhanced rigid bond'],
+              why: 'rigid-bond test',
+            },
+          ],
+        }),
+        `rigid bonds restrained about ${remedy.sites
+          .slice(0, 3)
+          .map((i) => s.sites[i]!.label)
+          .join(', ')}`,
+      );
     }
-    case 'second place': pick(remedy.sites); return goToSheet(navigate, project.id, 'refine', 'Disorder');
-    case 'place hydrogens': case 'turn hydrogen': {
-      if (!data) { pick(remedy.sites); return goToSheet(navigate, project.id, 'refine', 'Hydrogens'); }
-      const parents = new Set(remedy.sites.map((i) => (isHydrogen(s.sites[i]!.element) ? bonds(s).find((b) => b.from === i)?.to ?? i : i)));
-      const without = remedy.act === 'turn hydrogen' ? bonds(s).filter((b) => parents.has(b.from) && isHydrogen(s.sites[b.to]!.element)).map((b) => s.sites[b.to]!.id) : [];
-      const done = await session.perform('Planning hydrogens', (tell) => run('plan', { ...data, without, ...(project.experiment.temperature ? { temperature: project.experiment.temperature } : {}) }, tell));
+    case 'second place':
+      pick(remedy.sites);
+      return goToSheet(navigate, project.id, 'refine', 'Disorder');
+    case 'place hydrogens':
+    case 'turn hydrogen': {
+      if (!data) {
+        pick(remedy.sites);
+        return goToSheet(navigate, project.id, 'refine', 'Hydrogens');
+      }
+      const parents = new Set(
+        remedy.sites.map((i) => (isHydrogen(s.sites[i]!.element) ? (bonds(s).find((b) => b.from === i)?.to ?? i) : i)),
+      );
+      const without =
+        remedy.act === 'turn hydrogen'
+          ? bonds(s)
+              .filter((b) => parents.has(b.from) && isHydrogen(s.sites[b.to]!.element))
+              .map((b) => s.sites[b.to]!.id)
+          : [];
+      const done = await session.perform('Planning hydrogens', (tell) =>
+        run(
+          'plan',
+          {
+            ...data,
+            without,
+            ...(project.experiment.temperature ? { temperature: project.experiment.temperature } : {}),
+          },
+          tell,
+        ),
+      );
       if (!done) return;
       const ids = new Set([...parents].map((i) => s.sites[i]!.id));
       const rows = done.plan.rows.filter((r) => ids.has(r.parent) && r.shape !== 'none');
-      if (!rows.length) { setProblem('No place was found for them. Look at the plan of hydrogens in Refine.'); return; }
+      if (!rows.length) {
+        setProblem('No place was found for them. Look at the plan of hydrogens in Refine.');
+        return;
+      }
       const gone = new Set(without);
-      const bare = gone.size ? withSites(s, s.sites.filter((x) => !gone.has(x.id))) : s;
-      return edit(placeHydrogens(bare, rows), `hydrogens of ${rows.slice(0, 4).map((r) => r.label).join(', ')} placed${gone.size ? ' anew' : ''}`);
+      const bare = gone.size
+        ? withSites(
+            s,
+            s.sites.filter((x) => !gone.has(x.id)),
+          )
+        : s;
+      return edit(
+        placeHydrogens(bare, rows),
+        `hydrogens of ${rows
+          .slice(0, 4)
+          .map((r) => r.label)
+          .join(', ')} placed${gone.size ? ' anew' : ''}`,
+      );
     }
-    case 'formula': await updateProject(project.id, { experiment: { ...project.experiment, formula: Object.fromEntries(Object.entries(remedy.formula).map(([e, n]) => [e, Math.round(n * 1000) / 1000])), z: remedy.z } }); return;
-    case 'exclude': return edit(s, `${remedy.reflections.length} reflections left out: ${remedy.reason}`, { ...treatment, excluded: [...(treatment.excluded ?? []), ...remedy.reflections.map(([h, k, l]) => ({ h, k, l, reason: remedy.reason }))] });
-    case 'refine': return refineMark(session, { cycles: 20 });
-    case 'settle': return goToSheet(navigate, project.id, 'refine', 'Settle');
-    case 'invert': return edit(invertStructure(s), 'inverted');
-    case 'connect': return edit(assembleAsymmetricUnit(s), 'asymmetric unit connected, its centre in the cell');
-    case 'extinction': return refineMark(session, { cycles: 20, treatment: { ...treatment, extinction: !treatment.extinction } });
-    case 'go': return goToSheet(navigate, project.id, remedy.station, remedy.sheet);
+    case 'formula':
+      await updateProject(project.id, {
+        experiment: {
+          ...project.experiment,
+          formula: Object.fromEntries(Object.entries(remedy.formula).map(([e, n]) => [e, Math.round(n * 1000) / 1000])),
+          z: remedy.z,
+        },
+      });
+      return;
+    case 'exclude':
+      return edit(s, `${remedy.reflections.length} reflections left out: ${remedy.reason}`, {
+        ...treatment,
+        excluded: [
+          ...(treatment.excluded ?? []),
+          ...remedy.reflections.map(([h, k, l]) => ({ h, k, l, reason: remedy.reason })),
+        ],
+      });
+    case 'refine':
+      return refineMark(session, { cycles: 20 });
+    case 'settle':
+      return goToSheet(navigate, project.id, 'refine', 'Settle');
+    case 'invert':
+      return edit(invertStructure(s), 'inverted');
+    case 'connect':
+      return edit(assembleAsymmetricUnit(s), 'asymmetric unit connected, its centre in the cell');
+    case 'extinction':
+      return refineMark(session, { cycles: 20, treatment: { ...treatment, extinction: !treatment.extinction } });
+    case 'go':
+      return goToSheet(navigate, project.id, remedy.station, remedy.sheet);
   }
 }

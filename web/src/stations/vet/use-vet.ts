@@ -10,16 +10,32 @@ import { useSession } from '../../store/session.tsx';
 export function useVet(): { report: VetReport | undefined; working: boolean; seconds: number | undefined } {
   const { head, project, merged, intake, result } = useSession();
   const residual = result?.markId === head?.id ? result?.map : undefined;
-  const key = useMemo(() => ['vet', head?.id, merged?.statistics.measured ?? 0, residual ? 1 : 0, JSON.stringify(project.experiment)], [head?.id, merged, residual, project.experiment]);
+  const key = useMemo(
+    () => ['vet', head?.id, merged?.statistics.measured ?? 0, residual ? 1 : 0, JSON.stringify(project.experiment)],
+    [head?.id, merged, residual, project.experiment],
+  );
   const query = useQuery({
-    queryKey: key, enabled: !!head && head.structure.sites.length > 0, staleTime: Infinity, gcTime: 300_000, placeholderData: (old: { report: VetReport; markId: string; seconds: number } | undefined) => (old?.markId === head?.id ? old : undefined),
+    queryKey: key,
+    enabled: !!head && head.structure.sites.length > 0,
+    staleTime: Infinity,
+    gcTime: 300_000,
+    placeholderData: (old: { report: VetReport; markId: string; seconds: number } | undefined) =>
+      old?.markId === head?.id ? old : undefined,
     queryFn: async () => {
-      const m = head!, started = performance.now();
+      const m = head!,
+        started = performance.now();
       const raw = intake?.raw && !intake.raw.merged ? inAxesOf(intake.raw, m) : undefined;
       const input: VetInput = {
-        structure: m.structure, experiment: project.experiment, ...(project.experiment.wavelength ? { wavelength: project.experiment.wavelength } : {}), ...(m.readings ? { readings: m.readings } : {}),
-        ...(merged ? { reflections: merged.reflections, ...(raw ? { statistics: merged.statistics } : {}) } : {}), ...(raw ? { raw } : {}), ...(residual ? { peaks: residual.peaks, holes: residual.holes, residualSigma: residual.sigma } : {}),
-        ...(m.absolute ? { absolute: m.absolute } : {}), ...(m.treatment ? { treatment: m.treatment } : {}), ...(m.kind === 'import' && project.source?.items ? { items: project.source.items } : {}),
+        structure: m.structure,
+        experiment: project.experiment,
+        ...(project.experiment.wavelength ? { wavelength: project.experiment.wavelength } : {}),
+        ...(m.readings ? { readings: m.readings } : {}),
+        ...(merged ? { reflections: merged.reflections, ...(raw ? { statistics: merged.statistics } : {}) } : {}),
+        ...(raw ? { raw } : {}),
+        ...(residual ? { peaks: residual.peaks, holes: residual.holes, residualSigma: residual.sigma } : {}),
+        ...(m.absolute ? { absolute: m.absolute } : {}),
+        ...(m.treatment ? { treatment: m.treatment } : {}),
+        ...(m.kind === 'import' && project.source?.items ? { items: project.source.items } : {}),
       };
       return { report: await run('vet', input).result, markId: m.id, seconds: (performance.now() - started) / 1000 };
     },
