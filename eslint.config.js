@@ -1,3 +1,5 @@
+import jsxA11y from 'eslint-plugin-jsx-a11y';
+import reactHooks from 'eslint-plugin-react-hooks';
 import tseslint from 'typescript-eslint';
 
 const outside = [
@@ -5,6 +7,7 @@ const outside = [
   'react-*',
   'three',
   'dexie*',
+  'zustand*',
   'express',
   'node:*',
   '@nagare/web*',
@@ -12,6 +15,51 @@ const outside = [
   '@nagare/cli*',
   '@nagare/demo*',
 ];
+/** Names of the page or of Node that core must not know. */
+const pageAndNode = [
+  'window',
+  'document',
+  'navigator',
+  'location',
+  'localStorage',
+  'sessionStorage',
+  'indexedDB',
+  'fetch',
+  'alert',
+  'confirm',
+  'prompt',
+  'requestAnimationFrame',
+  'self',
+  'postMessage',
+  'Worker',
+  'process',
+  'Buffer',
+  'require',
+  '__dirname',
+].map((name) => ({ name, message: 'core runs in a page, a worker and Node: it may not reach for this.' }));
+/** Names that the DOM puts into every scope and that are nearly always a forgotten variable. */
+const forgotten = [
+  'name',
+  'status',
+  'event',
+  'length',
+  'top',
+  'parent',
+  'origin',
+  'close',
+  'open',
+  'find',
+  'stop',
+  'print',
+  'external',
+  'screen',
+  'scroll',
+  'history',
+  'toolbar',
+  'isNaN',
+  'isFinite',
+].map((name) => ({ name, message: 'This is a global of the page; declare what you mean (or write Number.isNaN …).' }));
+
 /** Folders of core from the ground up; a folder may import only what `allowed` names. */
 const only = (folder, allowed, depth = 1) => ({
   files: [depth > 1 ? `core/src/${folder}/*/*.ts` : `core/src/${folder}/${folder === 'vet' ? '' : '**/'}*.ts`],
@@ -58,10 +106,20 @@ export default tseslint.config(
     rules: {
       '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
       '@typescript-eslint/no-non-null-assertion': 'off',
-      'no-restricted-globals': ['error'],
+      'no-restricted-globals': ['error', ...forgotten],
       eqeqeq: 'error',
       'prefer-const': 'error',
     },
+  },
+  {
+    files: ['core/src/**/*.ts'],
+    ignores: ['**/*.test.ts'],
+    rules: { 'no-restricted-globals': ['error', ...forgotten, ...pageAndNode] },
+  },
+  {
+    files: ['web/src/**/*.{ts,tsx}'],
+    plugins: { 'react-hooks': reactHooks, 'jsx-a11y': jsxA11y },
+    rules: { ...reactHooks.configs.recommended.rules, ...jsxA11y.flatConfigs.recommended.rules },
   },
   only('math', ['math']),
   only('crystal', ['math']),

@@ -1,4 +1,5 @@
 /** Benchmarks: each prints a ratio against a reference measured in the same run, so that machines can be compared. `npm run bench`. */
+import { experiment } from '@nagare/core/crystal/experiment';
 import { NormalEquations } from '@nagare/core/refine/normal-equations';
 import { SingleCrystalProblem } from '@nagare/core/refine/single-crystal-problem';
 import { quietContext } from '@nagare/core/task-context';
@@ -12,12 +13,12 @@ import type { Cell } from '@nagare/core/crystal/cell';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { mergeReflections } from '@nagare/core/data/merge';
 import { parseCif } from '@nagare/core/formats/cif-parser';
-import { buildScene } from '@nagare/core/draw/scene';
+import { buildScene } from '@nagare/core/draw/build-scene';
 import { readFileSync } from 'node:fs';
 import { laueRotations } from '@nagare/core/crystal/point-group';
 import { recognise } from '@nagare/core/formats/recognise';
 import { scaleObservations } from '@nagare/core/data/scaling';
-import { residualOf } from '@nagare/core/settle/work';
+import { residualOf } from '@nagare/core/settle/stage';
 import { mergeForGroup } from '@nagare/core/solve/prepare';
 import { symmetryReport } from '@nagare/core/symmetry/report';
 import type { VetInput } from '@nagare/core/vet/context';
@@ -111,12 +112,10 @@ async function leastSquares(atoms: number, reflections: number, held: boolean): 
       },
     ],
   };
-  const problem = new SingleCrystalProblem(held ? { ...s, controls } : s, merged, 0.71075, {
-    cycles: 1,
-    weights: { a: 0.1, b: 0 },
-    optimizeWeights: false,
-    extinction: false,
-  });
+  const problem = new SingleCrystalProblem(
+    experiment(held ? { ...s, controls } : s, merged, 0.71075, { weights: { a: 0.1, b: 0 } }),
+    { cycles: 1, optimizeWeights: false },
+  );
   const n = problem.map.independent;
   const arithmetic = (((n * (n + 1)) / 2) * problem.used.length) / rate;
   const cycle = await time(
@@ -209,7 +208,11 @@ await leastSquares(111, 20_000, true);
     'scene of 10 000 atoms with ellipsoids and bonds',
     await time(
       () =>
-        buildScene(s, { extent: 'unit', style: 'ellipsoids', probability: 0.5, showHydrogen: true, showCell: true }),
+        buildScene(
+          { ...s },
+          { rules: [{ which: { kind: 'all' }, style: { look: 'ellipsoids' } }], showCell: true },
+          { width: 800, height: 600 },
+        ),
       2,
     ),
     'copying the structure through JSON',
@@ -226,7 +229,9 @@ await leastSquares(111, 20_000, true);
   )[0]!;
   const s = crystal.structure!,
     merged = mergeForGroup(crystal.raw!, s.cell, s.spaceGroup);
-  const { map } = residualOf(s, merged.reflections, crystal.experiment.wavelength!, { a: 0.1, b: 0 }, 0);
+  const { map } = residualOf(
+    experiment(s, merged.reflections, crystal.experiment.wavelength!, { weights: { a: 0.1, b: 0 } }),
+  );
   // A fresh structure each time: bonds are remembered for as long as one lives.
   const input = (): VetInput => ({
     structure: { ...s },

@@ -1,8 +1,9 @@
 /** `check` of the terminal: every finding of the vet over a model, with its data where there are any. */
+import { experiment } from '@nagare/core/crystal/experiment';
 import type { RawReflections } from '@nagare/core/crystal/reflections';
 import type { Recognised } from '@nagare/core/formats/recognise';
 import { mergeForGroup } from '@nagare/core/solve/prepare';
-import { residualOf } from '@nagare/core/settle/work';
+import { residualOf } from '@nagare/core/settle/stage';
 import type { VetInput } from '@nagare/core/vet/context';
 import { reportHtml } from '@nagare/core/publish/report';
 import { SEVERITY_WORDS, vet } from '@nagare/core/vet/registry';
@@ -21,7 +22,7 @@ export function vetInputOf(model: Recognised, raw?: RawReflections): VetInput {
   };
   if (!raw || !wavelength) return base;
   const merged = mergeForGroup(raw, s.cell, s.spaceGroup);
-  const { map } = residualOf(s, merged.reflections, wavelength, { a: 0.05, b: 0 }, 0, undefined, model.treatment);
+  const { map } = residualOf(experiment(s, merged.reflections, wavelength, { treatment: model.treatment }));
   // A merged list says nothing of agreement and redundancy.
   return {
     ...base,

@@ -1,4 +1,5 @@
 /** Nagare from a terminal: merge, solve and refine with the same tasks as the application. */
+import { experiment } from '@nagare/core/crystal/experiment';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { parseArgs } from 'node:util';
 import { cellParameters, type Cell } from '@nagare/core/crystal/cell';
@@ -21,7 +22,7 @@ import type { Experiment } from '@nagare/core/formats/cif-data';
 import type { AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
 import type { CovarianceData } from '@nagare/core/refine/covariance';
 import type { Readings } from '@nagare/core/refine/single-crystal';
-import type { MapResult } from '@nagare/core/settle/work';
+import type { MapResult } from '@nagare/core/settle/stage';
 import { assemblies } from '@nagare/core/model/disorder';
 import type { SettleReport } from '@nagare/core/settle/settle';
 import { WorkerPool } from '@nagare/server/worker-pool';
@@ -122,21 +123,19 @@ async function merge(paths: string[]): Promise<Answer> {
     meanIOverSigma: s.meanIOverSigma,
     laueClass: analysis.lattice.laueClass,
     cell: cellParameters(analysis.cell).map((x) => rounded(x, 4)),
-    spaceGroups: analysis.ranking.groups
-      .slice(0, 10)
-      .map((g) => ({
-        number: g.number,
-        symbol: g.symbol,
-        hall: g.hall,
-        score: rounded(g.score, 2),
-        absences: g.elements.map((e) => ({
-          element: e.element,
-          condition: e.condition,
-          reflections: e.reflections,
-          meanIOverSigma: rounded(e.meanIOverSigma, 2),
-          ...(e.strongest ? { strongest: e.strongest } : {}),
-        })),
+    spaceGroups: analysis.ranking.groups.slice(0, 10).map((g) => ({
+      number: g.number,
+      symbol: g.symbol,
+      hall: g.hall,
+      score: rounded(g.score, 2),
+      absences: g.elements.map((e) => ({
+        element: e.element,
+        condition: e.condition,
+        reflections: e.reflections,
+        meanIOverSigma: rounded(e.meanIOverSigma, 2),
+        ...(e.strongest ? { strongest: e.strongest } : {}),
       })),
+    })),
   };
   return {
     json,
@@ -339,19 +338,13 @@ async function refine(paths: string[], options: Record<string, string | boolean 
   if (adp !== undefined && adp !== 'iso' && adp !== 'aniso')
     throw new BadInput(`--adp must be iso or aniso, not "${adp}".`);
   const job = modelJob('refine', paths);
-  const { treatment } = job.model;
   const { result, ...rest } = await TASKS.refine.run(
     {
-      structure: job.structure,
-      reflections: job.reflections,
-      wavelength: job.source.wavelength,
+      ...experiment(job.structure, job.reflections, job.source.wavelength, { treatment: job.model.treatment }),
       ...(adp ? { displacement: adp } : {}),
       options: {
         cycles: Math.round(numberOption('cycles', options['cycles'] as string | undefined, 20)),
-        weights: { a: 0.05, b: 0 },
         optimizeWeights: true,
-        extinction: treatment?.extinction ?? false,
-        ...(treatment ? { treatment } : {}),
       },
     },
     quiet(),

@@ -1,4 +1,5 @@
 /** `symmetry` and `reset` of the terminal: what symmetry a model has, nearly has, and how it looks in other axes. */
+import { experiment } from '@nagare/core/crystal/experiment';
 import { cellParameters } from '@nagare/core/crystal/cell';
 import type { SpaceGroup } from '@nagare/core/crystal/space-group';
 import { evaluateStructure } from '@nagare/core/refine/single-crystal-problem';
@@ -58,12 +59,10 @@ export function symmetryAnswer(model: Recognised, tolerance: number, raw?: RawRe
         index: m.index,
         maxDeviation: rounded(m.maxDeviation, 4),
         fit: rounded(m.fit, 3),
-        misfits: m.misfits
-          .slice(0, 12)
-          .map((x) => ({
-            atom: s.sites[x.site]!.label,
-            distance: Number.isFinite(x.distance) ? rounded(x.distance, 3) : null,
-          })),
+        misfits: m.misfits.slice(0, 12).map((x) => ({
+          atom: s.sites[x.site]!.label,
+          distance: Number.isFinite(x.distance) ? rounded(x.distance, 3) : null,
+        })),
         verdict: m.opinion?.verdict ?? null,
       })),
     settings: settings.map((c) => ({
@@ -128,13 +127,10 @@ export function resetAnswer(
   const r1 = (structure: typeof s, data: RawReflections | undefined, t: typeof treatment): number | null =>
     data && wavelength
       ? evaluateStructure(
-          structure,
-          mergeForGroup(data, structure.cell, structure.spaceGroup).reflections,
-          wavelength,
-          { a: 0.05, b: 0 },
-          0,
-          undefined,
-          t,
+          experiment(structure, mergeForGroup(data, structure.cell, structure.spaceGroup).reflections, wavelength, {
+            weights: { a: 0.05, b: 0 },
+            treatment: t,
+          }),
         ).figures.r1
       : null;
   const before = r1(s, raw, model.treatment),

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { recognise } from '@nagare/core/formats/recognise';
 import { bonds } from '@nagare/core/geometry/bonds';
-import { distanceOf } from '@nagare/core/geometry/measure';
+import { distanceOf } from '@nagare/core/geometry/points';
 import { neighbours } from '@nagare/core/crystal/neighbours';
 import { cellContents, equivalentU } from '@nagare/core/crystal/structure';
 import { formulaText, scaleFormula } from '@nagare/core/crystal/formula';
@@ -35,7 +35,7 @@ describe.each(['aobae', 'tsuyukusa-7', 'benigara-2', 'mizuasagi', 'futago-1', 'e
       truth.cell,
       truth.spaceGroup,
       truth.sites.map((x) => x.position),
-      (i, j) => (donors.includes(i) && ['O', 'N'].includes(truth.sites[j]!.element) ? 2.5 : 0),
+      { widest: 2.5, of: (i, j) => (donors.includes(i) && ['O', 'N'].includes(truth.sites[j]!.element) ? 2.5 : 0) },
     ).filter((n) => n.distance > 1.5);
     expect(new Set(contacts.map((n) => n.from)).size).toBeGreaterThanOrEqual(Math.ceil(donors.length / 2));
   });

@@ -1,4 +1,5 @@
 /** Second places for the demo crystals: a copy of some atoms turned so that it fits the same hole, beside ready-made ions. */
+import { isHome } from '@nagare/core/crystal/atom-ref';
 import { orthogonalization } from '@nagare/core/crystal/cell';
 import { elementOf } from '@nagare/core/crystal/elements';
 import { neighbours } from '@nagare/core/crystal/neighbours';
@@ -87,17 +88,9 @@ export function withSecondPlace(
     s.cell,
     s.spaceGroup,
     s.sites.map((y) => y.position),
-    (i) => (set.has(i) ? 8 : 0),
+    8,
     sites,
-  ).filter(
-    (n) =>
-      !(
-        n.to >= first &&
-        n.to < first + molecule.atoms.length &&
-        n.operator.t.every((t) => Math.abs(t) < 1e-6) &&
-        n.operator.r.every((v, k) => v === (k % 4 ? 0 : 1))
-      ),
-  );
+  ).filter((n) => !(n.to >= first && n.to < first + molecule.atoms.length && isHome(n)));
   const around = [...new Map(near.map((n) => [n.position.map((v) => v.toFixed(3)).join(), n])).values()].map((n) => ({
     p: apply3(m, n.position),
     r: elementOf(s.sites[n.to]!.element).vdwRadius,

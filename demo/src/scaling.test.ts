@@ -1,3 +1,4 @@
+import { experiment } from '@nagare/core/crystal/experiment';
 import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { RawBuilder, type RawReflections } from '@nagare/core/crystal/reflections';
@@ -103,11 +104,9 @@ describe('scaling', () => {
     const truth = read('truth', 'enju-6').structure!;
     const r1 = (r: RawReflections): number =>
       evaluateStructure(
-        truth,
-        mergeForGroup(r, data.cell!, truth.spaceGroup).reflections,
-        data.experiment.wavelength!,
-        { a: 0.05, b: 0 },
-        0,
+        experiment(truth, mergeForGroup(r, data.cell!, truth.spaceGroup).reflections, data.experiment.wavelength!, {
+          weights: { a: 0.05, b: 0 },
+        }),
       ).figures.r1;
     expect(r1(scaleObservations(raw, data.cell!, laue, { ...FULL, without: [4] }).raw)).toBeLessThan(0.6 * r1(raw));
   });

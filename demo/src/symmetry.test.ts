@@ -1,3 +1,4 @@
+import { experiment } from '@nagare/core/crystal/experiment';
 import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { cellContents, type Structure } from '@nagare/core/crystal/structure';
@@ -24,10 +25,8 @@ const read = (folder: string, name: string) =>
   recognise(readFileSync(new URL(`../${folder}/${name}.cif`, import.meta.url), 'utf8'), name)[0]!;
 const refine = async (s: Structure, raw: Parameters<typeof mergeForGroup>[0], wavelength: number) =>
   refineStructure(
-    s,
-    mergeForGroup(raw, s.cell, s.spaceGroup).reflections,
-    wavelength,
-    { cycles: 15, weights: { a: 0.03, b: 0 }, optimizeWeights: false, extinction: false, covariance: false },
+    experiment(s, mergeForGroup(raw, s.cell, s.spaceGroup).reflections, wavelength, { weights: { a: 0.03, b: 0 } }),
+    { cycles: 15, optimizeWeights: false, covariance: false },
     quietContext(),
   );
 
@@ -52,11 +51,9 @@ describe('symmetry that was missed', () => {
       expect(formulaText(cellContents(raised.structure))).toBe(formulaText(cellContents(truth)));
       const moved = changeReflections(data.raw!, top.change).raw;
       const before = evaluateStructure(
-        s,
-        mergeForGroup(data.raw!, s.cell, s.spaceGroup).reflections,
-        0.71075,
-        { a: 0.03, b: 0 },
-        0,
+        experiment(s, mergeForGroup(data.raw!, s.cell, s.spaceGroup).reflections, 0.71075, {
+          weights: { a: 0.03, b: 0 },
+        }),
       ).figures.r1;
       const done = await refine(raised.structure, moved, 0.71075);
       expect(done.state).not.toBe('diverged');
@@ -162,8 +159,11 @@ describe('symmetry that was missed', () => {
     const full = read('data', 'aobae'),
       truth = read('truth', 'aobae').structure!;
     const r1 = (x: Structure): number =>
-      evaluateStructure(x, mergeForGroup(full.raw!, x.cell, x.spaceGroup).reflections, 0.71075, { a: 0.05, b: 0 }, 0)
-        .figures.r1;
+      evaluateStructure(
+        experiment(x, mergeForGroup(full.raw!, x.cell, x.spaceGroup).reflections, 0.71075, {
+          weights: { a: 0.05, b: 0 },
+        }),
+      ).figures.r1;
     const lower = subgroups(truth.spaceGroup).find((g) => g.group.symbol === 'P -1')!;
     const low = lowerSymmetry(truth, lower);
     expect(low.sites).toHaveLength(2 * truth.sites.length);
@@ -185,8 +185,9 @@ describe('re-setting', () => {
     const data = read('data', 'asagi-8'),
       s = data.structure!;
     const r1 = (x: Structure, raw: typeof data.raw): number =>
-      evaluateStructure(x, mergeForGroup(raw!, x.cell, x.spaceGroup).reflections, 0.71075, { a: 0.05, b: 0 }, 0).figures
-        .r1;
+      evaluateStructure(
+        experiment(x, mergeForGroup(raw!, x.cell, x.spaceGroup).reflections, 0.71075, { weights: { a: 0.05, b: 0 } }),
+      ).figures.r1;
     const there = settingsOf(s.cell, s.spaceGroup).find((c) => c.standard)!;
     expect(there.group.symbol).toBe('C 1 2/c 1');
     expect(changeWords(there.change)).toBe('(a′, b′, c′) = (a + c, b, −a)');

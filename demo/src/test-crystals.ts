@@ -1,4 +1,5 @@
 /** Small made-up crystals for tests, packed quickly, in any group. */
+import { isHome } from '@nagare/core/crystal/atom-ref';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import type { RawReflections } from '@nagare/core/crystal/reflections';
 import type { Structure } from '@nagare/core/crystal/structure';
@@ -41,16 +42,11 @@ export function closestContact(s: Structure): number {
     s.cell,
     s.spaceGroup,
     s.sites.map((x) => x.position),
-    () => 2.4,
+    2.4,
   );
   const unit = fragments(s);
   const home = s.sites.map((_, i) => unit.findIndex((f) => f.includes(i)));
   return list
-    .filter(
-      (n) =>
-        home[n.from] !== home[n.to] ||
-        n.operator.r.some((x, i) => x !== (i % 4 ? 0 : 1)) ||
-        n.operator.t.some((t) => Math.abs(t) > 1e-6),
-    )
+    .filter((n) => home[n.from] !== home[n.to] || !isHome(n))
     .reduce((m, n) => Math.min(m, n.distance), Infinity);
 }

@@ -1,3 +1,4 @@
+import { experiment } from '@nagare/core/crystal/experiment';
 import { readFileSync } from 'node:fs';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { isotropicTensor, type Site, type Structure } from '@nagare/core/crystal/structure';
@@ -8,7 +9,7 @@ import { NO_CONTROLS } from '@nagare/core/crystal/controls';
 import { bonds } from '@nagare/core/geometry/bonds';
 import { recognise } from '@nagare/core/formats/recognise';
 import { refineStructure } from '@nagare/core/refine/single-crystal';
-import { residualOf } from '@nagare/core/settle/work';
+import { residualOf } from '@nagare/core/settle/stage';
 import { mergeForGroup } from '@nagare/core/solve/prepare';
 import { quietContext } from '@nagare/core/task-context';
 import { lowerSymmetry, subgroups } from '@nagare/core/symmetry/subgroups';
@@ -26,13 +27,11 @@ async function refined(name: string, from?: Structure): Promise<VetInput> {
   const merged = mergeForGroup(data.raw!, data.cell!, s.spaceGroup);
   const wavelength = data.experiment.wavelength!;
   const { structure, readings } = await refineStructure(
-    s,
-    merged.reflections,
-    wavelength,
-    { cycles: 20, weights: { a: 0.03, b: 0 }, optimizeWeights: true, extinction: false },
+    experiment(s, merged.reflections, wavelength, { weights: { a: 0.03, b: 0 } }),
+    { cycles: 20, optimizeWeights: true },
     quietContext(),
   );
-  const { map } = residualOf(structure, merged.reflections, wavelength, readings.weights, 0);
+  const { map } = residualOf(experiment(structure, merged.reflections, wavelength, { weights: readings.weights }));
   return {
     structure,
     experiment: data.experiment,
@@ -86,7 +85,9 @@ describe('the vet', () => {
     const data = read('data', 'suou-5'),
       s = data.structure!;
     const merged = mergeForGroup(data.raw!, s.cell, s.spaceGroup);
-    const { map } = residualOf(s, merged.reflections, data.experiment.wavelength!, { a: 0.05, b: 0 }, 0);
+    const { map } = residualOf(
+      experiment(s, merged.reflections, data.experiment.wavelength!, { weights: { a: 0.05, b: 0 } }),
+    );
     const { findings } = vet({
       structure: s,
       experiment: data.experiment,

@@ -122,7 +122,7 @@ describe('neighbours', () => {
         [0, 0, 0],
         [0.5, 0, 0],
       ],
-      () => 4.1,
+      4.1,
       [0],
     );
     expect(list.filter((n) => n.to === 1)).toHaveLength(6);

@@ -1,55 +1,452 @@
-/** Paints a scene as SVG: orthographic, nearest last. Used for small pictures. */
-import { eigenSymmetric3, type Mat3, type Vec3 } from '../math/matrix3.ts';
-import type { Scene } from './scene.ts';
+/** Paints a scene as SVG: shaded spheres and ellipsoids with their principal ellipses, bonds, edges, surfaces, labels; the farthest first. */
+import { inverse3, norm, normalize, transpose3, apply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { project, toViewer, type Size } from './camera.ts';
+import { channels, mixColours, shadeColour } from './colours.ts';
+import { placeLabels, type LabelRequest } from './labels.ts';
+import type {
+  ArrowPrimitive,
+  AtomPrimitive,
+  BondPrimitive,
+  ElementPrimitive,
+  Layer,
+  LinePrimitive,
+  PolyhedronPrimitive,
+  Scene,
+  SurfacePrimitive,
+} from './scene.ts';
 
-/** Rotation whose rows are the principal axes of the atoms, so that the flattest side faces the viewer. */
-export function bestView(scene: Scene): Mat3 {
-  const m = new Array<number>(9).fill(0);
-  for (const a of scene.atoms)
-    for (let i = 0; i < 3; i++)
-      for (let j = 0; j < 3; j++)
-        m[3 * i + j]! += (a.position[i]! - scene.centre[i]!) * (a.position[j]! - scene.centre[j]!);
-  const e = eigenSymmetric3(m as unknown as Mat3).vectors;
-  const x = e[2],
-    y = e[1];
-  const z: Vec3 = [x[1] * y[2] - x[2] * y[1], x[2] * y[0] - x[0] * y[2], x[0] * y[1] - x[1] * y[0]];
-  return [...x, ...y, ...z] as unknown as Mat3;
+/** A piece of the picture and how near it is, Å towards the viewer. */
+interface Piece {
+  readonly depth: number;
+  readonly text: string;
 }
 
-const shade = (hex: string, f: number): string =>
-  `#${[1, 3, 5]
-    .map((i) =>
-      Math.max(0, Math.min(255, Math.round(parseInt(hex.slice(i, i + 2), 16) * f)))
-        .toString(16)
-        .padStart(2, '0'),
-    )
-    .join('')}`;
+type Axes = readonly [Vec3, Vec3, Vec3];
 
-/** SVG text of a scene, `width` × `height` pixels, seen along the third row of `view`. */
-export function paintSvg(scene: Scene, width: number, height: number, view: Mat3 = bestView(scene)): string {
-  const turned = scene.atoms.map((a) => {
-    const d = [0, 1, 2].map((i) => a.position[i]! - scene.centre[i]!);
-    return [0, 1, 2].map((r) => view[3 * r]! * d[0]! + view[3 * r + 1]! * d[1]! + view[3 * r + 2]! * d[2]!);
-  });
-  const span = [0, 1].map((k) => Math.max(1.5, ...turned.map((p) => Math.abs(p[k]!))) + 0.6);
-  const scale = Math.min(width / (2 * span[0]!), height / (2 * span[1]!));
-  const X = (p: number[]): string => (width / 2 + scale * p[0]!).toFixed(1),
-    Y = (p: number[]): string => (height / 2 - scale * p[1]!).toFixed(1);
-  const parts: { z: number; text: string }[] = scene.bonds.map((b) => {
-    const p = turned[b.from]!,
-      q = turned[b.to]!;
+const number = (x: number): string => (Math.abs(x) < 5e-3 ? '0' : x.toFixed(2));
+
+const LABEL_HEIGHT = 13;
+/** Mean width of a character of the label font, pixels at 12 px. */
+const CHARACTER = 7;
+
+/** A paint bucket of one picture: camera, size, and the gradients used so far. */
+class Canvas {
+  private readonly gradients = new Map<string, string>();
+
+  constructor(
+    readonly scene: Scene,
+    readonly size: Size,
+  ) {}
+
+  at(p: Vec3): { x: number; y: number; depth: number } {
+    return project(this.scene.camera, this.size, p);
+  }
+
+  /** Å → pixels. */
+  get zoom(): number {
+    return 1 / this.scene.camera.scale;
+  }
+
+  /** A radial gradient that lights a ball of this colour; its id. */
+  lit(colour: string): string {
+    const known = this.gradients.get(colour);
+    if (known) return known;
+    const id = `lit${this.gradients.size}`;
+    this.gradients.set(colour, id);
+    return id;
+  }
+
+  /** Definitions of all gradients that were asked for. */
+  definitions(): string {
+    const [x, y] = normalize(this.scene.light.direction);
+    const fx = number(0.5 + 0.28 * x),
+      fy = number(0.5 - 0.28 * y);
+    return [...this.gradients]
+      .map(
+        ([colour, id]) =>
+          `<radialGradient id="${id}" cx="${fx}" cy="${fy}" r="0.75"><stop offset="0" stop-color="${mixColours(colour, '#ffffff', 0.3)}"/><stop offset="0.55" stop-color="${colour}"/><stop offset="1" stop-color="${shadeColour(colour, 0.62)}"/></radialGradient>`,
+      )
+      .join('');
+  }
+}
+
+/** Outline of an ellipsoid in the picture: semi-axes (Å) and the angle of the first (degrees, clockwise on the page). */
+export function outlineOf(axes: Axes): { readonly major: number; readonly minor: number; readonly angle: number } {
+  // The shadow of {A u : |u| = 1} is the ellipse of the 2 × 2 matrix of the first two rows of A Aᵀ.
+  let xx = 0,
+    xy = 0,
+    yy = 0;
+  for (const v of axes) {
+    xx += v[0] * v[0];
+    xy += v[0] * v[1];
+    yy += v[1] * v[1];
+  }
+  const mean = (xx + yy) / 2,
+    half = Math.hypot((xx - yy) / 2, xy);
+  const angle = half < 1e-9 ? 0 : (-0.5 * Math.atan2(2 * xy, xx - yy) * 180) / Math.PI;
+  return { major: Math.sqrt(mean + half), minor: Math.sqrt(Math.max(0, mean - half)), angle };
+}
+
+const strokeOf = (colour: string): string => shadeColour(colour, 0.55);
+
+/** The nearer half of the ellipse spanned by two half axes, as two Bézier quarters; `normals` are the rows of A⁻¹. */
+function visibleArc(u: Vec3, v: Vec3, nu: Vec3, nv: Vec3, x: number, y: number, zoom: number): string {
+  // The surface normal at A(u cos t + v sin t) is A⁻ᵀ of the same; the half that faces the viewer is about t₀.
+  const middle = Math.atan2(nv[2], nu[2]);
+  const point = (t: number, slope = 0): readonly [number, number] => {
+    const c = Math.cos(t),
+      s = Math.sin(t);
+    const p = u[0] * (c - slope * s) + v[0] * (s + slope * c);
+    const q = u[1] * (c - slope * s) + v[1] * (s + slope * c);
+    return [x + zoom * p, y - zoom * q];
+  };
+  const kappa = 0.5522847;
+  const text = (p: readonly [number, number]): string => `${number(p[0])} ${number(p[1])}`;
+  const start = middle - Math.PI / 2;
+  let d = `M${text(point(start))}`;
+  for (const k of [0, 1]) {
+    const from = start + (k * Math.PI) / 2,
+      to = from + Math.PI / 2;
+    d += `C${text(point(from, kappa))} ${text(point(to, -kappa))} ${text(point(to))}`;
+  }
+  return d;
+}
+
+function paintAtom(canvas: Canvas, a: AtomPrimitive): Piece {
+  const { x, y, depth } = canvas.at(a.position);
+  const { zoom } = canvas;
+  const axes = a.axes.map((v) => toViewer(canvas.scene.camera, v)) as unknown as Axes;
+  const { major, minor, angle } = outlineOf(axes);
+  const style = `stroke="${strokeOf(a.colour)}" stroke-width="0.8"${a.opacity < 1 ? ` opacity="${number(a.opacity)}"` : ''}`;
+  const fill = `fill="url(#${canvas.lit(a.colour)})"`;
+  if (a.shape === 'cube') return { depth, text: paintCube(axes, x, y, zoom, a.colour) };
+  if (a.shape === 'sphere')
     return {
-      z: (p[2]! + q[2]!) / 2 - 0.05,
-      text: `<line x1="${X(p)}" y1="${Y(p)}" x2="${X(q)}" y2="${Y(q)}" stroke="#8A9199" stroke-width="${(scale * 0.2).toFixed(1)}" stroke-linecap="round"/>`,
+      depth,
+      text: `<circle cx="${number(x)}" cy="${number(y)}" r="${number(zoom * major)}" ${fill} ${style}/>`,
+    };
+  const outline = `<ellipse cx="${number(x)}" cy="${number(y)}" rx="${number(zoom * major)}" ry="${number(zoom * minor)}" transform="rotate(${number(angle)} ${number(x)} ${number(y)})" ${fill} ${style}/>`;
+  return { depth, text: `<g>${outline}${principalEllipses(axes, x, y, zoom, a.colour)}</g>` };
+}
+
+function principalEllipses(axes: Axes, x: number, y: number, zoom: number, colour: string): string {
+  const columns: Mat3 = [
+    axes[0][0],
+    axes[1][0],
+    axes[2][0],
+    axes[0][1],
+    axes[1][1],
+    axes[2][1],
+    axes[0][2],
+    axes[1][2],
+    axes[2][2],
+  ];
+  const back = transpose3(inverse3(columns));
+  const normals = [0, 1, 2].map((k) => apply3(back, [k === 0 ? 1 : 0, k === 1 ? 1 : 0, k === 2 ? 1 : 0]));
+  const arcs = [
+    [0, 1],
+    [0, 2],
+    [1, 2],
+  ].map(([i, j]) => visibleArc(axes[i!]!, axes[j!]!, normals[i!]!, normals[j!]!, x, y, zoom));
+  const [r, g, b] = channels(colour);
+  const ink = 0.3 * r + 0.6 * g + 0.1 * b < 76 ? '#d9d6cc' : '#0d0f14';
+  return `<path d="${arcs.join('')}" fill="none" stroke="${ink}" stroke-width="${number(Math.max(0.6, 0.018 * zoom))}"/>`;
+}
+
+/** An impossible displacement: the box of its half axes, faces towards the viewer only. */
+function paintCube(axes: Axes, x: number, y: number, zoom: number, colour: string): string {
+  const faces: string[] = [];
+  for (let k = 0; k < 3; k++)
+    for (const sign of [1, -1]) {
+      const n = axes[k]!;
+      if (sign * n[2] <= 0) continue;
+      const u = axes[(k + 1) % 3]!,
+        v = axes[(k + 2) % 3]!;
+      const corners = [
+        [1, 1],
+        [-1, 1],
+        [-1, -1],
+        [1, -1],
+      ].map(([p, q]) => {
+        const c = [0, 1].map((i) => sign * n[i]! + p! * u[i]! + q! * v[i]!);
+        return `${number(x + zoom * 0.8 * c[0]!)} ${number(y - zoom * 0.8 * c[1]!)}`;
+      });
+      const light = 0.65 + 0.35 * Math.abs(normalize(n)[2]);
+      faces.push(
+        `<path d="M${corners.join('L')}Z" fill="${shadeColour(colour, light)}" stroke="${strokeOf(colour)}" stroke-width="0.8"/>`,
+      );
+    }
+  return `<g>${faces.join('')}</g>`;
+}
+
+/** Where a bond leaves an atom: the distance from its middle to its surface along a direction in the viewer's axes. */
+function surfaceDistance(axes: Axes, direction: Vec3): number {
+  const lengths = axes.map(norm);
+  if (lengths.some((l) => l < 1e-6)) return 0;
+  // |A⁻¹ d| = 1/r for principal axes at right angles.
+  const square = axes.reduce((sum, v, k) => {
+    const c = (v[0] * direction[0] + v[1] * direction[1] + v[2] * direction[2]) / lengths[k]! ** 2;
+    return sum + c * c;
+  }, 0);
+  return square > 0 ? 1 / Math.sqrt(square) : 0;
+}
+
+/** A bond as two halves; each starts at the surface of its atom, so that it can be painted after it when it comes forward. */
+function paintBond(canvas: Canvas, b: BondPrimitive, atoms: readonly AtomPrimitive[]): Piece[] {
+  const { camera } = canvas.scene;
+  const ends = [b.from, b.to];
+  const middle = ends[0]!.map((x, k) => (x + ends[1]![k]!) / 2) as unknown as Vec3;
+  const half = norm([middle[0] - b.from[0], middle[1] - b.from[1], middle[2] - b.from[2]]);
+  return ends.map((end, k) => {
+    const direction = normalize([middle[0] - end[0], middle[1] - end[1], middle[2] - end[2]]);
+    const atom = b.atoms && atoms[b.atoms[k]!];
+    const axes = atom?.axes.map((v) => toViewer(camera, v)) as unknown as Axes | undefined;
+    // Into the atom by a little, or the round end of the stick would show.
+    const skip = axes ? Math.min(half, 0.92 * surfaceDistance(axes, toViewer(camera, direction))) : 0;
+    const start: Vec3 = [end[0] + direction[0] * skip, end[1] + direction[1] * skip, end[2] + direction[2] * skip];
+    return paintStick(canvas, start, middle, b.colours[k]!, b.radius, b.opacity, b.dashed);
+  });
+}
+
+function paintStick(
+  canvas: Canvas,
+  from: Vec3,
+  to: Vec3,
+  colour: string,
+  radius: number,
+  opacity: number,
+  dashed = false,
+): Piece {
+  const p = canvas.at(from),
+    q = canvas.at(to);
+  const width = 2 * radius * canvas.zoom;
+  const d = `M${number(p.x)} ${number(p.y)}L${number(q.x)} ${number(q.y)}`;
+  const dash = dashed ? ` stroke-dasharray="${number(0.14 * canvas.zoom)} ${number(0.1 * canvas.zoom)}"` : '';
+  const stroke = (c: string, w: number): string =>
+    `<path d="${d}" stroke="${c}" stroke-width="${number(w)}" fill="none"${dash}/>`;
+  const text = `<g${opacity < 1 ? ` opacity="${number(opacity)}"` : ''}>${stroke(shadeColour(colour, 0.72), width)}${stroke(colour, width * 0.72)}${stroke(mixColours(colour, '#ffffff', 0.25), width * 0.3)}</g>`;
+  return { depth: (p.depth + q.depth) / 2 + 0.02, text };
+}
+
+function paintLine(canvas: Canvas, l: LinePrimitive): Piece[] {
+  // In pieces, so that atoms in the middle of an edge hide only their part of it.
+  const parts = 8;
+  const point = (t: number): Vec3 => l.from.map((x, k) => x + (l.to[k]! - x) * t) as unknown as Vec3;
+  return Array.from({ length: parts }, (_, i) => {
+    const p = canvas.at(point(i / parts)),
+      q = canvas.at(point((i + 1) / parts));
+    return {
+      depth: (p.depth + q.depth) / 2,
+      text: `<path d="M${number(p.x)} ${number(p.y)}L${number(q.x)} ${number(q.y)}" stroke="${l.colour}" stroke-width="${number(l.width)}" stroke-opacity="${number(l.opacity)}" fill="none"${l.dashed ? ' stroke-dasharray="4 3"' : ''}/>`,
     };
   });
-  scene.atoms.forEach((a, i) => {
-    const r = scale * Math.max(...a.axes.map((v) => Math.hypot(...v)));
-    parts.push({
-      z: turned[i]![2]!,
-      text: `<circle cx="${X(turned[i]!)}" cy="${Y(turned[i]!)}" r="${r.toFixed(1)}" fill="${a.colour}" stroke="${shade(a.colour, 0.6)}" stroke-width="0.8"/>`,
+}
+
+function polygon(canvas: Canvas, corners: readonly Vec3[], attributes: string): Piece {
+  const points = corners.map((c) => canvas.at(c));
+  return {
+    depth: points.reduce((sum, p) => sum + p.depth, 0) / points.length,
+    text: `<path d="M${points.map((p) => `${number(p.x)} ${number(p.y)}`).join('L')}Z" ${attributes}/>`,
+  };
+}
+
+/** Brightness of a face by the scene's light, both sides alike. */
+function faceLight(canvas: Canvas, corners: readonly Vec3[]): number {
+  const [a, b, c] = corners.map((p) => toViewer(canvas.scene.camera, p));
+  const u = [0, 1, 2].map((k) => b![k]! - a![k]!),
+    v = [0, 1, 2].map((k) => c![k]! - a![k]!);
+  const n = normalize([u[1]! * v[2]! - u[2]! * v[1]!, u[2]! * v[0]! - u[0]! * v[2]!, u[0]! * v[1]! - u[1]! * v[0]!]);
+  const d = normalize(canvas.scene.light.direction);
+  const falls = Math.abs(n[0] * d[0] + n[1] * d[1] + n[2] * d[2]);
+  const { ambient } = canvas.scene.light;
+  return ambient + (1 - ambient) * (0.35 + 0.65 * falls);
+}
+
+function paintPolyhedron(canvas: Canvas, p: PolyhedronPrimitive): Piece[] {
+  return p.faces.map((face) => {
+    const corners = face.map((i) => p.vertices[i]!);
+    const colour = shadeColour(p.colour, faceLight(canvas, corners));
+    return polygon(
+      canvas,
+      corners,
+      `fill="${colour}" fill-opacity="${number(p.opacity)}" stroke="${p.edgeColour}" stroke-width="${number(p.edgeWidth)}" stroke-linejoin="round"`,
+    );
+  });
+}
+
+function paintSurface(canvas: Canvas, s: SurfacePrimitive): Piece[] {
+  const corner = (i: number): Vec3 => {
+    const at = 3 * s.indices[i]!;
+    return [s.positions[at]!, s.positions[at + 1]!, s.positions[at + 2]!];
+  };
+  const out: Piece[] = [];
+  for (let i = 0; i < s.indices.length; i += 3) {
+    const corners = [corner(i), corner(i + 1), corner(i + 2)];
+    const colour = shadeColour(s.colour, faceLight(canvas, corners));
+    // A surface is seen through twice; its own mesh keeps the hairlines between triangles shut.
+    out.push(
+      polygon(
+        canvas,
+        corners,
+        `fill="${colour}" fill-opacity="${number(s.opacity)}" stroke="${s.colour}" stroke-opacity="${number(s.mesh)}" stroke-width="0.5"`,
+      ),
+    );
+  }
+  return out;
+}
+
+function paintElement(canvas: Canvas, e: ElementPrimitive): Piece[] {
+  if (e.points.length === 1) {
+    const { x, y, depth } = canvas.at(e.points[0]!);
+    const r = (e.picked ? 0.2 : 0.14) * canvas.zoom;
+    return [
+      {
+        depth,
+        text: `<path d="M${number(x)} ${number(y - r)}L${number(x + r)} ${number(y)}L${number(x)} ${number(y + r)}L${number(x - r)} ${number(y)}Z" fill="${e.colour}"/>`,
+      },
+    ];
+  }
+  if (e.points.length === 2)
+    return [paintStick(canvas, e.points[0]!, e.points[1]!, e.colour, e.picked ? 0.07 : 0.045, 0.85)];
+  const out = [polygon(canvas, e.points, `fill="${e.colour}" fill-opacity="${e.picked ? 0.16 : 0.06}"`)];
+  const lines = e.hatching ?? new Float32Array(0);
+  let d = '',
+    depth = 0;
+  for (let i = 0; i < lines.length; i += 6) {
+    const p = canvas.at([lines[i]!, lines[i + 1]!, lines[i + 2]!]),
+      q = canvas.at([lines[i + 3]!, lines[i + 4]!, lines[i + 5]!]);
+    d += `M${number(p.x)} ${number(p.y)}L${number(q.x)} ${number(q.y)}`;
+    depth += ((p.depth + q.depth) / 2) * (6 / lines.length);
+  }
+  if (d)
+    out.push({
+      depth,
+      text: `<path d="${d}" stroke="${e.colour}" stroke-opacity="${e.picked ? 0.95 : 0.5}" stroke-width="1" fill="none"/>`,
+    });
+  return out;
+}
+
+function paintArrow(canvas: Canvas, a: ArrowPrimitive): Piece[] {
+  const p = canvas.at(a.from),
+    q = canvas.at(a.to);
+  const length = Math.hypot(q.x - p.x, q.y - p.y);
+  if (length < 1) return [];
+  const ux = (q.x - p.x) / length,
+    uy = (q.y - p.y) / length;
+  const head = Math.min(length, 4 * a.radius * canvas.zoom),
+    side = head / 2;
+  const bx = q.x - ux * head,
+    by = q.y - uy * head;
+  const tip = `M${number(q.x)} ${number(q.y)}L${number(bx - uy * side)} ${number(by + ux * side)}L${number(bx + uy * side)} ${number(by - ux * side)}Z`;
+  return [
+    {
+      depth: (p.depth + q.depth) / 2,
+      text: `<g><path d="M${number(p.x)} ${number(p.y)}L${number(bx)} ${number(by)}" stroke="${a.colour}" stroke-width="${number(2 * a.radius * canvas.zoom)}"/><path d="${tip}" fill="${a.colour}"/></g>`,
+    },
+  ];
+}
+
+function paintLayer(canvas: Canvas, layer: Layer): Piece[] {
+  switch (layer.kind) {
+    case 'atoms':
+      return layer.items.map((a) => paintAtom(canvas, a));
+    case 'halos':
+      return layer.items.map((a) => {
+        const { x, y, depth } = canvas.at(a.position);
+        const r = number(outlineOf(a.axes).major * canvas.zoom);
+        return {
+          depth: depth - 0.01,
+          text: `<circle cx="${number(x)}" cy="${number(y)}" r="${r}" fill="${a.colour}" fill-opacity="${number(a.opacity)}"/>`,
+        };
+      });
+    case 'bonds': {
+      const atoms = canvas.scene.layers.flatMap((l) => (l.kind === 'atoms' && l.name === layer.name ? l.items : []));
+      return layer.items.flatMap((b) => paintBond(canvas, b, atoms));
+    }
+    case 'polyhedra':
+      return layer.items.flatMap((p) => paintPolyhedron(canvas, p));
+    case 'planes':
+      return layer.items.map((p) =>
+        polygon(canvas, p.corners, `fill="${p.colour}" fill-opacity="${number(p.opacity)}"`),
+      );
+    case 'lines':
+      return layer.items.flatMap((l) => paintLine(canvas, l));
+    case 'surfaces':
+      return layer.items.flatMap((s) => paintSurface(canvas, s));
+    case 'points':
+      return layer.items.map((p) => {
+        const { x, y, depth } = canvas.at(p.position);
+        return {
+          depth,
+          text: `<circle cx="${number(x)}" cy="${number(y)}" r="${number(p.radius * canvas.zoom)}" fill="none" stroke="${p.colour}" stroke-width="1.2"/>`,
+        };
+      });
+    case 'symmetry elements':
+      return layer.items.flatMap((e) => paintElement(canvas, e));
+    case 'arrows':
+      return layer.items.flatMap((a) => paintArrow(canvas, a));
+    case 'labels':
+      return [];
+  }
+}
+
+/** Where every label of a scene goes, pixels: the same for every painter, given how wide text is. */
+export function labelRequests(scene: Scene, size: Size): (LabelRequest & { readonly colour: string })[] {
+  const seen = new Set<string>();
+  return scene.layers.flatMap((layer) => {
+    if (layer.kind !== 'labels') return [];
+    return layer.items.flatMap((l) => {
+      const p = project(scene.camera, size, l.at);
+      // A selected atom has its label twice, once with the weight of the selection.
+      const key = `${l.text} ${number(p.x)} ${number(p.y)}`;
+      if (layer.name === 'model' && seen.has(key)) return [];
+      seen.add(key);
+      return [
+        {
+          text: l.text,
+          x: p.x,
+          y: p.y,
+          clear: Math.max(2, l.clear / scene.camera.scale),
+          weight: l.weight + p.depth,
+          colour: l.colour,
+        },
+      ];
     });
   });
-  parts.sort((p, q) => p.z - q.z);
-  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${width} ${height}" width="${width}" height="${height}" role="img">${parts.map((p) => p.text).join('')}</svg>`;
+}
+
+const escape = (text: string): string => text.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/>/g, '&gt;');
+
+function paintLabels(scene: Scene, size: Size): string {
+  const requests = labelRequests(scene, size);
+  if (!requests.length) return '';
+  const colourOf = new Map(requests.map((r) => [r.text, r.colour]));
+  return `<g font-family="'IBM Plex Sans', sans-serif" font-size="12" font-weight="500" dominant-baseline="central">${placeLabels(
+    requests,
+    (t) => CHARACTER * t.length,
+    LABEL_HEIGHT,
+  )
+    .map(
+      (l) =>
+        `<text x="${number(l.x)}" y="${number(l.y)}" fill="${colourOf.get(l.text)}" stroke="${scene.ground}" stroke-width="3" stroke-linejoin="round" paint-order="stroke">${escape(l.text)}</text>`,
+    )
+    .join('')}</g>`;
+}
+
+export interface SvgOptions {
+  /** Paints the ground; left out the picture is transparent. */
+  readonly ground?: boolean;
+  /** Read aloud; left out the picture is decoration. */
+  readonly title?: string;
+}
+
+/** SVG text of a scene, `size` in pixels. */
+export function paintSvg(scene: Scene, size: Size, options: SvgOptions = {}): string {
+  const canvas = new Canvas(scene, size);
+  const pieces = scene.layers.flatMap((l) => paintLayer(canvas, l));
+  pieces.sort((p, q) => p.depth - q.depth);
+  const body = pieces.map((p) => p.text).join('');
+  const title = options.title ? `<title>${escape(options.title)}</title>` : '';
+  const ground = options.ground ? `<rect width="100%" height="100%" fill="${scene.ground}"/>` : '';
+  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${size.width} ${size.height}" width="${size.width}" height="${size.height}" role="img">${title}<defs>${canvas.definitions()}</defs>${ground}${body}${paintLabels(scene, size)}</svg>`;
 }

@@ -1,7 +1,19 @@
 /** Bonds from covalent radii (Cordero et al. 2008) and the connected units they make. */
 import { isSymmetryGroup } from '../crystal/controls.ts';
-import { compose, IDENTITY, operatorKey, type Operator } from '../crystal/operator.ts';
+import {
+  composePlacements,
+  HOME,
+  isHome,
+  operatorOf,
+  placeKey,
+  siteIndices,
+  symmetryTable,
+  type AtomRef,
+  type Placement,
+} from '../crystal/atom-ref.ts';
+import { applyOperator, type Operator } from '../crystal/operator.ts';
 import { neighbours, type Neighbour } from '../crystal/neighbours.ts';
+import type { Vec3 } from '../math/matrix3.ts';
 import { rotateU, type Structure } from '../crystal/structure.ts';
 import { elementOf } from '../crystal/elements.ts';
 
@@ -38,63 +50,59 @@ export function bonds(s: Structure): Neighbour[] {
   return list;
 }
 
-function findBonds(s: Structure): Neighbour[] {
-  const limits = new Map<string, number>();
-  const limit = (i: number, j: number): number => {
-    const key = `${s.sites[i]!.element}|${s.sites[j]!.element}`;
-    let x = limits.get(key);
-    if (x === undefined) limits.set(key, (x = bondLimit(s.sites[i]!.element, s.sites[j]!.element)));
-    return compatible(s, i, j) ? x : 0;
+/** Covalent radius + covalent radius + tolerance of every pair of elements, looked up by site. */
+function bondReach(s: Structure): { widest: number; of: (i: number, j: number) => number } {
+  const names = [...new Set(s.sites.map((x) => x.element))];
+  const kinds = Int32Array.from(s.sites, (x) => names.indexOf(x.element));
+  const n = names.length;
+  const table = Float64Array.from({ length: n * n }, (_, k) => bondLimit(names[Math.floor(k / n)]!, names[k % n]!));
+  return {
+    widest: table.reduce((m, x) => Math.max(m, x), 0),
+    of: (i, j) => (compatible(s, i, j) ? table[kinds[i]! * n + kinds[j]!]! : 0),
   };
+}
+
+function findBonds(s: Structure): Neighbour[] {
   // Atoms disordered about a symmetry element (negative group) never bond to copies of their own group.
   const own = (b: Neighbour): boolean =>
     isSymmetryGroup(s.sites[b.from]!.disorder?.group) &&
     s.sites[b.from]!.disorder!.assembly === s.sites[b.to]!.disorder?.assembly &&
-    !isTrivial(b.operator);
+    !isHome(b);
   return neighbours(
     s.cell,
     s.spaceGroup,
     s.sites.map((x) => x.position),
-    limit,
+    bondReach(s),
   ).filter((b) => b.distance > 0.5 && !own(b));
 }
 
-export interface PlacedSite {
-  readonly site: number;
-  readonly operator: Operator;
+/** The bonds of each site, in the order of the sites. */
+export function bondsBySite(s: Structure, list: readonly Neighbour[] = bonds(s)): Neighbour[][] {
+  const out = s.sites.map((): Neighbour[] => []);
+  for (const b of list) out[b.from]!.push(b);
+  return out;
 }
 
-/** Product with translations kept, not wrapped. */
-export function composeExact(a: Operator, b: Operator): Operator {
-  const r = compose(a, b).r;
-  const t = [0, 1, 2].map(
-    (i) => a.r[3 * i]! * b.t[0] + a.r[3 * i + 1]! * b.t[1] + a.r[3 * i + 2]! * b.t[2] + a.t[i]!,
-  ) as unknown as Operator['t'];
-  return { r, t };
-}
+/** The neighbour as an atom of the crystal, seen from the centre carried by `from`. */
+export const neighbourRef = (s: Structure, n: Neighbour, from: Placement = HOME): AtomRef => ({
+  site: s.sites[n.to]!.id,
+  ...composePlacements(s.spaceGroup, from, n),
+});
 
-const exactKey = (site: number, x: readonly number[]): string => `${site}|${x.map((v) => Math.round(v * 2000)).join()}`;
-const place = (o: Operator, x: readonly [number, number, number]): [number, number, number] =>
-  [0, 1, 2].map((i) => o.r[3 * i]! * x[0] + o.r[3 * i + 1]! * x[1] + o.r[3 * i + 2]! * x[2] + o.t[i]!) as [
-    number,
-    number,
-    number,
-  ];
-
-/** Follows bonds from a placed site to the whole connected unit; stops after `most` sites, where the unit is a polymer. */
-export function connectedUnit(s: Structure, list: readonly Neighbour[], start: PlacedSite, most = 2000): PlacedSite[] {
-  const from = new Map<number, Neighbour[]>();
-  for (const b of list) from.set(b.from, [...(from.get(b.from) ?? []), b]);
-  const out: PlacedSite[] = [start];
-  const seen = new Set([exactKey(start.site, place(start.operator, s.sites[start.site]!.position))]);
+/** Follows bonds from an atom to the whole connected unit; stops after `most` atoms, where the unit is a polymer. */
+export function connectedUnit(s: Structure, list: readonly Neighbour[], start: AtomRef, most = 2000): AtomRef[] {
+  const from = bondsBySite(s, list);
+  const index = siteIndices(s);
+  const out: AtomRef[] = [start];
+  const seen = new Set([placeKey(s, start)]);
   for (let i = 0; i < out.length && out.length < most; i++) {
     const here = out[i]!;
-    for (const b of from.get(here.site) ?? []) {
-      const operator = composeExact(here.operator, b.operator);
-      const key = exactKey(b.to, place(operator, s.sites[b.to]!.position));
+    for (const b of from[index.get(here.site)!]!) {
+      const next = neighbourRef(s, b, here);
+      const key = placeKey(s, next);
       if (seen.has(key)) continue;
       seen.add(key);
-      out.push({ site: b.to, operator });
+      out.push(next);
     }
   }
   return out;
@@ -106,67 +114,71 @@ export function fragments(s: Structure, list: readonly Neighbour[] = bonds(s)): 
   const root = (i: number): number => (parent[i] === i ? i : (parent[i] = root(parent[i]!)));
   for (const b of list) parent[root(b.from)] = root(b.to);
   const groups = new Map<number, number[]>();
-  s.sites.forEach((_, i) => groups.set(root(i), [...(groups.get(root(i)) ?? []), i]));
+  s.sites.forEach((_, i) => {
+    const group = groups.get(root(i));
+    if (group) group.push(i);
+    else groups.set(root(i), [i]);
+  });
   return [...groups.values()].sort((p, q) => q.length - p.length);
+}
+
+/** Placements that join the sites of one fragment to its heaviest, nearest bonds first. */
+function joinFragment(s: Structure, group: readonly number[], bySite: readonly Neighbour[][]): Map<number, Placement> {
+  // Heaviest first keeps the centre of the unit where it is.
+  const first = group.reduce(
+    (p, q) => (elementOf(s.sites[q]!.element).z > elementOf(s.sites[p]!.element).z ? q : p),
+    group[0]!,
+  );
+  const placed = new Map<number, Placement>([[first, HOME]]);
+  const queue = [first];
+  for (let i = 0; i < queue.length; i++) {
+    const at = queue[i]!;
+    const near = [...bySite[at]!].sort((p, q) => Number(isHome(q)) - Number(isHome(p)) || p.distance - q.distance);
+    for (const b of near) {
+      if (placed.has(b.to)) continue;
+      placed.set(b.to, composePlacements(s.spaceGroup, placed.get(at)!, b));
+      queue.push(b.to);
+    }
+  }
+  return placed;
+}
+
+/** The placement that brings a point nearest to the middle of the cell; it stays where it is unless another copy is clearly nearer. */
+function towardsMiddle(s: Structure, centre: Vec3): Placement {
+  let best: Placement = HOME,
+    score = Infinity;
+  symmetryTable(s.spaceGroup).operators.forEach((o, operator) => {
+    const y = applyOperator(o, centre);
+    const shift = y.map((v) => -Math.floor(v + 1e-9)) as unknown as Vec3;
+    const d = y.reduce((sum, v, k) => sum + (v + shift[k]! - 0.5) ** 2, 0) + (operator === 0 ? 0 : 0.02);
+    if (d >= score) return;
+    score = d;
+    best = { operator, shift };
+  });
+  return best;
 }
 
 /** Moves sites by symmetry so that each fragment is one connected piece, its middle inside the cell nearest (½, ½, ½). */
 export function assembleAsymmetricUnit(s: Structure): Structure {
-  const list = bonds(s);
-  const sites = s.sites.map((x) => x);
-  const isIdentity = (o: Operator): boolean =>
-    operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9);
-  const byFrom = new Map<number, Neighbour[]>();
-  for (const b of list) byFrom.set(b.from, [...(byFrom.get(b.from) ?? []), b]);
-  const placed = new Map<number, Operator>();
-  for (const group of fragments(s, list)) {
-    // Heaviest first keeps the centre of the unit where it is.
-    const first = group.reduce(
-      (p, q) => (elementOf(s.sites[q]!.element).z > elementOf(s.sites[p]!.element).z ? q : p),
-      group[0]!,
-    );
-    placed.set(first, IDENTITY);
-    const queue = [first];
-    for (let i = 0; i < queue.length; i++) {
-      const at = queue[i]!;
-      const near = [...(byFrom.get(at) ?? [])].sort(
-        (p, q) => Number(isIdentity(q.operator)) - Number(isIdentity(p.operator)) || p.distance - q.distance,
-      );
-      for (const b of near) {
-        if (placed.has(b.to)) continue;
-        placed.set(b.to, composeExact(placed.get(at)!, b.operator));
-        queue.push(b.to);
-      }
-    }
-    const centre = [0, 1, 2].map(
-      (k) => group.reduce((sum, i) => sum + place(placed.get(i)!, s.sites[i]!.position)[k]!, 0) / group.length,
-    ) as [number, number, number];
-    let best = IDENTITY,
-      score = Infinity;
-    for (const c of s.spaceGroup.centring)
-      for (const o of s.spaceGroup.representatives) {
-        const y = place({ r: o.r, t: [o.t[0] + c[0], o.t[1] + c[1], o.t[2] + c[2]] }, centre);
-        const n = y.map((v) => -Math.floor(v + 1e-9));
-        const d = y.reduce((sum, v, k) => sum + (v + n[k]! - 0.5) ** 2, 0);
-        // The unit stays where it is unless another copy is clearly nearer to the middle.
-        const penalty = isIdentity(o) && c.every((v) => !v) ? 0 : 0.02;
-        if (d + penalty < score) {
-          score = d + penalty;
-          best = { r: o.r, t: [o.t[0] + c[0] + n[0]!, o.t[1] + c[1] + n[1]!, o.t[2] + c[2] + n[2]!] };
-        }
-      }
-    for (const i of group) placed.set(i, composeExact(best, placed.get(i)!));
+  const bySite = bondsBySite(s);
+  const placed = new Map<number, Placement>();
+  for (const group of fragments(s)) {
+    const joined = joinFragment(s, group, bySite);
+    const at = group.map((i) => applyOperator(operatorOf(s.spaceGroup, joined.get(i)!), s.sites[i]!.position));
+    const centre = [0, 1, 2].map((k) => at.reduce((sum, x) => sum + x[k]!, 0) / group.length) as unknown as Vec3;
+    const whole = towardsMiddle(s, centre);
+    for (const i of group) placed.set(i, composePlacements(s.spaceGroup, whole, joined.get(i)!));
   }
-  return { ...s, sites: sites.map((site, i) => moveSite(s, site, placed.get(i)!)) };
+  return { ...s, sites: s.sites.map((site, i) => moveSite(s, site, operatorOf(s.spaceGroup, placed.get(i)!))) };
 }
 
 /** A site carried by an operator, displacement tensor included. */
 export function moveSite(s: Structure, site: Structure['sites'][number], o: Operator): Structure['sites'][number] {
-  if (isTrivial(o)) return site;
-  const position = place(o, site.position);
+  if (isUnmoved(o)) return site;
+  const position = applyOperator(o, site.position);
   if (site.displacement.kind === 'iso') return { ...site, position };
   return { ...site, position, displacement: { ...site.displacement, u: rotateU(s.cell, o.r, site.displacement.u) } };
 }
-function isTrivial(o: Operator): boolean {
-  return operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9);
-}
+
+const isUnmoved = (o: Operator): boolean =>
+  o.r.every((x, i) => x === (i % 4 ? 0 : 1)) && o.t.every((t) => Math.abs(t) < 1e-9);

@@ -54,7 +54,7 @@ describe('hydrogen bonds', () => {
   it('reach copies by symmetry and keep apart what is never there together', () => {
     const s = box([site('O1', 'O', at(0.5, 5, 5)), site('H1', 'H', at(-0.34, 5, 5)), site('N1', 'N', at(7.7, 5, 5))]);
     const [b] = hydrogenBonds(s);
-    expect(b!.operator.t).toEqual([-1, 0, 0]);
+    expect(b!.acceptor.shift).toEqual([-1, 0, 0]);
     const disordered = {
       ...s,
       sites: s.sites.map((x) =>

@@ -1,145 +1,207 @@
-/** Distances, angles, torsions and planes with s.u. from the covariances of the refinement and of the cell. */
-import {
-  apply3,
-  cross,
-  dot,
-  eigenSymmetric3,
-  norm,
-  normalize,
-  subtract,
-  type Mat3,
-  type Vec3,
-} from '../math/matrix3.ts';
+/** Measures of atoms with s.u. from the covariances of the refinement (or the file's s.u.) and of the cell. */
+import { operatorOf, siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
 import { cellParameters, orthogonalization, type Cell } from '../crystal/cell.ts';
-import { IDENTITY, type Operator } from '../crystal/operator.ts';
-import type { Measured } from '../crystal/uncertainty.ts';
+import { applyOperator } from '../crystal/operator.ts';
+import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
+import type { Measured } from '../crystal/uncertainty.ts';
+import { Dual, type DualVec3 } from '../math/dual.ts';
+import { apply3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { covarianceOf, type CovarianceData } from '../refine/covariance.ts';
 import { siteOffset } from '../refine/parameters.ts';
+import type { Figure } from './figures.ts';
 
-/** A site and the operator that makes the copy meant. */
-export interface Place {
-  readonly site: number;
-  readonly operator?: Operator;
+/** Where the uncertainty of a measure comes from. */
+export type UncertaintySource = 'covariance' | 'file' | 'none';
+
+export interface MeasuredFigure {
+  readonly values: readonly number[];
+  readonly su: readonly number[];
+  readonly source: UncertaintySource;
 }
 
-const DEG = 180 / Math.PI;
-
-export const distanceOf = (p: readonly Vec3[]): number => norm(subtract(p[1]!, p[0]!));
-
-export function angleOf(p: readonly Vec3[]): number {
-  const u = subtract(p[0]!, p[1]!),
-    v = subtract(p[2]!, p[1]!);
-  return Math.atan2(norm(cross(u, v)), dot(u, v)) * DEG;
+/** Whether any site says how well it is known; the cell's s.u. alone would pretend to a precision that is not there. */
+function sourceOf(s: Structure, covariance: CovarianceData | undefined): UncertaintySource {
+  if (covariance) return 'covariance';
+  return s.sites.some((x) => x.positionSu?.some((u) => u > 0)) ? 'file' : 'none';
 }
 
-/** Signed torsion in degrees, positive clockwise looking from the second to the third point (IUPAC 1974). */
-export function torsionOf(p: readonly Vec3[]): number {
-  const b1 = subtract(p[1]!, p[0]!),
-    b2 = subtract(p[2]!, p[1]!),
-    b3 = subtract(p[3]!, p[2]!);
-  const n1 = cross(b1, b2),
-    n2 = cross(b2, b3);
-  return Math.atan2(dot(cross(n1, n2), normalize(b2)), dot(n1, n2)) * DEG;
+/** ∂A/∂p of the orthogonalization matrix for a, b, c (Å) and α, β, γ (degrees). */
+export function orthogonalizationSlopes(cell: Cell): Mat3[] {
+  const n = 6;
+  const rad = Math.PI / 180;
+  const p = cellParameters(cell).map((x, i) => Dual.variable(x, i, n));
+  const cosine = (d: Dual): Dual =>
+    new Dual(
+      Math.cos(d.value * rad),
+      d.gradient.map((g) => -g * Math.sin(d.value * rad) * rad),
+    );
+  const sine = (d: Dual): Dual =>
+    new Dual(
+      Math.sin(d.value * rad),
+      d.gradient.map((g) => g * Math.cos(d.value * rad) * rad),
+    );
+  const [a, b, c, alpha, beta, gamma] = p as [Dual, Dual, Dual, Dual, Dual, Dual];
+  const ca = cosine(alpha),
+    cb = cosine(beta),
+    cg = cosine(gamma),
+    sg = sine(gamma);
+  // sin²γ c_z² = 1 − cos²α − cos²β − cos²γ + 2 cosα cosβ cosγ, with c = 1.
+  const square = ca
+    .times(ca)
+    .plus(cb.times(cb))
+    .plus(cg.times(cg))
+    .times(-1)
+    .plus(1)
+    .plus(ca.times(cb).times(cg).times(2));
+  const zero = Dual.constant(0, n);
+  const entries = [
+    a,
+    b.times(cg),
+    c.times(cb),
+    zero,
+    b.times(sg),
+    c.times(ca.minus(cb.times(cg))).over(sg),
+    zero,
+    zero,
+    c.times(square.root()).over(sg),
+  ];
+  return Array.from({ length: n }, (_, k) => entries.map((e) => e.gradient[k]!) as unknown as Mat3);
 }
-
-export interface Plane {
-  centre: Vec3;
-  normal: Vec3;
-  /** Signed distance of each point, Å. */
-  deviations: number[];
-  rms: number;
-}
-
-/** Least-squares plane of three or more Cartesian points (Schomaker et al. 1959, Acta Cryst. 12, 600; unit weights). */
-export function planeOf(points: readonly Vec3[]): Plane {
-  const n = points.length;
-  const centre = [0, 1, 2].map((k) => points.reduce((s, p) => s + p[k]!, 0) / n) as unknown as Vec3;
-  const m = new Array<number>(9).fill(0);
-  for (const p of points) {
-    const d = subtract(p, centre);
-    for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) m[3 * i + j]! += d[i]! * d[j]!;
-  }
-  const normal = eigenSymmetric3(m as unknown as Mat3).vectors[0];
-  const deviations = points.map((p) => dot(subtract(p, centre), normal));
-  return { centre, normal, deviations, rms: Math.sqrt(deviations.reduce((s, d) => s + d * d, 0) / n) };
-}
-
-const positionsOf = (cell: Cell, places: readonly Place[], coordinates: (site: number) => Vec3): Vec3[] => {
-  const m = orthogonalization(cell);
-  return places.map(({ site, operator }) => {
-    const x = coordinates(site);
-    if (!operator || operator === IDENTITY) return apply3(m, x);
-    const y = apply3(operator.r, x);
-    return apply3(m, [y[0] + operator.t[0], y[1] + operator.t[1], y[2] + operator.t[2]]);
-  });
-};
 
 /**
- * Value and s.u. of any function of placed sites. Derivatives are central differences of 1e−5 Å; covariances between
- * all coordinates enter, with the s.u. of the cell as independent contributions. Zero where no site has an s.u.
+ * Which cell parameters the symmetry makes one: groups of indices 0–5 that vary together. Parameters that symmetry fixes
+ * (90° and 120°) stand in none. Read off the metric that is left when a skew one is averaged over the group.
  */
-export function measure(
+export function cellTies(group: SpaceGroup): number[][] {
+  const skew: Mat3 = [81, 11.3, 7.1, 11.3, 110, 13.7, 7.1, 13.7, 139];
+  const mean = new Array<number>(9).fill(0);
+  for (const { r } of group.representatives)
+    multiply3(transpose3(r), multiply3(skew, r)).forEach((x, i) => (mean[i]! += x / group.representatives.length));
+  const length = [mean[0]!, mean[4]!, mean[8]!].map(Math.sqrt);
+  const cosines = [
+    mean[5]! / (length[1]! * length[2]!),
+    mean[2]! / (length[0]! * length[2]!),
+    mean[1]! / (length[0]! * length[1]!),
+  ];
+  const fixed = (x: number): boolean => [0, 0.5, -0.5].some((f) => Math.abs(x - f) < 1e-9);
+  const gather = (values: readonly number[], first: number): number[][] => {
+    const out: number[][] = [];
+    values.forEach((x, i) => {
+      if (first && fixed(x)) return;
+      const same = out.find((g) => Math.abs(values[g[0]! - first]! - x) < 1e-6);
+      if (same) same.push(first + i);
+      else out.push([first + i]);
+    });
+    return out;
+  };
+  return [...gather(length, 0), ...gather(cosines, 3)];
+}
+
+/** Cartesian positions of atoms, Å. Throws RangeError where a site is gone. */
+export function cartesianOf(s: Structure, refs: readonly AtomRef[]): Vec3[] {
+  const m = orthogonalization(s.cell);
+  return fractionalOf(s, refs).map((x) => apply3(m, x));
+}
+
+function fractionalOf(s: Structure, refs: readonly AtomRef[]): Vec3[] {
+  const index = siteIndices(s);
+  return refs.map((ref) => {
+    const i = index.get(ref.site);
+    if (i === undefined) throw new RangeError('An atom of this measure is not in the model any more.');
+    return applyOperator(operatorOf(s.spaceGroup, ref), s.sites[i]!.position);
+  });
+}
+
+/**
+ * Values and s.u. of a figure of atoms, with its analytic Jacobian J: s.u.² = J V Jᵀ. V holds the covariances of the sites'
+ * coordinates (of the refinement, or the file's s.u. as independent) and the s.u. of the cell, constants that symmetry
+ * makes equal varying together. Zero where nothing is known of the sites' s.u.
+ */
+export function measureFigure(
   s: Structure,
-  places: readonly Place[],
-  f: (points: readonly Vec3[]) => number,
+  refs: readonly AtomRef[],
+  figure: Figure,
   covariance?: CovarianceData,
-): Measured {
-  const base = (site: number): Vec3 => s.sites[site]!.position;
-  const value = f(positionsOf(s.cell, places, base));
-  const sites = [...new Set(places.map((p) => p.site))];
-  // A model that was never refined has no s.u. at all; the cell's alone would pretend to a precision that is not there.
-  if (!covariance && !s.sites.some((x) => x.positionSu?.some((u) => u > 0))) return { value, su: 0 };
-  const step = [s.cell.a, s.cell.b, s.cell.c].map((len) => 1e-5 / len);
-  const wrap = (d: number): number => (d > 180 ? d - 360 : d < -180 ? d + 360 : d);
-  const gradient = sites.map((site) =>
-    [0, 1, 2].map((k) => {
-      const at = (sign: number): number =>
-        f(
-          positionsOf(s.cell, places, (i) =>
-            i === site ? (base(i).map((x, q) => x + (q === k ? sign * step[k]! : 0)) as unknown as Vec3) : base(i),
-          ),
-        );
-      return wrap(at(1) - at(-1)) / (2 * step[k]!);
-    }),
+): MeasuredFigure {
+  const m = orthogonalization(s.cell);
+  const fractional = fractionalOf(s, refs);
+  const n = 3 * refs.length;
+  const points = fractional.map(
+    (x, i) => apply3(m, x).map((v, k) => Dual.variable(v, 3 * i + k, n)) as unknown as DualVec3,
   );
+  const out = figure(points);
+  const values = out.map((d) => d.value);
+  const source = sourceOf(s, covariance);
+  if (source === 'none') return { values, su: values.map(() => 0), source };
+  const spread = siteSlopes(s, refs, m);
+  const cell = cellSlopes(s, fractional);
+  const su = out.map(({ gradient }) =>
+    Math.sqrt(Math.max(0, siteVariance(s, spread(gradient), covariance) + cellVariance(s, cell(gradient)))),
+  );
+  return { values, su, source };
+}
+
+/** Carries a gradient by Cartesian coordinates of copies to one by fractional coordinates of the sites. */
+function siteSlopes(s: Structure, refs: readonly AtomRef[], m: Mat3): (gradient: Float64Array) => Map<number, Vec3> {
+  const index = siteIndices(s);
+  const through = refs.map((ref) => ({
+    site: index.get(ref.site)!,
+    matrix: multiply3(m, operatorOf(s.spaceGroup, ref).r),
+  }));
+  return (gradient) => {
+    const sites = new Map<number, Vec3>();
+    through.forEach(({ site, matrix }, i) => {
+      const g: Vec3 = [gradient[3 * i]!, gradient[3 * i + 1]!, gradient[3 * i + 2]!];
+      const slope = apply3(transpose3(matrix), g);
+      const before = sites.get(site) ?? [0, 0, 0];
+      sites.set(site, [before[0] + slope[0], before[1] + slope[1], before[2] + slope[2]]);
+    });
+    return sites;
+  };
+}
+
+function siteVariance(s: Structure, slopes: ReadonlyMap<number, Vec3>, covariance: CovarianceData | undefined): number {
   let variance = 0;
-  const rows = covariance ? sites.map((site) => covariance.siteIds.indexOf(s.sites[site]!.id)) : [];
-  sites.forEach((site, p) =>
-    sites.forEach((other, q) => {
-      if (covariance && rows[p]! >= 0 && rows[q]! >= 0) {
+  const row = (site: number): number => covariance?.siteIds.indexOf(s.sites[site]!.id) ?? -1;
+  const list = [...slopes].map(([site, slope]) => ({ site, slope, row: row(site) }));
+  for (const p of list)
+    for (const q of list) {
+      if (covariance && p.row >= 0 && q.row >= 0) {
         for (let i = 0; i < 3; i++)
           for (let j = 0; j < 3; j++)
             variance +=
-              gradient[p]![i]! *
-              gradient[q]![j]! *
-              covarianceOf(covariance, siteOffset(rows[p]!) + i, siteOffset(rows[q]!) + j);
-      } else if (site === other)
-        for (let i = 0; i < 3; i++) variance += (gradient[p]![i]! * (s.sites[site]!.positionSu?.[i] ?? 0)) ** 2;
-    }),
-  );
-  s.cell.su?.forEach((su, k) => {
-    if (!su) return;
-    const parameters = cellParameters(s.cell);
-    const h = su * 0.5;
-    const at = (sign: number): number => {
-      const moved = parameters.map((x, i) => x + (i === k ? sign * h : 0)) as [
-        number,
-        number,
-        number,
-        number,
-        number,
-        number,
-      ];
-      return f(
-        positionsOf(
-          { a: moved[0], b: moved[1], c: moved[2], alpha: moved[3], beta: moved[4], gamma: moved[5] },
-          places,
-          base,
-        ),
-      );
-    };
-    variance += ((wrap(at(1) - at(-1)) / (2 * h)) * su) ** 2;
-  });
-  return { value, su: Math.sqrt(Math.max(0, variance)) };
+              p.slope[i]! * q.slope[j]! * covarianceOf(covariance, siteOffset(p.row) + i, siteOffset(q.row) + j);
+      } else if (p === q)
+        for (let i = 0; i < 3; i++) variance += (p.slope[i]! * (s.sites[p.site]!.positionSu?.[i] ?? 0)) ** 2;
+    }
+  return variance;
+}
+
+/** Carries a gradient by Cartesian coordinates to one by the six cell parameters, the fractional coordinates held. */
+function cellSlopes(s: Structure, fractional: readonly Vec3[]): (gradient: Float64Array) => number[] {
+  if (!s.cell.su?.some((x) => x > 0)) return () => [];
+  const moved = orthogonalizationSlopes(s.cell).map((d) => fractional.map((x) => apply3(d, x)));
+  return (gradient) =>
+    moved.map((points) =>
+      points.reduce(
+        (sum, v, i) => sum + v[0] * gradient[3 * i]! + v[1] * gradient[3 * i + 1]! + v[2] * gradient[3 * i + 2]!,
+        0,
+      ),
+    );
+}
+
+function cellVariance(s: Structure, slopes: readonly number[]): number {
+  const { su } = s.cell;
+  if (!su || !slopes.length) return 0;
+  return cellTies(s.spaceGroup).reduce((sum, tied) => {
+    const slope = tied.reduce((t, k) => t + slopes[k]!, 0);
+    return sum + (slope * Math.max(...tied.map((k) => su[k]!))) ** 2;
+  }, 0);
+}
+
+/** A figure with one value. */
+export function measure(s: Structure, refs: readonly AtomRef[], figure: Figure, covariance?: CovarianceData): Measured {
+  const { values, su } = measureFigure(s, refs, figure, covariance);
+  return { value: values[0]!, su: su[0]! };
 }

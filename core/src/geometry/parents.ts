@@ -4,7 +4,9 @@ import type { Neighbour } from '../crystal/neighbours.ts';
 import type { Site, Structure } from '../crystal/structure.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import { apply3, type Vec3 } from '../math/matrix3.ts';
-import { bonds, composeExact } from './bonds.ts';
+import { composePlacements, isHome, operatorOf } from '../crystal/atom-ref.ts';
+import { applyOperator } from '../crystal/operator.ts';
+import { bonds } from './bonds.ts';
 import type { Surroundings } from './hydrogens.ts';
 
 export type GroupOf = Site['disorder'];
@@ -27,9 +29,6 @@ export function parentSurroundings(s: Structure, parent: number, as: GroupOf = s
   return covalent.length ? covalent : near;
 }
 
-const isSymmetryCopy = (n: Neighbour): boolean =>
-  n.operator.r.some((x, i) => x !== (i % 4 ? 0 : 1)) || n.operator.t.some((t) => Math.abs(t) > 1e-6);
-
 /** A parent's neighbours by reference, so that positions can be renewed as the model moves. */
 export interface ParentReference {
   readonly parent: number;
@@ -47,8 +46,8 @@ export function parentReference(
   if (!first) return { parent, neighbours: near };
   // The atom beyond that defines torsions: the heaviest-bonded, farthest from the parent's own place.
   const next = parentSurroundings(s, first.to, as)
-    .map((n) => ({ ...n, operator: composeExact(first.operator, n.operator) }))
-    .filter((n) => n.to !== parent || isSymmetryCopy(n))[0];
+    .map((n) => ({ ...n, ...composePlacements(s.spaceGroup, first, n) }))
+    .filter((n) => n.to !== parent || !isHome(n))[0];
   return { parent, neighbours: near, ...(next ? { beyond: next } : {}) };
 }
 
@@ -59,15 +58,7 @@ export function surroundingsAt(
   position: (site: number) => Vec3,
 ): Surroundings {
   const m = orthogonalization(s.cell);
-  const at = (n: Neighbour): Vec3 => {
-    const x = position(n.to),
-      { r, t } = n.operator;
-    return apply3(m, [
-      r[0] * x[0] + r[1] * x[1] + r[2] * x[2] + t[0],
-      r[3] * x[0] + r[4] * x[1] + r[5] * x[2] + t[1],
-      r[6] * x[0] + r[7] * x[1] + r[8] * x[2] + t[2],
-    ]);
-  };
+  const at = (n: Neighbour): Vec3 => apply3(m, applyOperator(operatorOf(s.spaceGroup, n), position(n.to)));
   return {
     parent: apply3(m, position(reference.parent)),
     neighbours: reference.neighbours.map(at),

@@ -1,3 +1,4 @@
+import { experiment } from '../crystal/experiment.ts';
 import { describe, expect, it } from 'vitest';
 import { calculatedIntensities } from '../../../demo/src/simulate.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
@@ -63,7 +64,7 @@ describe('density between grid points', () => {
 describe('the reading of residual maxima', () => {
   const data = dataOf(truth);
   const read = (s: Structure) => {
-    const map = modelMap('difference', s, data, evaluateStructure(s, data, crystal.wavelength).data);
+    const map = modelMap('difference', s, data, evaluateStructure(experiment(s, data, crystal.wavelength)).data);
     const { peaks, holes } = residualPeaks(map, s);
     return { peaks, holes, readings: readPeaks(s, peaks, map.sigma), down: readPeaks(s, holes, map.sigma, -1) };
   };
@@ -117,10 +118,11 @@ describe('the solvent mask', () => {
     const host: Structure = { ...s, sites: s.sites.slice(0, 19) };
     const guest = s.sites.slice(19);
     const data = dataOf(s, 0.95);
-    const before = evaluateStructure(host, data, solvated.wavelength).figures.r1;
+    const before = evaluateStructure(experiment(host, data, solvated.wavelength)).figures.r1;
     const mask = await solventMask(host, data, solvated.wavelength, {}, quietContext());
-    const after = evaluateStructure(host, data, solvated.wavelength, { a: 0.1, b: 0 }, 0, undefined, { mask }).figures
-      .r1;
+    const after = evaluateStructure(
+      experiment(host, data, solvated.wavelength, { weights: { a: 0.1, b: 0 }, treatment: { mask } }),
+    ).figures.r1;
     expect(before).toBeGreaterThan(0.2);
     expect(after).toBeLessThan(0.5 * before);
     const electrons = 2 * guest.reduce((t, x) => t + ({ C: 6, O: 8, H: 1 } as Record<string, number>)[x.element]!, 0);
@@ -144,7 +146,7 @@ describe('the solvent mask', () => {
 describe('plots of the data', () => {
   it('rank reflections and average shells as direct sums do', () => {
     const data = mergeForGroup(crystal.raw, truth.cell, truth.spaceGroup).reflections;
-    const e = evaluateStructure(truth, data, crystal.wavelength, { a: 0, b: 0 });
+    const e = evaluateStructure(experiment(truth, data, crystal.wavelength, { weights: { a: 0, b: 0 } }));
     const p = plotData(truth, data, e.data, { a: 0, b: 0 }, e.figures.s);
     expect(p.fo.length).toBe(e.data.used.length);
     const order = Array.from(p.delta, (d, i) => [d, p.expected[i]!] as const).sort((x, y) => x[0] - y[0]);

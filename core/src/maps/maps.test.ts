@@ -1,3 +1,4 @@
+import { experiment } from '../crystal/experiment.ts';
 import { describe, expect, it } from 'vitest';
 import { seededRandom } from '../math/random.ts';
 import { cellVolume, type Cell } from '../crystal/cell.ts';
@@ -95,7 +96,7 @@ describe('residual density', () => {
 
   it('shows a missing atom where it is, with its surroundings', () => {
     const part = { ...s, sites: s.sites.slice(0, 2) };
-    const { data } = evaluateStructure(part, merged, 0.71075);
+    const { data } = evaluateStructure(experiment(part, merged, 0.71075));
     const map = modelMap('difference', part, merged, data);
     const { peaks, holes } = residualPeaks(map, part);
     expect(peaks[0]!.name).toBe('ρ1');
@@ -128,7 +129,7 @@ describe('residual density', () => {
   });
 
   it('is flat for the true model', () => {
-    const { data } = evaluateStructure(s, merged, 0.71075);
+    const { data } = evaluateStructure(experiment(s, merged, 0.71075));
     const map = modelMap('difference', s, merged, data);
     expect(Math.max(...map.values)).toBeLessThan(0.01);
     const full = modelMap('observed', s, merged, data);

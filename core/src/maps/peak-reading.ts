@@ -31,7 +31,7 @@ export function readPeaks(
     s.cell,
     s.spaceGroup,
     [...s.sites.map((x) => x.position), ...peaks.map((p) => p.position as Vec3)],
-    (i, j) => (i >= s.sites.length && j < s.sites.length ? 3.4 : 0),
+    { widest: 3.4, of: (i, j) => (i >= s.sites.length && j < s.sites.length ? 3.4 : 0) },
     peaks.map((_, i) => s.sites.length + i),
   );
   return peaks.map((p, k): PeakReading => {

@@ -1,4 +1,5 @@
 /** Solvent that cannot be modelled: voids, the electrons in them, and their part of the structure factors (van der Sluis & Spek 1990, Acta Cryst. A46, 194). */
+import { experiment } from '../crystal/experiment.ts';
 import { cellVolume, orthogonalization } from '../crystal/cell.ts';
 import { elementOf } from '../crystal/elements.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
@@ -206,7 +207,9 @@ export async function solventMask(
   for (let cycle = 1; cycle <= 25; cycle++) {
     await context.breath();
     const { mask: _old, ...rest } = treatment;
-    const e = evaluateStructure(s, reflections, wavelength, { a: 0.1, b: 0 }, 0, undefined, { ...rest, mask });
+    const e = evaluateStructure(
+      experiment(s, reflections, wavelength, { weights: { a: 0.1, b: 0 }, treatment: { ...rest, mask } }),
+    );
     const difference = modelMap('difference', s, reflections, e.data, Math.min(0.25, dMin / 3)).values;
     // F(000) is not measured: the density outside the voids has to average to nothing.
     let outside = 0;

@@ -1,17 +1,21 @@
 /** Growing what is drawn across symmetry, and moving fragments of the model to equivalent places. */
 import { isHydrogen, isMetal } from '../crystal/elements.ts';
-import { applyOperator, IDENTITY, type Operator } from '../crystal/operator.ts';
+import {
+  moveRef,
+  operatorOf,
+  originalRef,
+  placementOf,
+  placeKey,
+  siteIndices,
+  type AtomRef,
+} from '../crystal/atom-ref.ts';
+import type { Operator } from '../crystal/operator.ts';
 import { neighbours, type Neighbour } from '../crystal/neighbours.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { bonds, composeExact, fragments, moveSite, type PlacedSite } from '../geometry/bonds.ts';
+import { bonds, bondsBySite, fragments, moveSite, neighbourRef } from '../geometry/bonds.ts';
 
 /** Along which links a molecule is completed. */
 export type Through = 'bonds' | 'metals' | 'hydrogen bonds';
-
-const keyOf = (s: Structure, p: PlacedSite): string =>
-  `${p.site}|${applyOperator(p.operator, s.sites[p.site]!.position)
-    .map((x) => Math.round(x * 1000))
-    .join()}`;
 
 /** Short contacts from hydrogen to O, N, F or halide, as links between the hydrogen and its acceptor. */
 export function hydrogenBondLinks(s: Structure): Neighbour[] {
@@ -23,65 +27,93 @@ export function hydrogenBondLinks(s: Structure): Neighbour[] {
     s.cell,
     s.spaceGroup,
     s.sites.map((x) => x.position),
-    (i, j) => {
-      const h = isHydrogen(s.sites[i]!.element) ? i : isHydrogen(s.sites[j]!.element) ? j : -1;
-      if (h < 0) return 0;
-      const other = h === i ? j : i;
-      const p = parent.get(h);
-      if (p === undefined || !['O', 'N', 'S'].includes(s.sites[p]!.element)) return 0;
-      return limit[s.sites[other]!.element] ?? 0;
+    {
+      widest: 3,
+      of: (i, j) => {
+        const h = isHydrogen(s.sites[i]!.element) ? i : isHydrogen(s.sites[j]!.element) ? j : -1;
+        if (h < 0) return 0;
+        const other = h === i ? j : i;
+        const p = parent.get(h);
+        if (p === undefined || !['O', 'N', 'S'].includes(s.sites[p]!.element)) return 0;
+        return limit[s.sites[other]!.element] ?? 0;
+      },
     },
   ).filter((n) => n.distance > 1.3);
 }
 
-/** What is drawn after one more step along the links: the connected pieces that touch what is there. */
-export function growStep(s: Structure, drawn: readonly PlacedSite[], through: Through, most = 3000): PlacedSite[] {
+/** The links of each site that growing may follow. */
+function linksThrough(s: Structure, through: Through): Neighbour[][] {
   const all = bonds(s);
-  const links =
-    through === 'bonds'
-      ? all
-      : through === 'metals'
-        ? all.filter((b) => isMetal(s.sites[b.from]!.element) || isMetal(s.sites[b.to]!.element))
-        : hydrogenBondLinks(s);
-  const by = new Map<number, Neighbour[]>();
-  for (const b of links) by.set(b.from, [...(by.get(b.from) ?? []), b]);
-  const covalent = new Map<number, Neighbour[]>();
-  for (const b of all)
-    if (!isMetal(s.sites[b.from]!.element) && !isMetal(s.sites[b.to]!.element))
-      covalent.set(b.from, [...(covalent.get(b.from) ?? []), b]);
-  const out = new Map(drawn.map((p) => [keyOf(s, p), p]));
-  const added: PlacedSite[] = [];
-  for (const p of drawn)
-    for (const b of by.get(p.site) ?? []) {
-      const q: PlacedSite = { site: b.to, operator: composeExact(p.operator, b.operator) };
-      const k = keyOf(s, q);
-      if (!out.has(k)) {
-        out.set(k, q);
-        added.push(q);
-      }
-    }
+  const metal = (i: number): boolean => isMetal(s.sites[i]!.element);
+  if (through === 'bonds') return bondsBySite(s, all);
+  if (through === 'metals')
+    return bondsBySite(
+      s,
+      all.filter((b) => metal(b.from) || metal(b.to)),
+    );
+  return bondsBySite(s, hydrogenBondLinks(s));
+}
+
+/** Bonds within ligands and molecules: none to metals. */
+function covalentLinks(s: Structure): Neighbour[][] {
+  const metal = (i: number): boolean => isMetal(s.sites[i]!.element);
+  return bondsBySite(
+    s,
+    bonds(s).filter((b) => !metal(b.from) && !metal(b.to)),
+  );
+}
+
+/** Atoms in the order they came, each place once. */
+class Drawn {
+  readonly atoms: AtomRef[] = [];
+  private readonly keys = new Set<string>();
+
+  constructor(
+    private readonly s: Structure,
+    first: readonly AtomRef[],
+  ) {
+    for (const ref of first) this.add(ref);
+  }
+
+  /** Whether it was new. */
+  add(ref: AtomRef): boolean {
+    const key = placeKey(this.s, ref);
+    if (this.keys.has(key)) return false;
+    this.keys.add(key);
+    this.atoms.push(ref);
+    return true;
+  }
+}
+
+/** What is drawn after one more step along the links: the connected pieces that touch what is there. */
+export function growStep(s: Structure, drawn: readonly AtomRef[], through: Through, most = 3000): AtomRef[] {
+  const links = linksThrough(s, through);
+  const index = siteIndices(s);
+  const out = new Drawn(s, drawn);
+  const added: AtomRef[] = [];
+  const take = (ref: AtomRef): void => {
+    if (out.add(ref)) added.push(ref);
+  };
+  for (const p of drawn) for (const b of links[index.get(p.site) ?? -1] ?? []) take(neighbourRef(s, b, p));
   // A ligand or partner reached by a link comes whole, not atom by atom.
-  if (through !== 'bonds')
+  if (through !== 'bonds') {
+    const covalent = covalentLinks(s);
     for (const p of added)
-      for (const b of covalent.get(p.site) ?? []) {
-        if (out.size > most) break;
-        const q: PlacedSite = { site: b.to, operator: composeExact(p.operator, b.operator) };
-        const k = keyOf(s, q);
-        if (!out.has(k)) {
-          out.set(k, q);
-          added.push(q);
-        }
+      for (const b of covalent[index.get(p.site)!]!) {
+        if (out.atoms.length > most) break;
+        take(neighbourRef(s, b, p));
       }
-  return [...out.values()].slice(0, most);
+  }
+  return out.atoms.slice(0, most);
 }
 
 /** Grows until nothing is missing (or the limit shows a network without end). */
 export function growAll(
   s: Structure,
-  drawn: readonly PlacedSite[],
+  drawn: readonly AtomRef[],
   through: Through,
   most = 1500,
-): { placed: PlacedSite[]; endless: boolean } {
+): { placed: AtomRef[]; endless: boolean } {
   let now = [...drawn];
   for (let i = 0; i < 200; i++) {
     const next = growStep(s, now, through, most + 1);
@@ -100,7 +132,7 @@ export interface Growth {
 }
 
 /** What is drawn after the acts of growing, worked out anew for this model. */
-export function followGrowth(s: Structure, acts: readonly Growth[]): { placed: PlacedSite[]; endless: boolean } {
+export function followGrowth(s: Structure, acts: readonly Growth[]): { placed: AtomRef[]; endless: boolean } {
   let placed = uniquePart(s),
     endless = false;
   for (const act of acts) {
@@ -112,20 +144,20 @@ export function followGrowth(s: Structure, acts: readonly Growth[]): { placed: P
 }
 
 /** What is drawn and its image by one symmetry operation. */
-function growBy(s: Structure, drawn: readonly PlacedSite[], operation: Operator): PlacedSite[] {
-  const out = new Map(drawn.map((p) => [keyOf(s, p), p]));
-  for (const p of drawn) {
-    const q: PlacedSite = { site: p.site, operator: composeExact(operation, p.operator) };
-    if (!out.has(keyOf(s, q))) out.set(keyOf(s, q), q);
-  }
-  return [...out.values()];
+function growBy(s: Structure, drawn: readonly AtomRef[], operation: Operator): AtomRef[] {
+  const out = new Drawn(s, drawn);
+  const by = placementOf(s.spaceGroup, operation);
+  for (const p of drawn) out.add(moveRef(s.spaceGroup, by, p));
+  return out.atoms;
 }
 
-export const uniquePart = (s: Structure): PlacedSite[] => s.sites.map((_, site) => ({ site, operator: IDENTITY }));
+export const uniquePart = (s: Structure): AtomRef[] => s.sites.map((x) => originalRef(x.id));
 
-/** The fragment of a site carried by an operator, so that the copy that was picked becomes the one in the model. */
-export function moveFragment(s: Structure, site: number, operator: Operator): Structure {
-  const home = fragments(s).find((f) => f.includes(site)) ?? [site];
-  const set = new Set(home);
-  return { ...s, sites: s.sites.map((x, i) => (set.has(i) ? moveSite(s, x, operator) : x)) };
+/** The fragment of an atom carried by its placement, so that the copy that was picked becomes the one in the model. */
+export function moveFragment(s: Structure, picked: AtomRef): Structure {
+  const site = siteIndices(s).get(picked.site);
+  if (site === undefined) throw new RangeError('That atom is not in this model any more.');
+  const home = new Set(fragments(s).find((f) => f.includes(site)) ?? [site]);
+  const operator = operatorOf(s.spaceGroup, picked);
+  return { ...s, sites: s.sites.map((x, i) => (home.has(i) ? moveSite(s, x, operator) : x)) };
 }

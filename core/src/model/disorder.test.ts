@@ -9,7 +9,7 @@ import { add, apply3, inverse3, norm, subtract, type Vec3 } from '../math/matrix
 import { structureCif } from '../publish/structure-cif.ts';
 import { openQuestions } from '../settle/questions.ts';
 import { ghosts, missingAtoms } from '../settle/first-model.ts';
-import type { Stage } from '../settle/work.ts';
+import type { Stage } from '../settle/stage.ts';
 import { addPlace, assemblies, holdDisorder, nextAssembly, removeGroup, setGroup, tiesFromGroups } from './disorder.ts';
 import { placeHydrogens } from './place-hydrogens.ts';
 import { planHydrogens } from './hydrogen-plan.ts';

@@ -67,7 +67,7 @@ export function matchMolecule(
     s.cell,
     s.spaceGroup,
     [...s.sites.map((x) => x.position), ...usable.map((p) => p.position)],
-    (i, j) => (i >= first || j >= first ? 1.8 : 0),
+    { widest: 1.8, of: (i, j) => (i >= first || j >= first ? 1.8 : 0) },
     usable.map((_, i) => first + i),
   ).filter((n) => n.distance > 0.95);
   for (const n of near)
@@ -202,8 +202,11 @@ function describe(
     s.cell,
     s.spaceGroup,
     s.sites.map((x) => x.position),
-    (i, j) =>
-      mine.has(i) !== mine.has(j) && !isHydrogen(s.sites[i]!.element) && !isHydrogen(s.sites[j]!.element) ? 1.05 : 0,
+    {
+      widest: 1.05,
+      of: (i, j) =>
+        mine.has(i) !== mine.has(j) && !isHydrogen(s.sites[i]!.element) && !isHydrogen(s.sites[j]!.element) ? 1.05 : 0,
+    },
   );
   return {
     atoms,

@@ -2,13 +2,14 @@
  * Which hydrogens an atom may carry, from its neighbours: bond lengths and angles speak for each possibility
  * (lengths after Allen et al. 1987, J. Chem. Soc. Perkin Trans. 2, S1). The scores are log-odds; density decides between the rest.
  */
+import { originalRef, placeKey, siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
 import type { HydrogenShape } from '../crystal/controls.ts';
 import { isMetal } from '../crystal/elements.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { Neighbour } from '../crystal/neighbours.ts';
 import { orthogonalization } from '../crystal/cell.ts';
-import { apply3, dot, normalize, subtract, type Vec3 } from '../math/matrix3.ts';
-import { composeExact } from '../geometry/bonds.ts';
+import { apply3, dot, normalize, subtract } from '../math/matrix3.ts';
+import { neighbourRef } from '../geometry/bonds.ts';
 import { parentSurroundings, type GroupOf } from '../geometry/parents.ts';
 
 export interface HydrogenOption {
@@ -57,30 +58,19 @@ function shortness(p: string, q: string, d: number): number {
 
 export function ringSizes(s: Structure, start: number, as: GroupOf, first: Neighbour, second: Neighbour): number {
   // Shortest way from one neighbour to the other that avoids the atom itself, up to six bonds.
-  const same = (a: Neighbour, b: Neighbour): boolean =>
-    a.to === b.to && a.position.every((x, k) => Math.abs(x - b.position[k]!) < 1e-3);
-  let front = [first];
-  const seen = new Set([
-    `${first.to}|${first.position.map((x) => x.toFixed(2)).join()}`,
-    `${start}|${s.sites[start]!.position.map((x) => x.toFixed(2)).join()}`,
-  ]);
+  const index = siteIndices(s);
+  const goal = placeKey(s, neighbourRef(s, second));
+  let front = [neighbourRef(s, first)];
+  const seen = new Set([placeKey(s, front[0]!), placeKey(s, originalRef(s.sites[start]!.id))]);
   for (let size = 3; size <= 7; size++) {
-    const next: Neighbour[] = [];
+    const next: AtomRef[] = [];
     for (const at of front)
-      for (const n of parentSurroundings(s, at.to, as)) {
-        const operator = composeExact(at.operator, n.operator);
-        const x = s.sites[n.to]!.position,
-          { r, t } = operator;
-        const position: Vec3 = [
-          r[0] * x[0] + r[1] * x[1] + r[2] * x[2] + t[0],
-          r[3] * x[0] + r[4] * x[1] + r[5] * x[2] + t[1],
-          r[6] * x[0] + r[7] * x[1] + r[8] * x[2] + t[2],
-        ];
-        const found: Neighbour = { ...n, operator, position };
-        if (same(found, second)) return size;
-        const k = `${n.to}|${position.map((v) => v.toFixed(2)).join()}`;
-        if (!seen.has(k)) {
-          seen.add(k);
+      for (const n of parentSurroundings(s, index.get(at.site)!, as)) {
+        const found = neighbourRef(s, n, at);
+        const key = placeKey(s, found);
+        if (key === goal) return size;
+        if (!seen.has(key)) {
+          seen.add(key);
           next.push(found);
         }
       }

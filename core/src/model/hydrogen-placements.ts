@@ -83,7 +83,7 @@ export class Planner {
         this.s.cell,
         this.s.spaceGroup,
         this.s.sites.map((x) => x.position),
-        (i) => (i === site ? 4.2 : 0),
+        4.2,
         [site],
       ).filter((n) => n.distance > 0.5);
       this.reach.set(site, list);

@@ -1,4 +1,6 @@
 /** The plan of hydrogens before anything is placed: every atom that can carry them, the proposed shape, and the evidence for it. */
+import { applyOperator } from '../crystal/operator.ts';
+import { operatorOf } from '../crystal/atom-ref.ts';
 import { isSymmetryGroup, NO_CONTROLS, type Hold, type HydrogenShape } from '../crystal/controls.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { siteWeight, type Structure } from '../crystal/structure.ts';
@@ -282,18 +284,13 @@ function avoidCollisions(planner: Planner, workers: Worker[]): void {
   const clash = (w: Worker, c: Candidate): number => {
     let cost = 0;
     for (const n of planner.around(w.row.site)) {
+      const operator = operatorOf(planner.s.spaceGroup, n);
       for (const other of workers) {
         if (other.row.site !== n.to || !meets(w.row.as, other.row.as)) continue;
         const set = other.candidates[other.chosen];
         if (!set) continue;
         for (const q of set.positions) {
-          const f = apply3(planner.inverse, q),
-            { r, t } = n.operator;
-          const moved = apply3(planner.m, [
-            r[0] * f[0] + r[1] * f[1] + r[2] * f[2] + t[0],
-            r[3] * f[0] + r[4] * f[1] + r[5] * f[2] + t[1],
-            r[6] * f[0] + r[7] * f[1] + r[8] * f[2] + t[2],
-          ]);
+          const moved = apply3(planner.m, applyOperator(operator, apply3(planner.inverse, q)));
           for (const p of c.positions) {
             const d = norm(subtract(p, moved));
             if (d < 2.05 && d > 1e-3) cost += Math.min(10, ((2.05 - d) / 0.25) ** 2);

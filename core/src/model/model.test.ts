@@ -1,9 +1,11 @@
+import { experiment } from '../crystal/experiment.ts';
+import { originalRef, placementOf } from '../crystal/atom-ref.ts';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { calculatedIntensities } from '../../../demo/src/simulate.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { NO_CONTROLS } from '../crystal/controls.ts';
 import { orthogonalization } from '../crystal/cell.ts';
-import { IDENTITY, parseXyz } from '../crystal/operator.ts';
+import { parseXyz } from '../crystal/operator.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import { isotropicTensor, type Structure } from '../crystal/structure.ts';
 import { bonds } from '../geometry/bonds.ts';
@@ -109,7 +111,7 @@ describe('the hydrogen plan', () => {
   let plan: HydrogenPlan, blind: HydrogenPlan, data: MergedReflections;
   beforeAll(() => {
     data = mergeForGroup(crystal.raw, truth.cell, truth.spaceGroup).reflections;
-    const e = evaluateStructure(heavy, data, crystal.wavelength);
+    const e = evaluateStructure(experiment(heavy, data, crystal.wavelength));
     plan = planHydrogens({
       structure: heavy,
       map: modelMap('difference', heavy, data, e.data),
@@ -218,7 +220,7 @@ describe('a second place', () => {
       ...heavy,
       sites: heavy.sites.map((x, i) => (moving.includes(i) ? { ...x, occupancy: 0.6 } : x)),
     };
-    const map = modelMap('difference', one, data, evaluateStructure(one, data, crystal.wavelength).data);
+    const map = modelMap('difference', one, data, evaluateStructure(experiment(one, data, crystal.wavelength)).data);
     const proposals = proposeSecondPlaces({ structure: one, sites: moving, map, peaks: [] });
     const wanted = moving.map((i) => apply3(m, turned(i)));
     const reached = proposals
@@ -355,11 +357,11 @@ describe('words, names and pictures of a model', () => {
     const wider = growAll(truth, one, 'hydrogen bonds', 400);
     expect(wider.placed.length).toBeGreaterThan(one.length);
     const o = parseXyz('x+1/2,-y+1/2,-z');
-    const moved = moveFragment(truth, 0, o);
+    const moved = moveFragment(truth, { site: truth.sites[0]!.id, ...placementOf(truth.spaceGroup, o) });
     const d = (s: Structure, i: number, j: number): number =>
       norm(subtract(apply3(m, s.sites[i]!.position), apply3(m, s.sites[j]!.position)));
     expect(d(moved, 0, 5)).toBeCloseTo(d(truth, 0, 5), 9);
-    expect(moveFragment(truth, 0, IDENTITY).sites).toEqual(truth.sites);
+    expect(moveFragment(truth, originalRef(truth.sites[0]!.id)).sites).toEqual(truth.sites);
   });
 
   it('offers restraints for what is selected, and the ones that are needed', () => {

@@ -1,4 +1,5 @@
 /** A second place for part of a model: rigid copies, with chosen torsions, laid on the residual density. */
+import { isHome } from '../crystal/atom-ref.ts';
 import { metricTensor, orthogonalization } from '../crystal/cell.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { allOperators, neighbours, operatorsNear } from '../crystal/neighbours.ts';
@@ -84,12 +85,12 @@ export function fragmentOf(s: Structure, chosen: readonly number[]): Fragment {
     s.cell,
     s.spaceGroup,
     s.sites.map((x) => x.position),
-    (i, j) => (index.has(i) && !isHydrogen(s.sites[j]!.element) ? 7 : 0),
+    { widest: 7, of: (i, j) => (index.has(i) && !isHydrogen(s.sites[j]!.element) ? 7 : 0) },
     sites.filter((i) => !isHydrogen(s.sites[i]!.element)),
   );
   const obstacles = new Map<string, Fragment['obstacles'][number]>();
   for (const n of near) {
-    const own = n.operator.r.every((x, i) => x === (i % 4 ? 0 : 1)) && n.operator.t.every((t) => Math.abs(t) < 1e-6);
+    const own = isHome(n);
     // Other places of the same assembly overlap it by their nature.
     if ((index.has(n.to) && own) || (assembly && s.sites[n.to]!.disorder?.assembly === assembly && own)) continue;
     const place = apply3(m, n.position);
@@ -177,8 +178,7 @@ export function farSide(s: Structure, fragment: Fragment, near: number, far: num
   for (const b of bonds(s)) {
     const i = index.get(b.from),
       j = index.get(b.to);
-    if (i !== undefined && j !== undefined && b.operator.t.every((t) => Math.abs(t) < 1e-6))
-      links.set(i, [...(links.get(i) ?? []), j]);
+    if (i !== undefined && j !== undefined && isHome(b)) links.set(i, [...(links.get(i) ?? []), j]);
   }
   const a = index.get(near),
     start = index.get(far);

@@ -4,9 +4,10 @@ import type { Pattern } from '../crystal/pattern.ts';
 import { NormalEquations } from '../refine/normal-equations.ts';
 import { addIntensityDerivatives } from '../refine/intensity-derivatives.ts';
 import { modelRestraints } from '../refine/model-restraints.ts';
-import { siteOffset } from '../refine/parameters.ts';
+import { DISPLACEMENT, siteOffset } from '../refine/parameters.ts';
 import { floatingOrigin, type RestraintRow } from '../refine/restraints.ts';
-import type { ConstraintMap } from '../refine/parameters.ts';
+import { expandShift, type ConstraintMap } from '../refine/constraint-map.ts';
+import type { Problem } from '../refine/least-squares.ts';
 import { SiteSums } from '../scattering/structure-factors.ts';
 import type { TaskContext } from '../task-context.ts';
 import {
@@ -49,7 +50,8 @@ import { axialSpread, GAUSS_NORM, LORENTZ_NORM, mixedShape, newSpread, reachOf, 
 const shape: Shape = { width: 0, eta: 0, widthG: 0, widthL: 0, etaG: 0, etaL: 0 };
 const spread = newSpread();
 
-export class FitProblem {
+export class FitProblem implements Problem {
+  private before: { readonly values: Float64Array; readonly model: FitModel } | undefined;
   readonly layout: Layout;
   readonly map: ConstraintMap;
   readonly calculators: PatternCalculator[];
@@ -116,8 +118,65 @@ export class FitProblem {
     return sum;
   }
 
-  get points(): number {
+  get observations(): number {
     return this.calculators.reduce((n, c) => n + c.points.count, 0);
+  }
+
+  step(q: Float64Array): { values: Float64Array; shift: Float64Array } {
+    const physical = expandShift(this.map, q);
+    const limit = this.cellLimit(physical);
+    const values = this.values.map((x, i) => x + physical[i]! * limit);
+    return { values: this.withinBounds(values), shift: limit < 1 ? q.map((x) => x * limit) : q };
+  }
+
+  try(values: Float64Array): number {
+    this.before = { values: this.values, model: this.model };
+    try {
+      this.take(values);
+      return this.cost();
+    } catch {
+      // A cell that is none: the step was too long.
+      return Infinity;
+    }
+  }
+
+  restore(): void {
+    if (!this.before) return;
+    this.model = this.before.model;
+    this.take(this.before.values);
+  }
+
+  /** Sizes and strains not negative, orientation and displacements sensible; in place. */
+  private withinBounds(v: Float64Array): Float64Array {
+    const keep = (at: number, least: number, most: number): void => {
+      v[at] = Math.min(most, Math.max(least, v[at]!));
+    };
+    const { layout: l, model } = this;
+    model.phases.forEach((p, i) => {
+      const e = l.extra[i]!;
+      keep(e + SIZE, 0, 2);
+      keep(e + ACROSS, 0, 2);
+      keep(e + STRAIN, 0, 60);
+      keep(e + MARCH, 0.15, 5);
+      p.structure.sites.forEach((site, j) => {
+        if (site.displacement.kind === 'iso') keep(l.phase[i]! + siteOffset(j) + DISPLACEMENT, -0.02, 0.5);
+      });
+    });
+    return v;
+  }
+
+  /** The share of a step by which no cell is stretched more than a percent at a time. */
+  private cellLimit(shift: Float64Array): number {
+    let limit = 1;
+    this.model.phases.forEach((p, i) => {
+      const e = this.layout.extra[i]! + QUADRATIC;
+      const q = quadraticForm(p.structure.cell);
+      for (let k = 0; k < 3; k++) {
+        const relative = Math.abs(shift[e + k]! / q[k]!);
+        if (relative > 0.01) limit = Math.min(limit, 0.01 / relative);
+      }
+    });
+    return limit;
   }
 
   nameOf(independent: number): string {
@@ -318,7 +377,7 @@ export class FitProblem {
             work.table!,
             work.sites!,
             siteFactor!,
-            sums.terms,
+            sums,
             sums.a,
             sums.b,
             1 / both,

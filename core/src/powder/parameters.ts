@@ -3,16 +3,17 @@ import { cellParameters, type Cell } from '../crystal/cell.ts';
 import { rotationsOf } from '../crystal/point-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { isotropicTensor } from '../crystal/structure.ts';
+import { compileConstraints } from '../refine/compile-constraints.ts';
+import { ConstraintBuilder, type ConstraintMap } from '../refine/constraint-map.ts';
+import { invariantBasis } from '../refine/invariants.ts';
 import {
-  ConstraintBuilder,
-  constraintMap,
   DISPLACEMENT,
-  invariantBasis,
-  OCCUPANCY,
+  parameterAt,
+  parameterWords,
   physicalValues,
+  SCALE,
   siteOffset,
   twinOffset,
-  type ConstraintMap,
 } from '../refine/parameters.ts';
 import { structureFromPhysical } from '../refine/single-crystal.ts';
 import type { Mat3 } from '../math/matrix3.ts';
@@ -275,7 +276,7 @@ function siteColumns(p: PhaseModel, base: number, is: (kind: Kind) => boolean, b
     );
   }
   if (!positions && !us && !occupancies) return;
-  const map = constraintMap(s, {
+  const map = compileConstraints(s, {
     extinction: false,
     ...(occupancies
       ? { occupancies: s.sites.flatMap((site, j) => (site.occupancy < 1 && !site.disorder ? [j] : [])) }
@@ -285,14 +286,12 @@ function siteColumns(p: PhaseModel, base: number, is: (kind: Kind) => boolean, b
   for (let i = 0; i < map.physical; i++)
     for (let e = map.start[i]!; e < map.start[i + 1]!; e++) columns[map.column[e]!]!.push([i, map.value[e]!]);
   for (const column of columns) {
-    const part = column[0] ? (column[0][0] - 2) % 10 : -1;
-    if (!column[0] || column[0][0] < 2) continue;
-    if (part < OCCUPANCY ? positions : part === OCCUPANCY ? occupancies : us)
+    const { kind } = parameterAt(column[0]?.[0] ?? SCALE, s.sites.length);
+    if ((kind === 'position' && positions) || (kind === 'occupancy' && occupancies) || (kind === 'displacement' && us))
       b.add(column.map(([i, x]) => [base + i, x] as const));
   }
 }
 
-const SITE_PARTS = ['x', 'y', 'z', 'occupancy', 'U', 'U22', 'U33', 'U12', 'U13', 'U23'];
 /** What a parameter is, in words. */
 export function parameterName(m: FitModel, l: Layout, index: number): string {
   const many = m.patterns.length > 1;
@@ -336,10 +335,7 @@ export function parameterName(m: FitModel, l: Layout, index: number): string {
       return `${k < 6 ? 'cell' : k === SIZE ? 'size' : k === ACROSS ? 'size across' : k === STRAIN ? 'strain' : k === MARCH ? 'orientation' : 'strain by direction'} of ${name}`;
     }
     if (index >= l.phase[i]!) {
-      const k = index - l.phase[i]! - 2;
-      return k < 0
-        ? name
-        : `${SITE_PARTS[k % 10]} of ${m.phases[i]!.structure.sites[Math.floor(k / 10)]?.label ?? ''} (${name})`;
+      return `${parameterWords(m.phases[i]!.structure, index - l.phase[i]!)} (${name})`;
     }
   }
   return `parameter ${index}`;

@@ -3,9 +3,9 @@
  * J. Appl. Cryst. 35, 734): copies at several temperatures move, turn and twist at random, exchange places, and the coldest settles where
  * calculated and extracted intensities agree. Reflections that overlap are compared as sums.
  */
+import { originalRef, positionOf, siteOf } from '../crystal/atom-ref.ts';
 import { orthogonalization, reciprocalMetric, type Cell } from '../crystal/cell.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
-import { IDENTITY, applyOperator } from '../crystal/operator.ts';
 import type { Pattern } from '../crystal/pattern.ts';
 import { bondLimit, bonds, connectedUnit, fragments } from '../geometry/bonds.ts';
 import { PatternCalculator } from './engine.ts';
@@ -395,11 +395,11 @@ export function groupIntensities(
 export function looseMolecule(s: Structure): LooseMolecule {
   const list = bonds(s);
   const start = fragments(s, list).sort((p, q) => q.length - p.length)[0]?.[0] ?? 0;
-  const unit = connectedUnit(s, list, { site: start, operator: IDENTITY }, 400);
+  const unit = connectedUnit(s, list, originalRef(s.sites[start]!.id), 400);
   if (unit.length >= 400) throw new RangeError('This structure is a framework without end, not a molecule.');
   const m = orthogonalization(s.cell);
-  const positions = unit.map((p) => apply3(m, applyOperator(p.operator, s.sites[p.site]!.position))),
-    elements = unit.map((p) => s.sites[p.site]!.element);
+  const positions = unit.map((p) => apply3(m, positionOf(s, p))),
+    elements = unit.map((p) => siteOf(s, p)!.element);
   const pairs: [number, number][] = [];
   for (let i = 0; i < unit.length; i++)
     for (let j = i + 1; j < unit.length; j++)

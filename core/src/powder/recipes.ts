@@ -413,7 +413,7 @@ async function refineBackground(
   const quiet: TaskContext<FitCycle> = { ...context, progress: () => undefined };
   const first = new FitProblem(start, patterns, new Set());
   let cost = first.cost();
-  const price = 2 * start.patterns.length * Math.log(first.points);
+  const price = 2 * start.patterns.length * Math.log(first.observations);
   let added = 0,
     failed = 0,
     trial = start;

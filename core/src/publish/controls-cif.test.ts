@@ -1,3 +1,4 @@
+import { experiment } from '../crystal/experiment.ts';
 import { describe, expect, it } from 'vitest';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import {
@@ -145,17 +146,16 @@ describe('what holds a model', () => {
     const options = { cycles: 8, weights: { a: 0.05, b: 0 }, optimizeWeights: false, extinction: false };
     const twin = { ...treatment, extinction: false };
     const one = await refineStructure(
-      structure,
-      merged,
-      crystal.wavelength,
-      { ...options, treatment: twin },
+      experiment(structure, merged, crystal.wavelength, { weights: { a: 0.05, b: 0 }, treatment: twin }),
+      { ...options },
       quietContext(),
     );
     const two = await refineStructure(
-      back.structure!,
-      merged,
-      crystal.wavelength,
-      { ...options, treatment: { ...back.treatment!, extinction: false } },
+      experiment(back.structure!, merged, crystal.wavelength, {
+        weights: { a: 0.05, b: 0 },
+        treatment: { ...back.treatment!, extinction: false },
+      }),
+      { ...options },
       quietContext(),
     );
     expect(two.readings.parameters).toBe(one.readings.parameters);
@@ -196,8 +196,8 @@ describe('what holds a model', () => {
       electrons: 30,
       voids: [{ centre: [0, 0.5, 0.5] as const, volume: 120, electrons: 30 }],
     };
-    const with_ = evaluateStructure(structure, merged, crystal.wavelength, undefined, 0, undefined, { mask }).data,
-      without = evaluateStructure(structure, merged, crystal.wavelength).data;
+    const with_ = evaluateStructure(experiment(structure, merged, crystal.wavelength, { treatment: { mask } })).data,
+      without = evaluateStructure(experiment(structure, merged, crystal.wavelength)).data;
     for (let i = 0; i < 50; i++) expect(with_.a[i]! - without.a[i]!).toBeCloseTo((with_.used[i]! % 7) - 3, 9);
     const again = recognise(
       structureCif({

@@ -1,3 +1,4 @@
+import { siteOf } from '../crystal/atom-ref.ts';
 import { describe, expect, it } from 'vitest';
 import { bonds } from '../geometry/bonds.ts';
 import { hydrogenBonds } from '../geometry/hydrogen-bonds.ts';
@@ -19,7 +20,7 @@ import { experimentalSentence } from './sentence.ts';
 import { reportHtml } from './report.ts';
 import { structureCif, type CifInput } from './structure-cif.ts';
 import { makeTable, TABLE_KINDS, tableCsv, tableHtml, tableText } from './tables.ts';
-import { torsionPlaces } from './torsions.ts';
+import { torsionAtoms } from './torsions.ts';
 
 const site = (
   label: string,
@@ -144,8 +145,8 @@ describe('tables', () => {
   });
   it('list every torsion about a middle bond once', () => {
     expect(
-      torsionPlaces(chain())
-        .map((p) => p.map((x) => chain().sites[x.site]!.label).join('-'))
+      torsionAtoms(chain())
+        .map((p) => p.map((x) => siteOf(chain(), x)!.label).join('-'))
         .sort(),
     ).toEqual(['C1-C2-O2-H2', 'H1-O1-C1-C2', 'O1-C1-C2-O2']);
     expect(bonds(chain()).length).toBe(10);

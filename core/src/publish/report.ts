@@ -1,5 +1,6 @@
 /** A report as one self-contained HTML: picture, figures, plots, findings, tables. Prints well. */
-import { buildScene } from '../draw/scene.ts';
+import { experiment } from '../crystal/experiment.ts';
+import { buildScene } from '../draw/build-scene.ts';
 import { paintSvg } from '../draw/svg.ts';
 import { prettySymbol } from '../crystal/settings.ts';
 import { formulaText } from '../crystal/formula.ts';
@@ -86,23 +87,18 @@ function plot(
 export function reportHtml(input: ReportInput): string {
   const { structure: s, experiment: e, wavelength, readings: r, statistics: m } = input;
   const { z, formula } = formulaUnits(s, e);
-  const picture = paintSvg(
-    buildScene(s, { extent: 'unit', style: 'balls', probability: 0.5, showHydrogen: true, showCell: false }),
-    640,
-    380,
-  );
+  const frame = { width: 640, height: 380 };
+  const picture = paintSvg(buildScene(s, { extent: { kind: 'unique' } }, frame), frame);
   const figure = (value: string | undefined, name: string): string =>
     value ? `<div><b>${escapeHtml(value)}</b><span>${escapeHtml(name)}</span></div>` : '';
   const plots: string[] = [];
   if (input.reflections && wavelength && s.sites.length) {
     const { data } = evaluateStructure(
-      s,
-      input.reflections,
-      wavelength,
-      r?.weights ?? { a: 0.1, b: 0 },
-      r?.extinction?.value ?? 0,
-      undefined,
-      input.treatment,
+      experiment(s, input.reflections, wavelength, {
+        weights: r?.weights,
+        extinction: r?.extinction?.value,
+        treatment: input.treatment,
+      }),
     );
     const step = Math.max(1, Math.floor(data.fo2.length / 2500));
     const points: [number, number][] = [];

@@ -1,4 +1,5 @@
 /** The complete CIF of a refined structure, in the names of the core dictionary. */
+import { experiment } from '../crystal/experiment.ts';
 import { cellParameters, cellVolume, metricTensor } from '../crystal/cell.ts';
 import { operatorStrings, reflectionSymmetry, siteSymmetry } from '../crystal/space-group.ts';
 import { shortSymbol } from '../crystal/settings.ts';
@@ -8,17 +9,17 @@ import { cellContents, equivalentU, type Structure } from '../crystal/structure.
 import { formatExactly, formatMeasured } from '../crystal/uncertainty.ts';
 import type { Experiment } from '../formats/cif-data.ts';
 import type { MergeStatistics } from '../data/merge.ts';
-import { bonds } from '../geometry/bonds.ts';
+import { bonds, bondsBySite, neighbourRef } from '../geometry/bonds.ts';
 import { isHydrogen } from '../crystal/elements.ts';
-import { angleOf, distanceOf, measure, torsionOf, type Place } from '../geometry/measure.ts';
-import { torsionPlaces } from './torsions.ts';
+import { angle, distance, torsion } from '../geometry/figures.ts';
+import { measure } from '../geometry/measure.ts';
+import { isHome, originalRef, siteOf, symmetryCode, type AtomRef } from '../crystal/atom-ref.ts';
+import { torsionAtoms } from './torsions.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
 import type { Readings } from '../refine/single-crystal.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import { anodeFor, dispersion, absorptionCoefficient } from '../scattering/form-factor.ts';
 import { formulaElectrons, formulaText, formulaWeight, scaleFormula, type Formula } from '../crystal/formula.ts';
-import { IDENTITY, operatorKey, type Operator } from '../crystal/operator.ts';
-import { allOperators } from '../crystal/space-group.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import type { AbsoluteStructure } from '../refine/absolute-structure.ts';
 import { experimentValue, formItems, type Subject } from '../formats/dictionary.ts';
@@ -64,15 +65,6 @@ export function formulaUnits(s: Structure, experiment: Experiment): { z: number;
 }
 
 /** Symmetry code n_klm of CIF: operator number and lattice translations with 5 as zero. */
-export function symmetryCode(s: Structure, o: Operator): string {
-  const all = allOperators(s.spaceGroup);
-  const key = operatorKey(o);
-  const n = all.findIndex((x) => operatorKey(x) === key);
-  const shift = [0, 1, 2].map((i) => Math.round(o.t[i]! - all[n]!.t[i]!));
-  if (n === 0 && shift.every((x) => x === 0)) return '.';
-  return `${n + 1}_${shift.map((x) => x + 5).join('')}`;
-}
-
 const round = (x: number | undefined, digits: number): string | undefined =>
   x === undefined || !Number.isFinite(x) ? undefined : x.toFixed(digits);
 
@@ -358,13 +350,10 @@ function writeSites(w: CifWriter, s: Structure, number: typeof formatMeasured): 
 
 function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData): void {
   const list = bonds(s);
-  const isPlain = (o: Operator): boolean =>
-    operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9);
-  const bySite = new Map<number, typeof list>();
-  for (const b of list) bySite.set(b.from, [...(bySite.get(b.from) ?? []), b]);
+  const ref = (site: number): AtomRef => originalRef(s.sites[site]!.id);
   // A bond within the unit is listed once; one to a copy from the side it leaves.
   const unique = list
-    .filter((b) => !isPlain(b.operator) || b.from < b.to)
+    .filter((b) => !isHome(b) || b.from < b.to)
     .sort((p, q) => p.from - q.from || p.distance - q.distance);
   w.loop(
     [
@@ -375,36 +364,27 @@ function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData):
       '_geom_bond_publ_flag',
     ],
     unique.map((b) => {
-      const m = measure(s, [{ site: b.from }, { site: b.to, operator: b.operator }], distanceOf, covariance);
-      return [
-        s.sites[b.from]!.label,
-        s.sites[b.to]!.label,
-        symmetryCode(s, b.operator),
-        formatMeasured(m.value, m.su, 3),
-        '?',
-      ];
+      const m = measure(s, [ref(b.from), neighbourRef(s, b)], distance, covariance);
+      return [s.sites[b.from]!.label, s.sites[b.to]!.label, symmetryCode(b), formatMeasured(m.value, m.su, 3), '?'];
     }),
   );
   const angles: (string | number)[][] = [];
-  for (const [centre, near] of [...bySite].sort((p, q) => p[0] - q[0]))
+  bondsBySite(s, list).forEach((near, centre) => {
     for (let i = 0; i < near.length; i++)
       for (let j = i + 1; j < near.length; j++) {
-        const places: Place[] = [
-          { site: near[i]!.to, operator: near[i]!.operator },
-          { site: centre },
-          { site: near[j]!.to, operator: near[j]!.operator },
-        ];
-        const m = measure(s, places, angleOf, covariance);
+        const atoms = [neighbourRef(s, near[i]!), ref(centre), neighbourRef(s, near[j]!)];
+        const m = measure(s, atoms, angle, covariance);
         angles.push([
           s.sites[near[i]!.to]!.label,
           s.sites[centre]!.label,
           s.sites[near[j]!.to]!.label,
-          symmetryCode(s, near[i]!.operator),
-          symmetryCode(s, near[j]!.operator),
+          symmetryCode(near[i]!),
+          symmetryCode(near[j]!),
           formatMeasured(m.value, m.su, 1),
           '?',
         ]);
       }
+  });
   const wholeOf = (m: { value: number; su: number }, digits: number): string => formatMeasured(m.value, m.su, digits);
   w.loop(
     [
@@ -418,7 +398,7 @@ function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData):
     ],
     angles,
   );
-  const code = (p: Place): string => (p.operator ? symmetryCode(s, p.operator) : '.');
+  const label = (a: AtomRef): string => siteOf(s, a)!.label;
   w.loop(
     [
       '_geom_torsion_atom_site_label_1',
@@ -432,14 +412,9 @@ function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData):
       '_geom_torsion',
       '_geom_torsion_publ_flag',
     ],
-    torsionPlaces(s)
-      .filter((p) => p.every((x) => !isHydrogen(s.sites[x.site]!.element)))
-      .map((p) => [
-        ...p.map((x) => s.sites[x.site]!.label),
-        ...p.map(code),
-        wholeOf(measure(s, p, torsionOf, covariance), 1),
-        '?',
-      ]),
+    torsionAtoms(s)
+      .filter((p) => p.every((x) => !isHydrogen(siteOf(s, x)!.element)))
+      .map((p) => [...p.map(label), ...p.map(symmetryCode), wholeOf(measure(s, p, torsion, covariance), 1), '?']),
   );
   w.loop(
     [
@@ -454,10 +429,10 @@ function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData):
       '_geom_hbond_publ_flag',
     ],
     hydrogenBonds(s, covariance).map((h) => [
-      s.sites[h.donor]!.label,
-      s.sites[h.hydrogen]!.label,
-      s.sites[h.acceptor]!.label,
-      symmetryCode(s, h.operator),
+      label(h.donor),
+      label(h.hydrogen),
+      label(h.acceptor),
+      symmetryCode(h.acceptor),
       wholeOf(h.dh, 2),
       wholeOf(h.ha, 2),
       wholeOf(h.da, 3),
@@ -477,13 +452,12 @@ function writeReflections(
 ): void {
   const calculated = s.sites.length
     ? evaluateStructure(
-        s,
-        r,
-        wavelength,
-        readings?.weights,
-        readings?.extinction?.value ?? 0,
+        experiment(s, r, wavelength, {
+          weights: readings?.weights,
+          extinction: readings?.extinction?.value ?? 0,
+          treatment,
+        }),
         readings?.scale,
-        treatment,
       )
     : undefined;
   const rows: (string | number)[][] = [];

@@ -2,16 +2,27 @@
 import { cellParameters, cellVolume } from '../crystal/cell.ts';
 import { isHydrogen } from '../crystal/elements.ts';
 import { formulaElectrons, formulaText, formulaWeight } from '../crystal/formula.ts';
-import { IDENTITY, operatorKey, operatorToXyz, type Operator } from '../crystal/operator.ts';
+import { operatorToXyz } from '../crystal/operator.ts';
 import { crystalClass, crystalSystem, rotationsOf } from '../crystal/point-group.ts';
 import { prettySymbol } from '../crystal/settings.ts';
 import { equivalentU } from '../crystal/structure.ts';
 import { formatMeasured } from '../crystal/uncertainty.ts';
-import { bonds } from '../geometry/bonds.ts';
+import { bonds, neighbourRef } from '../geometry/bonds.ts';
+import type { SpaceGroup } from '../crystal/space-group.ts';
 import { hydrogenBonds } from '../geometry/hydrogen-bonds.ts';
-import { angleOf, distanceOf, measure, torsionOf, type Place } from '../geometry/measure.ts';
+import { angle, distance, torsion } from '../geometry/figures.ts';
+import { measure } from '../geometry/measure.ts';
+import {
+  isHome,
+  operatorOf,
+  originalRef,
+  siteIndices,
+  siteOf,
+  type AtomRef,
+  type Placement,
+} from '../crystal/atom-ref.ts';
 import { absorptionCoefficient, anodeFor } from '../scattering/form-factor.ts';
-import { torsionPlaces } from './torsions.ts';
+import { torsionAtoms } from './torsions.ts';
 import { formulaUnits, volumeSu, type CifInput } from './structure-cif.ts';
 
 export type TableKind = 'crystal data' | 'sites' | 'bonds' | 'angles' | 'torsions' | 'hydrogen bonds' | 'displacements';
@@ -71,9 +82,11 @@ const ROMAN = [
 /** Numbers operators i, ii, iii in the order they first appear. */
 class Codes {
   private readonly seen = new Map<string, { code: string; words: string }>();
-  of(o: Operator | undefined): string {
-    if (!o || (operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9))) return '';
-    const key = operatorToXyz(o);
+  constructor(private readonly group: SpaceGroup) {}
+
+  of(p: Placement): string {
+    if (isHome(p)) return '';
+    const key = operatorToXyz(operatorOf(this.group, p));
     let found = this.seen.get(key);
     if (!found)
       this.seen.set(
@@ -111,10 +124,11 @@ const scaledMeasured = (value: number, su: number | undefined, power: number, di
 export function makeTable(kind: TableKind, input: CifInput, options: TableOptions = TABLE_DEFAULTS): Table {
   const s = input.structure;
   const shown = (i: number): boolean => options.hydrogens || !isHydrogen(s.sites[i]!.element);
-  const codes = new Codes();
-  const label = (p: Place): string => {
-    const c = codes.of(p.operator);
-    return `${s.sites[p.site]!.label}${c ? ` (${c})` : ''}`;
+  const codes = new Codes(s.spaceGroup);
+  const ref = (site: number): AtomRef => originalRef(s.sites[site]!.id);
+  const label = (p: AtomRef): string => {
+    const c = codes.of(p);
+    return `${siteOf(s, p)!.label}${c ? ` (${c})` : ''}`;
   };
   const covariance = input.covariance;
   const unit = options.picometres ? 'pm' : 'Å',
@@ -190,14 +204,12 @@ export function makeTable(kind: TableKind, input: CifInput, options: TableOption
       };
     }
     case 'bonds': {
-      const plain = (o: Operator): boolean =>
-        operatorKey(o) === operatorKey(IDENTITY) && o.t.every((t) => Math.abs(t) < 1e-9);
       const list = bonds(s)
-        .filter((b) => shown(b.from) && shown(b.to) && (!plain(b.operator) || b.from < b.to))
+        .filter((b) => shown(b.from) && shown(b.to) && (!isHome(b) || b.from < b.to))
         .sort((p, q) => p.from - q.from || p.distance - q.distance);
       const entries = list.map((b): Entry => {
-        const m = measure(s, [{ site: b.from }, { site: b.to, operator: b.operator }], distanceOf, covariance);
-        const name = `${s.sites[b.from]!.label}–${label({ site: b.to, operator: b.operator })}`;
+        const m = measure(s, [ref(b.from), neighbourRef(s, b)], distance, covariance);
+        const name = `${s.sites[b.from]!.label}–${label(neighbourRef(s, b))}`;
         return { name, value: m.value, cells: [name, long(m, 3)] };
       });
       return {
@@ -217,13 +229,9 @@ export function makeTable(kind: TableKind, input: CifInput, options: TableOption
         if (!shown(at)) return;
         for (let i = 0; i < near.length; i++)
           for (let j = i + 1; j < near.length; j++) {
-            const places: Place[] = [
-              { site: near[i]!.to, operator: near[i]!.operator },
-              { site: at },
-              { site: near[j]!.to, operator: near[j]!.operator },
-            ];
-            const m = measure(s, places, angleOf, covariance);
-            const name = `${label(places[0]!)}–${x.label}–${label(places[2]!)}`;
+            const atoms = [neighbourRef(s, near[i]!), ref(at), neighbourRef(s, near[j]!)] as const;
+            const m = measure(s, atoms, angle, covariance);
+            const name = `${label(atoms[0])}–${x.label}–${label(atoms[2])}`;
             entries.push({ name, value: m.value, cells: [name, formatMeasured(m.value, m.su, 1)] });
           }
       });
@@ -236,11 +244,12 @@ export function makeTable(kind: TableKind, input: CifInput, options: TableOption
       };
     }
     case 'torsions': {
-      const entries = torsionPlaces(s)
-        .filter((p) => p.every((x) => shown(x.site)))
-        .map((places): Entry => {
-          const m = measure(s, places, torsionOf, covariance);
-          const name = places.map(label).join('–');
+      const index = siteIndices(s);
+      const entries = torsionAtoms(s)
+        .filter((p) => p.every((x) => shown(index.get(x.site)!)))
+        .map((atoms): Entry => {
+          const m = measure(s, atoms, torsion, covariance);
+          const name = atoms.map(label).join('–');
           return { name, value: m.value, cells: [name, formatMeasured(m.value, m.su, 1).replace(/^-/, '−')] };
         });
       return {
@@ -253,7 +262,7 @@ export function makeTable(kind: TableKind, input: CifInput, options: TableOption
     }
     case 'hydrogen bonds': {
       const entries = hydrogenBonds(s, covariance).map((h): Entry => {
-        const name = `${s.sites[h.donor]!.label}–${s.sites[h.hydrogen]!.label}···${label({ site: h.acceptor, operator: h.operator })}`;
+        const name = `${siteOf(s, h.donor)!.label}–${siteOf(s, h.hydrogen)!.label}···${label(h.acceptor)}`;
         return {
           name,
           value: h.ha.value,

@@ -1,3 +1,4 @@
+import { experiment } from '../crystal/experiment.ts';
 import { describe, expect, it } from 'vitest';
 import { calculatedIntensities } from '../../../demo/src/simulate.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
@@ -13,15 +14,9 @@ import { mergeForGroup } from '../solve/prepare.ts';
 import { quietContext } from '../task-context.ts';
 import { obeyControls } from './holds.ts';
 import { modelRestraints, restraintStandings } from './model-restraints.ts';
-import {
-  constraintMap,
-  expandShift,
-  OCCUPANCY,
-  physicalValues,
-  siteOffset,
-  twinOffset,
-  DISPLACEMENT,
-} from './parameters.ts';
+import { compileConstraints } from './compile-constraints.ts';
+import { expandShift } from './constraint-map.ts';
+import { OCCUPANCY, physicalValues, siteOffset, twinOffset, DISPLACEMENT } from './parameters.ts';
 import { refineStructure } from './single-crystal.ts';
 import { SingleCrystalProblem, evaluateStructure } from './single-crystal-problem.ts';
 import { treatedReflections, twinIndices } from './treatment.ts';
@@ -62,7 +57,8 @@ function perfect(s: Structure, dMin: number): MergedReflections {
 /** Slope of the cost along every independent parameter against the right-hand side of the normal equations. */
 async function checkDerivatives(problem: SingleCrystalProblem, every = 1): Promise<void> {
   const n = problem.map.independent;
-  const { normal, weight } = await problem.assemble(quietContext());
+  const { normal } = await problem.assemble(quietContext());
+  const here = problem.physical;
   normal.complete();
   const gradient = normal.vector.slice();
   const largest = Math.max(...Array.from(gradient, Math.abs));
@@ -70,13 +66,9 @@ async function checkDerivatives(problem: SingleCrystalProblem, every = 1): Promi
     const unit = new Float64Array(n);
     unit[q] = 1;
     const direction = expandShift(problem.map, unit);
-    const size = Math.max(...direction.map((d, p) => Math.abs(d) / Math.max(0.05, Math.abs(problem.physical[p]!))));
+    const size = Math.max(...direction.map((d, p) => Math.abs(d) / Math.max(0.05, Math.abs(here[p]!))));
     const h = 2e-5 / Math.max(1e-6, size);
-    const cost = (f: number): number =>
-      problem.trial(
-        problem.physical.map((x, p) => x + f * h * direction[p]!),
-        weight,
-      );
+    const cost = (f: number): number => problem.try(here.map((x, p) => x + f * h * direction[p]!));
     const slope = (8 * (cost(1) - cost(-1)) - (cost(2) - cost(-2))) / (12 * h);
     expect(
       Math.abs(-slope / 2 - gradient[q]!) / Math.max(Math.abs(gradient[q]!), 1e-3 * largest),
@@ -174,10 +166,8 @@ describe('restraints', () => {
       ],
     });
     const r = await refineStructure(
-      held,
-      perfect(truth, 0.9),
-      crystal.wavelength,
-      { cycles: 12, weights: { a: 0.1, b: 0 }, optimizeWeights: false, extinction: false },
+      experiment(held, perfect(truth, 0.9), crystal.wavelength, { weights: { a: 0.1, b: 0 } }),
+      { cycles: 12, optimizeWeights: false },
       quietContext(),
     );
     const standing = restraintStandings(r.structure, physicalValues(r.structure, 1, 0))[0]!;
@@ -230,20 +220,18 @@ describe('constraints', () => {
       }),
     );
     const data = perfect(truth, 1.05);
-    const problem = new SingleCrystalProblem(s, data, crystal.wavelength, {
-      cycles: 1,
-      weights: { a: 0.05, b: 0 },
-      optimizeWeights: false,
-      extinction: true,
-      extinctionStart: 0.02,
-      treatment: { twins: [{ law: [1, 0, 0, 0, -1, 0, 0, 0, 1], fraction: 0.2, name: 'test' }] },
-    });
+    const problem = new SingleCrystalProblem(
+      experiment(s, data, crystal.wavelength, {
+        weights: { a: 0.05, b: 0 },
+        extinction: 0.02,
+        treatment: { extinction: true },
+      }),
+      { cycles: 1, optimizeWeights: false },
+    );
     await checkDerivatives(problem, 2);
     const r = await refineStructure(
-      s,
-      data,
-      crystal.wavelength,
-      { cycles: 6, weights: { a: 0.1, b: 0 }, optimizeWeights: false, extinction: false },
+      experiment(s, data, crystal.wavelength, { weights: { a: 0.1, b: 0 } }),
+      { cycles: 6, optimizeWeights: false },
       quietContext(),
     );
     const by = (label: string) => r.structure.sites.find((x) => x.label === label)!;
@@ -272,18 +260,14 @@ describe('constraints', () => {
     const { map } = await residual(heavyOnly, data);
     const placed = placeHydrogens(heavyOnly, planHydrogens({ structure: heavyOnly, map, expected: 9 }).rows);
     expect(placed.sites.filter((x) => x.element === 'H')).toHaveLength(9);
-    const problem = new SingleCrystalProblem(placed, data, crystal.wavelength, {
-      cycles: 1,
-      weights: { a: 0.05, b: 0 },
-      optimizeWeights: false,
-      extinction: false,
-    });
+    const problem = new SingleCrystalProblem(
+      experiment(placed, data, crystal.wavelength, { weights: { a: 0.05, b: 0 } }),
+      { cycles: 1, optimizeWeights: false },
+    );
     await checkDerivatives(problem, 3);
     const r = await refineStructure(
-      placed,
-      data,
-      crystal.wavelength,
-      { cycles: 20, weights: { a: 0.05, b: 0 }, optimizeWeights: false, extinction: false },
+      experiment(placed, data, crystal.wavelength, { weights: { a: 0.05, b: 0 } }),
+      { cycles: 20, optimizeWeights: false },
       quietContext(),
     );
     const m = orthogonalization(truth.cell);
@@ -313,7 +297,7 @@ describe('constraints', () => {
   });
 
   it('counts what site symmetry, ties and twins leave free', () => {
-    const map = constraintMap(
+    const map = compileConstraints(
       withControls(heavyOnly, {
         constraints: [{ id: 'p', kind: 'fixed', sites: [heavyOnly.sites[0]!.id], what: ['position', 'displacement'] }],
       }),
@@ -330,7 +314,7 @@ describe('constraints', () => {
 
 async function residual(s: Structure, data: MergedReflections) {
   const { modelMap } = await import('../maps/residual.ts');
-  return { map: modelMap('difference', s, data, evaluateStructure(s, data, crystal.wavelength).data) };
+  return { map: modelMap('difference', s, data, evaluateStructure(experiment(s, data, crystal.wavelength)).data) };
 }
 
 describe('twins and limits', () => {
@@ -358,16 +342,11 @@ describe('twins and limits', () => {
       twinned.structure.spaceGroup,
     ).reflections;
     const r = await refineStructure(
-      twinned.structure,
-      data,
-      twinned.wavelength,
-      {
-        cycles: 10,
+      experiment(twinned.structure, data, twinned.wavelength, {
         weights: { a: 0, b: 0 },
-        optimizeWeights: false,
-        extinction: false,
         treatment: { twins: [{ law, fraction: 0.1, name: 'test' }] },
-      },
+      }),
+      { cycles: 10, optimizeWeights: false },
       quietContext(),
     );
     expect(r.readings.twins![0]!.fraction).toBeCloseTo(0.3, 3);
@@ -407,16 +386,11 @@ describe('twins and limits', () => {
       s.spaceGroup,
     ).reflections;
     const r = await refineStructure(
-      s,
-      data,
-      crystal.wavelength,
-      {
-        cycles: 10,
+      experiment(s, data, crystal.wavelength, {
         weights: { a: 0, b: 0 },
-        optimizeWeights: false,
-        extinction: false,
         treatment: { twins: [{ law: [1, 0, 0, 0, 1, 0, 0, 0, 1], overlaps, fraction: 0.1, name: 'listed' }] },
-      },
+      }),
+      { cycles: 10, optimizeWeights: false },
       quietContext(),
     );
     expect(r.readings.twins![0]!.fraction).toBeCloseTo(0.25, 3);

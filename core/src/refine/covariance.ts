@@ -1,5 +1,7 @@
 /** The variance–covariance matrix of a refinement, asked for by physical parameter. */
-import { DISPLACEMENT, EXTINCTION, FIRST_SITE, OCCUPANCY, PER_SITE, SCALE, type ConstraintMap } from './parameters.ts';
+import type { Structure } from '../crystal/structure.ts';
+import type { ConstraintMap } from './constraint-map.ts';
+import { parameterWords } from './parameters.ts';
 
 /** Plain data: packed lower triangle of the independent covariances and the map to physical values. */
 export interface CovarianceData {
@@ -34,24 +36,8 @@ export interface Correlation {
   readonly between: readonly [string, string];
 }
 
-const PART = ['x', 'y', 'z'];
-/** "x of C7", "U12 of O1", "scale". */
-function physicalName(index: number, labels: readonly string[]): string {
-  if (index === SCALE) return 'scale';
-  if (index === EXTINCTION) return 'extinction';
-  const site = Math.floor((index - FIRST_SITE) / PER_SITE),
-    k = (index - FIRST_SITE) % PER_SITE;
-  if (site >= labels.length) return `twin fraction ${index - FIRST_SITE - PER_SITE * labels.length + 2}`;
-  return `${k < OCCUPANCY ? PART[k] : k === OCCUPANCY ? 'occupancy' : ['U11 (or U)', 'U22', 'U33', 'U12', 'U13', 'U23'][k - DISPLACEMENT]} of ${labels[site]}`;
-}
-
 /** Correlations of independent parameters beyond `least`, largest first; each is named by the physical parameter it drives most. */
-export function largestCorrelations(
-  data: CovarianceData,
-  labels: readonly string[],
-  least = 0.7,
-  most = 20,
-): Correlation[] {
+export function largestCorrelations(data: CovarianceData, s: Structure, least = 0.7, most = 20): Correlation[] {
   const { map, packed } = data;
   const driver = new Int32Array(map.independent).fill(-1),
     strength = new Float64Array(map.independent);
@@ -76,6 +62,6 @@ export function largestCorrelations(
     .slice(0, most)
     .map((c) => ({
       value: c.value,
-      between: [physicalName(driver[c.i]!, labels), physicalName(driver[c.j]!, labels)],
+      between: [parameterWords(s, driver[c.i]!), parameterWords(s, driver[c.j]!)],
     }));
 }

@@ -6,7 +6,8 @@ import type { SpaceGroup } from '../crystal/space-group.ts';
 import { canonicalIndex, flatRotations } from '../data/merge.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { CalculatedData } from './single-crystal-problem.ts';
-import { weightOf, type Weights } from './weights.ts';
+import type { Weights } from '../crystal/experiment.ts';
+import { weightOf } from './weights.ts';
 
 export interface PlotData {
   /** Indices into the merged set. */

@@ -1,12 +1,26 @@
 /** Model constraints that are not linear: hydrogen groups brought back to shape and rigid groups turned exactly after each step. */
 import { orthogonalization } from '../crystal/cell.ts';
-import { NO_CONTROLS } from '../crystal/controls.ts';
-import { equivalentU, isotropicTensor, type Displacement, type Site, type Structure } from '../crystal/structure.ts';
+import { NO_CONTROLS, type HydrogenGroup } from '../crystal/controls.ts';
+import {
+  equivalentU,
+  isotropicTensor,
+  type AnisotropicU,
+  type Displacement,
+  type Site,
+  type Structure,
+} from '../crystal/structure.ts';
 import { reshapeHydrogens } from '../geometry/hydrogens.ts';
 import { parentReference, surroundingsAt, type ParentReference } from '../geometry/parents.ts';
 import { add, apply3, inverse3, norm, scale, subtract, turn, type Vec3 } from '../math/matrix3.ts';
-import { siteOffset, type RigidColumns } from './parameters.ts';
-import type { HydrogenGroup } from '../crystal/controls.ts';
+import {
+  heldDisplacements,
+  heldOccupancies,
+  occupancyGroups,
+  sharedDisplacements,
+  sharedPositions,
+  type RigidColumns,
+} from './compile-constraints.ts';
+import { siteOffset } from './parameters.ts';
 
 interface HydrogenHold {
   readonly group: HydrogenGroup;
@@ -76,77 +90,137 @@ export function turnRigid(
 
 /** A structure whose values obey its controls: hydrogens in shape with tied U, shared values equal, group occupancies summing to one. */
 export function obeyControls(s: Structure): Structure {
-  const controls = s.controls;
-  if (!controls) return s;
-  const sites: Site[] = [...s.sites];
-  const index = new Map(sites.map((x, i) => [x.id, i]));
-  const known = (ids: readonly string[]): number[] => ids.flatMap((id) => index.get(id) ?? []);
-  for (const c of controls.constraints) {
-    const list = known(c.sites);
-    if (list.length < 2) continue;
-    const leader = sites[list[0]!]!;
-    if (c.kind === 'shared position')
-      for (const i of list.slice(1)) sites[i] = { ...sites[i]!, position: leader.position };
-    if (c.kind === 'shared displacement') {
-      // The sharers take the leader's kind; where they differ in value they meet in the middle.
-      const asLeader = (d: Displacement): Displacement =>
-        d.kind === leader.displacement.kind
-          ? d
-          : leader.displacement.kind === 'iso'
-            ? { kind: 'iso', u: equivalentU(s.cell, d) }
-            : { kind: 'aniso', u: isotropicTensor(s.cell, equivalentU(s.cell, d)) };
-      const all = list.map((i) => asLeader(sites[i]!.displacement));
-      const shared: Displacement =
-        leader.displacement.kind === 'iso'
-          ? { kind: 'iso', u: all.reduce((p, d) => p + (d as { u: number }).u, 0) / all.length }
-          : {
-              kind: 'aniso',
-              u: [0, 1, 2, 3, 4, 5].map(
-                (k) => all.reduce((p, d) => p + (d.u as readonly number[])[k]!, 0) / all.length,
-              ) as never,
-            };
-      for (const i of list) sites[i] = { ...sites[i]!, displacement: shared };
-    }
+  if (!s.controls) return s;
+  const shared = shareDisplacements(sharePositions(s));
+  return shapeHydrogens(tieOccupancies(shared));
+}
+
+const withSite = (s: Structure, changed: ReadonlyMap<number, Site>): Structure =>
+  changed.size ? { ...s, sites: s.sites.map((x, i) => changed.get(i) ?? x) } : s;
+
+/** Sites that share a place take that of the one that leads them. */
+function sharePositions(s: Structure): Structure {
+  const changed = new Map<number, Site>();
+  for (const { leader, members } of sharedPositions(s))
+    for (const i of members) if (i !== leader) changed.set(i, { ...s.sites[i]!, position: s.sites[leader]!.position });
+  return withSite(s, changed);
+}
+
+/** The sharers take the leader's kind; where they differ in value they meet in the middle, unless the leader is held. */
+function shareDisplacements(s: Structure): Structure {
+  const changed = new Map<number, Site>();
+  const held = heldDisplacements(s);
+  for (const { leader, members } of sharedDisplacements(s)) {
+    const own = s.sites[leader]!.displacement;
+    const all = members.map((i) => asKind(s, s.sites[i]!.displacement, own.kind));
+    const displacement = held.has(leader) ? own : meanDisplacement(all);
+    for (const i of members) changed.set(i, { ...s.sites[i]!, displacement });
   }
-  for (const tie of controls.occupancies) {
-    const groups =
-      tie.kind === 'shared'
-        ? [known(tie.sites)]
-        : tie.groups.map((g) =>
-            sites.flatMap((x, i) => (x.disorder?.assembly === tie.assembly && x.disorder.group === g ? [i] : [])),
-          );
-    const values = groups.map((g) => (g.length ? g.reduce((p, i) => p + sites[i]!.occupancy, 0) / g.length : 0));
-    const total = values.reduce((p, q) => p + q, 0);
-    const factor = tie.kind === 'assembly' && groups.filter((g) => g.length).length > 1 && total > 0 ? 1 / total : 1;
+  return withSite(s, changed);
+}
+
+function asKind(s: Structure, d: Displacement, kind: Displacement['kind']): Displacement {
+  if (d.kind === kind) return d;
+  const u = equivalentU(s.cell, d);
+  return kind === 'iso' ? { kind, u } : { kind, u: isotropicTensor(s.cell, u) };
+}
+
+/** Of displacements of one kind. */
+function meanDisplacement(all: readonly Displacement[]): Displacement {
+  const rows = all.map((d) => (d.kind === 'iso' ? [d.u] : [...d.u]));
+  const mean = rows[0]!.map((_, k) => rows.reduce((sum, r) => sum + r[k]!, 0) / rows.length);
+  return all[0]!.kind === 'iso' ? { kind: 'iso', u: mean[0]! } : { kind: 'aniso', u: mean as unknown as AnisotropicU };
+}
+
+/** Groups take the mean of their sites (or the value of a held one); the groups of an assembly sum to one. */
+function tieOccupancies(s: Structure): Structure {
+  const changed = new Map<number, Site>();
+  const held = heldOccupancies(s);
+  const index = new Map(s.sites.map((x, i) => [x.id, i]));
+  for (const tie of (s.controls ?? NO_CONTROLS).occupancies) {
+    const shared = tie.kind === 'shared' ? tie.sites.flatMap((id) => index.get(id) ?? []) : [];
+    const groups = occupancyGroups(s, tie, shared).filter((g) => g.length);
+    const fixed = groups.map((g) => g.find((i) => held.has(i)));
+    const means = groups.map((g, k) =>
+      fixed[k] === undefined
+        ? g.reduce((sum, i) => sum + s.sites[i]!.occupancy, 0) / g.length
+        : s.sites[fixed[k]]!.occupancy,
+    );
+    const values = tie.kind === 'assembly' && groups.length > 1 ? sumToOne(means, fixed) : means;
     groups.forEach((g, k) => {
       for (const i of g)
-        if (Math.abs(sites[i]!.occupancy - values[k]! * factor) > 1e-9)
-          sites[i] = { ...sites[i]!, occupancy: values[k]! * factor };
+        if (Math.abs(s.sites[i]!.occupancy - values[k]!) > 1e-9)
+          changed.set(i, { ...s.sites[i]!, occupancy: values[k]! });
     });
   }
-  const tied: Structure = { ...s, sites };
-  const physical = new Float64Array(2 + 10 * sites.length);
-  sites.forEach((x, i) => physical.set(x.position, siteOffset(i)));
-  reshapeHeld(tied, hydrogenHolds(tied), physical);
-  for (const g of controls.hydrogens) {
+  return withSite(s, changed);
+}
+
+/** Scales what is not held so that all together are one. */
+function sumToOne(values: readonly number[], held: readonly (number | undefined)[]): number[] {
+  const total = (isHeld: boolean): number =>
+    values.reduce((sum, v, k) => sum + ((held[k] !== undefined) === isHeld ? v : 0), 0);
+  const free = total(false),
+    left = Math.max(0, 1 - total(true));
+  return values.map((v, k) => (held[k] !== undefined || free <= 0 ? v : (v * left) / free));
+}
+
+/** Held hydrogens in their ideal shape, with U as a multiple of the parent's. */
+function shapeHydrogens(s: Structure): Structure {
+  const physical = new Float64Array(siteOffset(s.sites.length));
+  s.sites.forEach((x, i) => physical.set(x.position, siteOffset(i)));
+  reshapeHeld(s, hydrogenHolds(s), physical);
+  const index = new Map(s.sites.map((x, i) => [x.id, i]));
+  const changed = new Map<number, Site>();
+  for (const g of (s.controls ?? NO_CONTROLS).hydrogens) {
     const parent = index.get(g.parent);
     if (parent === undefined) continue;
-    for (const h of known(g.hydrogens)) {
-      const at = siteOffset(h),
-        x = sites[h]!;
-      sites[h] = {
-        ...x,
+    const u = g.uFactor * Math.max(0.005, equivalentU(s.cell, s.sites[parent]!.displacement));
+    for (const id of g.hydrogens) {
+      const h = index.get(id);
+      if (h === undefined) continue;
+      const at = siteOffset(h);
+      changed.set(h, {
+        ...s.sites[h]!,
         position: [physical[at]!, physical[at + 1]!, physical[at + 2]!],
-        ...(g.uFactor > 0
-          ? {
-              displacement: {
-                kind: 'iso' as const,
-                u: g.uFactor * Math.max(0.005, equivalentU(s.cell, sites[parent]!.displacement)),
-              },
-            }
-          : {}),
-      };
+        ...(g.uFactor > 0 ? { displacement: { kind: 'iso' as const, u } } : {}),
+      });
     }
   }
-  return { ...s, sites };
+  return withSite(s, changed);
+}
+
+/** Occupancy of sites, and of all that share it: the number reads back as it was typed, the other groups of an assembly make up the rest. */
+export function assignOccupancy(s: Structure, sites: readonly number[], occupancy: number): Structure {
+  const meant = new Set(sites);
+  const index = new Map(s.sites.map((x, i) => [x.id, i]));
+  const others = new Map<number, number>();
+  for (const tie of (s.controls ?? NO_CONTROLS).occupancies) {
+    const shared = tie.kind === 'shared' ? tie.sites.flatMap((id) => index.get(id) ?? []) : [];
+    const groups = occupancyGroups(s, tie, shared).filter((g) => g.length);
+    const named = groups.filter((g) => g.some((i) => meant.has(i)));
+    if (!named.length) continue;
+    for (const i of named.flat()) meant.add(i);
+    const rest = groups.filter((g) => !named.includes(g));
+    const left = Math.max(0, 1 - named.length * occupancy);
+    const now = rest.map((g) => s.sites[g[0]!]!.occupancy);
+    const total = now.reduce((p, q) => p + q, 0);
+    if (tie.kind === 'assembly')
+      rest.forEach((g, k) => {
+        for (const i of g) others.set(i, total > 0 ? (now[k]! * left) / total : left / rest.length);
+      });
+  }
+  return {
+    ...s,
+    sites: s.sites.map((x, i) => {
+      const value = meant.has(i) ? occupancy : others.get(i);
+      return value === undefined ? x : { ...x, occupancy: value, occupancySu: 0 };
+    }),
+  };
+}
+
+/** Position of a site and of all that share it. */
+export function assignPosition(s: Structure, site: number, position: Vec3): Structure {
+  const group = sharedPositions(s).find((g) => g.members.includes(site))?.members ?? [site];
+  return { ...s, sites: s.sites.map((x, i) => (group.includes(i) ? { ...x, position } : x)) };
 }

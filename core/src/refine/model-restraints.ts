@@ -1,4 +1,5 @@
 /** Restraints of a model as rows of the normal equations, with analytic derivatives. Distances in Å, displacements in Å². */
+import { isHome } from '../crystal/atom-ref.ts';
 import { metricTensor, orthogonalization, reciprocalLengths } from '../crystal/cell.ts';
 import { NO_CONTROLS, type Restraint } from '../crystal/controls.ts';
 import { allOperators, operatorsNear } from '../crystal/neighbours.ts';
@@ -113,7 +114,7 @@ export function bondedPairs(
       !meets(s.sites[b.from]!.disorder, s.sites[b.to]!.disorder)
     )
       continue;
-    if (b.operator.r.some((x, i) => x !== (i % 4 ? 0 : 1)) || b.operator.t.some((t) => Math.abs(t) > 1e-6)) continue;
+    if (!isHome(b)) continue;
     (near.get(b.from) ?? near.set(b.from, new Set()).get(b.from)!).add(b.to);
   }
   const pairs: [number, number][] = [],

@@ -1,3 +1,4 @@
+import { experiment } from '../crystal/experiment.ts';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { calculatedIntensities } from '../../../demo/src/simulate.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
@@ -8,7 +9,9 @@ import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { elementOf } from '../crystal/elements.ts';
 import { seededRandom } from '../math/random.ts';
 import { quietContext, Cancelled } from '../task-context.ts';
-import { constraintMap, displacementBasis, invariantBasis, physicalValues, siteOffset } from './parameters.ts';
+import { compileConstraints } from './compile-constraints.ts';
+import { displacementBasis, invariantBasis } from './invariants.ts';
+import { physicalValues, siteOffset } from './parameters.ts';
 import { distanceRestraint, linearRestraint } from './restraints.ts';
 import { NormalEquations } from './normal-equations.ts';
 import { refineStructure } from './single-crystal.ts';
@@ -17,7 +20,7 @@ import { optimizeWeights, weightOf } from './weights.ts';
 import { covarianceOf } from './covariance.ts';
 
 const unit = { a: 0.0, b: 0 };
-const base = { cycles: 12, weights: unit, optimizeWeights: false, extinction: false };
+const base = { cycles: 12, optimizeWeights: false };
 
 /** Unique noise-free intensities with σ of 2 % and a floor. */
 function perfect(s: Structure, dMin: number, wavelength: number): MergedReflections {
@@ -75,17 +78,15 @@ describe.each(['P 1 21/c 1', 'P n a 21', 'P 1'])('a crystal in %s', (symbol) => 
   it('has derivatives that agree with finite differences', async () => {
     const start = { ...heavy, sites: heavy.sites.slice(0, 6).map((x, i) => ({ ...x, occupancy: i === 1 ? 0.7 : 1 })) };
     const data = perfect(crystal.structure, 1.1, crystal.wavelength);
-    const problem = new SingleCrystalProblem(start, data, crystal.wavelength, {
-      ...base,
-      extinction: true,
-      extinctionStart: 0.02,
-      occupancies: [1],
-    });
+    const problem = new SingleCrystalProblem(
+      experiment(start, data, crystal.wavelength, { weights: unit, extinction: 0.02, treatment: { extinction: true } }),
+      { ...base, occupancies: [1] },
+    );
     const n = problem.map.independent;
     const { normal } = await problem.assemble(quietContext());
     const gradient = normal.complete() && normal.vector.slice();
     // The right-hand side Σ w Δ ∂Fc²/∂q is minus half the slope of Σ wΔ² at fixed weights.
-    const { weight } = await problem.assemble(quietContext());
+    const here = problem.physical;
     for (let q = 0; q < n; q += 3) {
       const at = Array.from({ length: problem.map.physical }, (_, p) => p).filter((p) => {
         for (let e = problem.map.start[p]!; e < problem.map.start[p + 1]!; e++)
@@ -97,12 +98,9 @@ describe.each(['P 1 21/c 1', 'P n a 21', 'P 1'])('a crystal in %s', (symbol) => 
           if (problem.map.column[e] === q) return problem.map.value[e]!;
         return 0;
       };
-      const h = 2e-5 * Math.max(0.05, Math.abs(problem.physical[at[0]!]!));
+      const h = 2e-5 * Math.max(0.05, Math.abs(here[at[0]!]!));
       const cost = (f: number): number =>
-        problem.trial(
-          problem.physical.map((x, p) => x + (at.includes(p) ? f * h * coefficient(p) : 0)),
-          weight,
-        );
+        problem.try(here.map((x, p) => x + (at.includes(p) ? f * h * coefficient(p) : 0)));
       const slope = (8 * (cost(1) - cost(-1)) - (cost(2) - cost(-2))) / (12 * h);
       const scale = Math.max(Math.abs(gradient[q]!), 1e-3 * Math.max(...Array.from(gradient, Math.abs)));
       expect(Math.abs(-0.5 * slope - gradient[q]!) / scale, problem.nameOf(q)).toBeLessThan(1e-6);
@@ -112,9 +110,7 @@ describe.each(['P 1 21/c 1', 'P n a 21', 'P 1'])('a crystal in %s', (symbol) => 
   it('returns the truth from noise-free data to 1e-4', async () => {
     const data = perfect(crystal.structure, 0.85, crystal.wavelength);
     const { structure, readings, state } = await refineStructure(
-      shaken(heavy, 0.02, 2),
-      data,
-      crystal.wavelength,
+      experiment(shaken(heavy, 0.02, 2), data, crystal.wavelength, { weights: unit }),
       { ...base, cycles: 25, settled: 1e-4 },
       quietContext(),
     );
@@ -141,9 +137,7 @@ describe.each(['P 1 21/c 1', 'P n a 21', 'P 1'])('a crystal in %s', (symbol) => 
   it('returns it from noisy data within three s.u. for 99 % of the parameters', async () => {
     const data = mergeForGroup(crystal.raw, crystal.structure.cell, crystal.structure.spaceGroup).reflections;
     const { structure, readings } = await refineStructure(
-      shaken(heavy, 0.01, 3),
-      data,
-      crystal.wavelength,
+      experiment(shaken(heavy, 0.01, 3), data, crystal.wavelength, { weights: unit }),
       { ...base, cycles: 20, optimizeWeights: true },
       quietContext(),
     );
@@ -227,7 +221,7 @@ describe('constraints', () => {
         },
       ],
     };
-    const map = constraintMap(s, { extinction: false });
+    const map = compileConstraints(s, { extinction: false });
     // scale; U of C1; x, z and four U components of C2
     expect(map.independent).toBe(1 + 1 + 2 + 4);
     expect(map.start[siteOffset(0) + 3]! - map.start[siteOffset(0)]!).toBe(0);
@@ -257,18 +251,21 @@ describe('constraints', () => {
       ],
     };
     const { structure, readings } = await refineStructure(
-      {
-        ...s,
-        sites: s.sites.map((x) => ({
-          ...x,
-          displacement:
-            x.displacement.kind === 'iso'
-              ? { kind: 'iso' as const, u: 0.012 }
-              : { kind: 'aniso' as const, u: [0.008, 0.008, 0.008, 0, 0, 0] as const },
-        })),
-      },
-      perfect(s, 0.5, 0.71075),
-      0.71075,
+      experiment(
+        {
+          ...s,
+          sites: s.sites.map((x) => ({
+            ...x,
+            displacement:
+              x.displacement.kind === 'iso'
+                ? { kind: 'iso' as const, u: 0.012 }
+                : { kind: 'aniso' as const, u: [0.008, 0.008, 0.008, 0, 0, 0] as const },
+          })),
+        },
+        perfect(s, 0.5, 0.71075),
+        0.71075,
+        { weights: unit },
+      ),
       { ...base, settled: 1e-5 },
       quietContext(),
     );
@@ -319,9 +316,7 @@ describe('the solver', () => {
     const target = 1.8;
     const restraint = distanceRestraint(s, 0, 1, target, 1e-5);
     const { structure } = await refineStructure(
-      s,
-      data,
-      crystal.wavelength,
+      experiment(s, data, crystal.wavelength, { weights: unit }),
       { ...base, cycles: 30, restraints: [restraint] },
       quietContext(),
     );
@@ -337,7 +332,9 @@ describe('the solver', () => {
   it('finds the extinction it was given', async () => {
     const s = crystal.structure;
     const clean = perfect(s, 0.9, crystal.wavelength);
-    const { data: calc } = evaluateStructure(s, clean, crystal.wavelength, unit, 0.05);
+    const { data: calc } = evaluateStructure(
+      experiment(s, clean, crystal.wavelength, { weights: unit, extinction: 0.05 }),
+    );
     const faded = {
       ...clean,
       fsq: clean.fsq.map((x, i) => {
@@ -346,10 +343,8 @@ describe('the solver', () => {
       }),
     };
     const { readings } = await refineStructure(
-      s,
-      faded,
-      crystal.wavelength,
-      { ...base, extinction: true, settled: 1e-4, cycles: 30 },
+      experiment(s, faded, crystal.wavelength, { weights: unit, treatment: { extinction: true } }),
+      { ...base, settled: 1e-4, cycles: 30 },
       quietContext(),
     );
     expect(readings.extinction!.value).toBeCloseTo(0.05, 3);
@@ -365,16 +360,18 @@ describe('the solver', () => {
       ],
     };
     const { undetermined } = await refineStructure(
-      twice,
-      data,
-      crystal.wavelength,
+      experiment(twice, data, crystal.wavelength, { weights: unit }),
       { ...base, cycles: 1, occupancies: [0, twice.sites.length - 1] },
       quietContext(),
     );
     expect(undetermined.some((x) => x.endsWith('X9'))).toBe(true);
-    await expect(refineStructure({ ...s, sites: [] }, data, crystal.wavelength, base, quietContext())).rejects.toThrow(
-      /no atoms to refine/,
-    );
+    await expect(
+      refineStructure(
+        experiment({ ...s, sites: [] }, data, crystal.wavelength, { weights: unit }),
+        base,
+        quietContext(),
+      ),
+    ).rejects.toThrow(/no atoms to refine/);
     const few = {
       ...data,
       count: 20,
@@ -384,9 +381,9 @@ describe('the solver', () => {
       fsq: data.fsq.slice(0, 20),
       sigma: data.sigma.slice(0, 20),
     };
-    await expect(refineStructure(s, few, crystal.wavelength, base, quietContext())).rejects.toThrow(
-      /cannot be refined against 20/,
-    );
+    await expect(
+      refineStructure(experiment(s, few, crystal.wavelength, { weights: unit }), base, quietContext()),
+    ).rejects.toThrow(/cannot be refined against 20/);
   });
 
   it('stops when asked to', async () => {
@@ -396,16 +393,14 @@ describe('the solver', () => {
         throw new Cancelled();
       },
     };
-    await expect(refineStructure(crystal.structure, data, crystal.wavelength, base, stop)).rejects.toBeInstanceOf(
-      Cancelled,
-    );
+    await expect(
+      refineStructure(experiment(crystal.structure, data, crystal.wavelength, { weights: unit }), base, stop),
+    ).rejects.toBeInstanceOf(Cancelled);
   });
 
   it('gives covariances whose diagonal is the square of the s.u.', async () => {
     const { structure, covariance } = await refineStructure(
-      crystal.structure,
-      data,
-      crystal.wavelength,
+      experiment(crystal.structure, data, crystal.wavelength, { weights: unit }),
       { ...base, optimizeWeights: true },
       quietContext(),
     );

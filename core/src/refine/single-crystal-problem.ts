@@ -10,14 +10,19 @@ import {
   structureFactors,
   type ScatteringTable,
   type SiteArrays,
+  type ScatteringProvider,
 } from '../scattering/structure-factors.ts';
 import type { TaskContext } from '../task-context.ts';
 import { NormalEquations } from './normal-equations.ts';
+import { compileConstraints, type CompiledConstraints } from './compile-constraints.ts';
+import { expandShift } from './constraint-map.ts';
+import type { Problem } from './least-squares.ts';
+import type { Experiment, Weights } from '../crystal/experiment.ts';
 import {
-  constraintMap,
   DISPLACEMENT,
   EXTINCTION,
   OCCUPANCY,
+  parameterWords,
   physicalValues,
   SCALE,
   siteOffset,
@@ -26,24 +31,20 @@ import {
 } from './parameters.ts';
 import { hydrogenHolds, reshapeHeld, turnRigid } from './holds.ts';
 import { modelRestraints } from './model-restraints.ts';
-import type { Treatment } from '../crystal/treatment.ts';
 import { rotationsOf } from '../crystal/point-group.ts';
 import { overlapTable, treatedReflections, twinIndices } from './treatment.ts';
 import { floatingOrigin, type RestraintRow } from './restraints.ts';
-import { weightOf, type Weights } from './weights.ts';
+import { weightOf } from './weights.ts';
 
 export interface RefineOptions {
   /** At most this many cycles. */
   cycles: number;
-  weights: Weights;
   optimizeWeights: boolean;
-  extinction: boolean;
-  extinctionStart?: number;
   /** Indices of sites with free occupancy. */
   occupancies?: readonly number[];
   restraints?: readonly RestraintRow[];
-  /** Limits, exclusions, twins and solvent. */
-  treatment?: Treatment;
+  /** What sites scatter beyond the spherical table of their elements. */
+  scattering?: ScatteringProvider;
   /** Stop when every |shift/s.u.| is below this. */
   settled?: number;
   /** S.u. and covariances at the end (needs one inversion). */
@@ -114,12 +115,12 @@ function extinctionFactors(t: ScatteringTable, wavelength: number): Float64Array
 }
 
 /** The state of one refinement: arrays that stay, and the physical parameters that move. */
-export class SingleCrystalProblem {
+export class SingleCrystalProblem implements Problem {
   readonly used: Int32Array;
   readonly table: ScatteringTable;
   readonly intensity: Float64Array;
   readonly sigma: Float64Array;
-  readonly map: ReturnType<typeof constraintMap>;
+  readonly map: CompiledConstraints;
   readonly sites: SiteArrays;
   private readonly siteFactor: Float64Array;
   private readonly delta: Float64Array;
@@ -134,14 +135,17 @@ export class SingleCrystalProblem {
   private readonly maskB: Float64Array | undefined;
   private readonly holds: ReturnType<typeof hydrogenHolds>;
 
+  readonly structure: Structure;
+  /** Of the last assembly, by which trials are weighed. */
+  private weight = new Float64Array(0);
+  private before: Float64Array | undefined;
+
   constructor(
-    readonly structure: Structure,
-    reflections: MergedReflections,
-    wavelength: number,
-    options: RefineOptions,
+    { structure, reflections, wavelength, treatment, weights, extinction }: Experiment,
+    private readonly options: Partial<RefineOptions> = {},
     free: Partial<FreeValues> = {},
   ) {
-    const treatment = options.treatment ?? {};
+    this.structure = structure;
     const treated = treatedReflections(reflections, structure.cell, treatment);
     const laws = treatment.twins ?? [];
     this.used = allowedReflections(treated.reflections, structure).map((i) => treated.kept[i]!);
@@ -157,15 +161,16 @@ export class SingleCrystalProblem {
     this.sigma = pick(reflections.sigma, this.used, Float64Array);
     this.sites = siteArrays(structure, elements);
     this.siteFactor = this.sites.weight.map((w, i) => w / (structure.sites[i]!.occupancy || 1));
-    this.hasExtinction = options.extinction;
-    this.map = constraintMap(structure, {
-      extinction: options.extinction,
+    const refined = treatment.extinction ?? false;
+    this.hasExtinction = refined || extinction > 0;
+    this.map = compileConstraints(structure, {
+      extinction: refined,
       ...(options.occupancies ? { occupancies: options.occupancies } : {}),
       ...free,
       twins: laws.length,
     });
     this.holds = hydrogenHolds(structure);
-    this.weights = options.weights;
+    this.weights = weights;
     this.restraints = [...(options.restraints ?? []), ...modelRestraints(structure), ...floatingOrigin(structure)];
     this.delta = extinctionFactors(this.table, wavelength || 0.71073);
     this.fc2 = new Float64Array(this.used.length);
@@ -204,7 +209,8 @@ export class SingleCrystalProblem {
     this.physical = physicalValues(
       structure,
       1,
-      options.extinction ? (options.extinctionStart ?? 0.001) : 0,
+      // From zero the refinement would not find its way.
+      refined ? extinction || 0.001 : extinction,
       laws.map((x) => x.fraction),
     );
     this.physical[SCALE] = this.bestScale();
@@ -242,7 +248,7 @@ export class SingleCrystalProblem {
   /** Observed and calculated values at the present parameters; a and b are of the first component, solvent included. */
   calculated(): CalculatedData {
     this.load();
-    const { a, b } = structureFactors(this.table, this.sites);
+    const { a, b } = structureFactors(this.table, this.sites, this.options.scattering);
     if (this.maskA && this.maskB)
       for (let i = 0; i < a.length; i++) {
         a[i]! += this.maskA[i]!;
@@ -275,8 +281,63 @@ export class SingleCrystalProblem {
     return out;
   }
 
-  /** Σ w(Fo² − Fc²)² on the measured scale plus restraints, at trial parameters, with the weights of the last assembly. */
-  private cost(weight: Float64Array): number {
+  get observations(): number {
+    return this.used.length;
+  }
+
+  step(shift: Float64Array): { values: Float64Array; shift: Float64Array } {
+    const physical = expandShift(this.map, shift);
+    const limit = Math.min(1, this.largestStep(physical));
+    const short = limit < 1 ? shift.map((x) => x * limit) : shift;
+    return {
+      values: this.withinBounds(this.moved(short, limit < 1 ? physical.map((x) => x * limit) : physical)),
+      shift: short,
+    };
+  }
+
+  try(values: Float64Array): number {
+    this.before = this.physical;
+    this.physical = values;
+    return this.cost();
+  }
+
+  restore(): void {
+    if (this.before) this.physical = this.before;
+  }
+
+  /** Largest sensible move per cycle: 0.25 Å for coordinates, half of the value or 0.03 Å² for displacements, 0.3 for occupancies. */
+  private largestStep(shift: Float64Array): number {
+    let factor = 1;
+    const { a, b, c } = this.structure.cell;
+    const lengths = [a, b, c];
+    this.structure.sites.forEach((site, j) => {
+      const at = siteOffset(j);
+      for (let k = 0; k < 3; k++)
+        factor = Math.min(factor, 0.25 / Math.max(1e-9, Math.abs(shift[at + k]!) * lengths[k]!));
+      factor = Math.min(factor, 0.3 / Math.max(1e-9, Math.abs(shift[at + OCCUPANCY]!)));
+      const count = site.displacement.kind === 'iso' ? 1 : 6;
+      for (let k = 0; k < count; k++) {
+        const value = this.physical[at + DISPLACEMENT + k]!;
+        const most = Math.max(0.03, 0.6 * Math.abs(value));
+        factor = Math.min(factor, most / Math.max(1e-9, Math.abs(shift[at + DISPLACEMENT + k]!)));
+      }
+    });
+    return Math.max(0.05, factor);
+  }
+
+  /** Keeps isotropic displacements and the scale physical between cycles, in place. */
+  private withinBounds(p: Float64Array): Float64Array {
+    this.structure.sites.forEach((site, j) => {
+      const at = siteOffset(j) + DISPLACEMENT;
+      if (site.displacement.kind === 'iso') p[at] = Math.min(1, Math.max(0.0005, p[at]!));
+    });
+    p[SCALE] = Math.max(1e-12, p[SCALE]!);
+    return p;
+  }
+
+  /** Σ w(Fo² − Fc²)² on the measured scale plus restraints, with the weights of the last assembly. */
+  private cost(): number {
+    const { weight } = this;
     const c = this.calculated();
     const k = this.physical[SCALE]!;
     let sum = 0;
@@ -286,7 +347,7 @@ export class SingleCrystalProblem {
   }
 
   /** Design matrix and residuals into normal equations; also refreshes fc2. */
-  async assemble(context: TaskContext): Promise<{ normal: NormalEquations; cost: number; weight: Float64Array }> {
+  async assemble(context: TaskContext): Promise<{ normal: NormalEquations; cost: number }> {
     this.load();
     const { table: t, sites: s, map, delta } = this;
     const n = t.count,
@@ -294,7 +355,7 @@ export class SingleCrystalProblem {
       g = this.physical[EXTINCTION]!;
     const normal = new NormalEquations(map.independent);
     const weight = new Float64Array(n);
-    const sums = new SiteSums(t, s);
+    const sums = new SiteSums(t, s, this.options.scattering);
     const twinSums = this.twins.map((twin) => new SiteSums(twin.table, s));
     const fractions = this.twinFractions,
       firstTwin = twinOffset(s.count);
@@ -318,7 +379,7 @@ export class SingleCrystalProblem {
         t,
         s,
         this.siteFactor,
-        sums.terms,
+        sums,
         A,
         B,
         first * (this.hasExtinction ? k * y ** 3 * (1 + g * f2sq * delta[i]!) : k),
@@ -343,7 +404,7 @@ export class SingleCrystalProblem {
           twin.table,
           s,
           this.siteFactor,
-          own.terms,
+          own,
           own.a,
           own.b,
           fractions[c]! * (this.hasExtinction ? k * z ** 3 * (1 + g * f * d) : k),
@@ -374,7 +435,8 @@ export class SingleCrystalProblem {
       cost += residual * residual;
       normal.push(residual);
     }
-    return { normal, cost, weight };
+    this.weight = weight;
+    return { normal, cost };
   }
 
   /** R1, wR2 and S of calculated data under the present weights. */
@@ -416,36 +478,15 @@ export class SingleCrystalProblem {
   nameOf(independent: number): string {
     for (let p = 0; p < this.map.physical; p++)
       for (let e = this.map.start[p]!; e < this.map.start[p + 1]!; e++)
-        if (this.map.column[e] === independent) {
-          if (p === SCALE) return 'overall scale';
-          if (p === EXTINCTION) return 'extinction';
-          if (p >= twinOffset(this.sites.count)) return `twin fraction ${p - twinOffset(this.sites.count) + 2}`;
-          const site = Math.floor((p - 2) / 10),
-            part = (p - 2) % 10;
-          const tensor = this.structure.sites[site]!.displacement.kind === 'aniso';
-          return `${['x', 'y', 'z', 'occupancy', tensor ? 'U11' : 'U', 'U22', 'U33', 'U12', 'U13', 'U23'][part]} of ${this.structure.sites[site]!.label}`;
-        }
+        if (this.map.column[e] === independent) return parameterWords(this.structure, p);
     return `parameter ${independent}`;
-  }
-
-  trial(shifted: Float64Array, weight: Float64Array): number {
-    const kept = this.physical;
-    this.physical = shifted;
-    const cost = this.cost(weight);
-    this.physical = kept;
-    return cost;
   }
 }
 
-/** R factors and calculated data of a structure as it stands: one scale is fitted (unless given), nothing else moves. */
+/** R factors and calculated data of a model as it stands: one scale is fitted (unless given), nothing else moves. */
 export function evaluateStructure(
-  structure: Structure,
-  reflections: MergedReflections,
-  wavelength: number,
-  weights: Weights = { a: 0.1, b: 0 },
-  extinction = 0,
+  e: Experiment,
   scale?: number,
-  treatment?: Treatment,
 ): {
   figures: ReturnType<SingleCrystalProblem['figures']>;
   data: CalculatedData;
@@ -453,20 +494,13 @@ export function evaluateStructure(
   volume: number;
   problem: SingleCrystalProblem;
 } {
-  const problem = new SingleCrystalProblem(structure, reflections, wavelength, {
-    cycles: 0,
-    weights,
-    optimizeWeights: false,
-    extinction: extinction > 0,
-    extinctionStart: extinction,
-    ...(treatment ? { treatment } : {}),
-  });
+  const problem = new SingleCrystalProblem(e);
   if (scale) problem.physical[SCALE] = scale;
   return {
     figures: problem.figures(),
     data: problem.calculated(),
     scale: problem.physical[SCALE]!,
-    volume: cellVolume(structure.cell),
+    volume: cellVolume(e.structure.cell),
     problem,
   };
 }

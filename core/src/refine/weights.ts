@@ -1,9 +1,6 @@
 /** The weighting scheme w = 1/[σ²(Fo²) + (aP)² + bP], P = (max(Fo², 0) + 2Fc²)/3, all on the absolute scale. */
 
-export interface Weights {
-  readonly a: number;
-  readonly b: number;
-}
+import type { Weights } from '../crystal/experiment.ts';
 
 export function weightOf(weights: Weights, fo2: number, fc2: number, sigma: number): number {
   const p = (Math.max(fo2, 0) + 2 * fc2) / 3;

@@ -20,7 +20,8 @@ export interface ScatteringTable {
   readonly elements: readonly string[];
   /** f0 + f′ of element e at reflection i: index e·count + i. */
   readonly f: Float64Array;
-  /** f″ of each element. */
+  /** f′ and f″ of each element. */
+  readonly f1: Float64Array;
   readonly f2: Float64Array;
   /** Rotations of the operators summed explicitly, 9 each, and their translations, 3 each. */
   readonly rotations: Float64Array;
@@ -52,10 +53,12 @@ export function scatteringTable(
     s2[i] = (h * h * g[0] + k * k * g[4] + l * l * g[8] + 2 * (h * k * g[1] + h * l * g[2] + k * l * g[5])) / 4;
   }
   const f = new Float64Array(elements.length * n);
+  const f1 = new Float64Array(elements.length);
   const f2 = new Float64Array(elements.length);
   elements.forEach((symbol, e) => {
     const factor = gaussianFactor(symbol);
     const d = wavelength ? dispersion(symbol, wavelength) : { f1: 0, f2: 0 };
+    f1[e] = d.f1;
     f2[e] = d.f2;
     for (let i = 0; i < n; i++) f[e * n + i] = formFactor(factor, Math.sqrt(s2[i]!)) + d.f1;
   });
@@ -76,6 +79,7 @@ export function scatteringTable(
     s2,
     elements,
     f,
+    f1,
     f2,
     rotations: Float64Array.from(used.flatMap((o) => [...o.r])),
     translations: Float64Array.from(used.flatMap((o) => [...o.t])),
@@ -101,14 +105,29 @@ export interface SiteArrays {
   readonly u: Float64Array;
 }
 
+/**
+ * What sites scatter where that is more than the table of their element says: complex, by site and by operator, such as the
+ * transform of an aspherical atom. Sites it does not cover keep the spherical table, which is the fast case of the loop.
+ */
+export interface ScatteringProvider {
+  /** 1 for the sites it speaks of. */
+  readonly covers: Uint8Array;
+  /**
+   * Form factor of site j, dispersion left out, at the indices h′ = h R that the table's operator o makes of reflection i;
+   * real and imaginary part, electrons, go to out[0] and out[1].
+   */
+  factor(j: number, o: number, i: number, out: Float64Array): void;
+}
+
 /** Calculated A and B of all reflections. */
 export function structureFactors(
   t: ScatteringTable,
   s: SiteArrays,
-  a = new Float64Array(t.count),
-  b = new Float64Array(t.count),
+  provider?: ScatteringProvider,
 ): { a: Float64Array; b: Float64Array } {
-  const sum = new SiteSums(t, s);
+  const a = new Float64Array(t.count),
+    b = new Float64Array(t.count);
+  const sum = new SiteSums(t, s, provider);
   for (let i = 0; i < t.count; i++) {
     sum.at(i, false);
     a[i] = sum.a;
@@ -123,18 +142,24 @@ export const STRIDE = 20;
 /**
  * Sums over operators of one reflection at a time. After `at(i, true)`, for site j (j·STRIDE in `terms`):
  * 0, 1: C = ΣT cos, S = ΣT sin; 2–4: ∂C/∂x,y,z; 5–7: ∂S/∂x,y,z; 8–13: ∂C/∂U; 14–19: ∂S/∂U (only the first of six for U_iso).
+ * For sites that a provider covers, `own` holds the same of P + iQ = ΣT f exp iφ, f being complex and different by operator.
  */
 export class SiteSums {
   a = 0;
   b = 0;
   readonly terms: Float64Array;
+  /** Empty without a provider. */
+  readonly own: Float64Array;
   private readonly hr: Float64Array;
+  private readonly factor = new Float64Array(2);
 
   constructor(
     private readonly t: ScatteringTable,
     private readonly s: SiteArrays,
+    readonly provider?: ScatteringProvider,
   ) {
     this.terms = new Float64Array(s.count * STRIDE);
+    this.own = new Float64Array(provider ? s.count * STRIDE : 0);
     // Per operator: h′, k′, l′, 2πh·t and the six quadratic factors −2π²(…).
     this.hr = new Float64Array(t.operators * 10);
   }
@@ -170,7 +195,8 @@ export class SiteSums {
       hr[p + 9] = 2 * q * k1 * l1 * bs * cs;
     }
     const isoFactor = 4 * q * t.s2[i]!;
-    const centric = t.centric;
+    const centric = t.centric,
+      provider = this.provider;
     let A = 0,
       B = 0;
     for (let j = 0; j < s.count; j++) {
@@ -292,6 +318,14 @@ export class SiteSums {
       }
       const e = s.element[j]!;
       const w = s.weight[j]! * t.factor;
+      if (provider !== undefined && provider.covers[j] === 1) {
+        this.ownSums(provider, j, i, T0, derivatives);
+        const f1 = t.f1[e]! * w,
+          f2 = t.f2[e]! * w;
+        A += w * this.own[base]! + f1 * C - f2 * S;
+        B += w * this.own[base + 1]! + f1 * S + f2 * C;
+        continue;
+      }
       const f1 = t.f[e * t.count + i]! * w,
         f2 = t.f2[e]! * w;
       A += f1 * C - f2 * S;
@@ -299,5 +333,46 @@ export class SiteSums {
     }
     this.a = t.allowed[i] ? A : 0;
     this.b = t.allowed[i] ? B : 0;
+  }
+
+  /** P + iQ of a covered site and, where asked for, their derivatives. `isotropic` is T of an isotropic site. */
+  private ownSums(provider: ScatteringProvider, j: number, i: number, isotropic: number, derivatives: boolean): void {
+    const { s, t, hr, own, factor } = this;
+    const base = j * STRIDE,
+      aniso = s.aniso[j] === 1,
+      x = 3 * j,
+      u = 6 * j;
+    own.fill(0, base, base + STRIDE);
+    for (let o = 0; o < t.operators; o++) {
+      const p = 10 * o;
+      const phase = hr[p]! * s.x[x]! + hr[p + 1]! * s.x[x + 1]! + hr[p + 2]! * s.x[x + 2]! + hr[p + 3]!;
+      let exponent = 0;
+      if (aniso) for (let k = 0; k < 6; k++) exponent += hr[p + 4 + k]! * s.u[u + k]!;
+      const T = aniso ? Math.exp(exponent) : isotropic;
+      provider.factor(j, o, i, factor);
+      const cos = T * Math.cos(phase),
+        sin = T * Math.sin(phase);
+      const real = factor[0]! * cos - factor[1]! * sin;
+      // The copy by the inversion at the origin brings the conjugate.
+      const imaginary = t.centric ? 0 : factor[0]! * sin + factor[1]! * cos;
+      own[base]! += real;
+      own[base + 1]! += imaginary;
+      if (!derivatives) continue;
+      const turned = factor[0]! * sin + factor[1]! * cos;
+      for (let k = 0; k < 3; k++) {
+        own[base + 2 + k]! -= hr[p + k]! * turned;
+        if (!t.centric) own[base + 5 + k]! += hr[p + k]! * real;
+      }
+      if (aniso)
+        for (let k = 0; k < 6; k++) {
+          own[base + 8 + k]! += hr[p + 4 + k]! * real;
+          own[base + 14 + k]! += hr[p + 4 + k]! * imaginary;
+        }
+    }
+    if (!aniso) {
+      const slope = -4 * TWO_PI * Math.PI * t.s2[i]!;
+      own[base + 8] = slope * own[base]!;
+      own[base + 14] = slope * own[base + 1]!;
+    }
   }
 }

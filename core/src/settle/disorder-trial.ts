@@ -6,7 +6,7 @@ import { fragments } from '../geometry/bonds.ts';
 import { addPlace } from '../model/disorder.ts';
 import { farSide, fragmentOf, proposeSecondPlaces, turnableBonds, type PlaceProposal } from '../model/second-place.ts';
 import type { Treatment } from '../crystal/treatment.ts';
-import { refineStage, type Bench, type Stage } from './work.ts';
+import { refineStage, type StageSurroundings, type Stage } from './stage.ts';
 
 export interface Suspect {
   readonly sites: readonly number[];
@@ -81,7 +81,12 @@ export function suspects(stage: Stage): Suspect[] {
 }
 
 /** A fragment whose first place has a share of the density: residual maps show the other once its occupancy is refined. */
-export async function halved(bench: Bench, stage: Stage, sites: readonly number[], start = 0.65): Promise<Stage> {
+export async function halved(
+  around: StageSurroundings,
+  stage: Stage,
+  sites: readonly number[],
+  start = 0.65,
+): Promise<Stage> {
   const s = stage.structure;
   const set = new Set(fragmentOf(s, sites).sites);
   const controls = s.controls ?? NO_CONTROLS;
@@ -116,7 +121,7 @@ export async function halved(bench: Bench, stage: Stage, sites: readonly number[
       restraints: [...controls.restraints, ...hold],
     },
   };
-  const refined = await refineStage(bench, 'Share of the first place', part, stage.treatment, {
+  const refined = await refineStage(around, 'Share of the first place', part, stage.treatment, {
     cycles: 5,
     settled: 0.3,
   });
@@ -134,7 +139,7 @@ export async function halved(bench: Bench, stage: Stage, sites: readonly number[
 
 /** Tries the likeliest suspects; keeps a second place that lowers R1 plainly. */
 export async function modelDisorder(
-  bench: Bench,
+  around: StageSurroundings,
   stage: Stage,
   mode: 'ask' | 'try',
   gain: number,
@@ -159,7 +164,7 @@ export async function modelDisorder(
     const meritOf = (r1: number, atoms: number): number => r1 * (1 + 0.03 * atoms);
     for (const suspect of list.slice(0, 4)) {
       begin(`Second place of ${suspect.words}`);
-      const found = await tryPlace(bench, now, suspect.sites);
+      const found = await tryPlace(around, now, suspect.sites);
       if (
         found &&
         found.readings.r1 < (round ? Math.max(gain, 0.88) : gain) * now.readings.r1 &&
@@ -196,7 +201,7 @@ export interface TriedPlace {
 
 /** Refines the model that each proposal leads to; the lowest R1 first. Copies that fade away or take over are left out. */
 export async function tryProposals(
-  bench: Bench,
+  around: StageSurroundings,
   part: Stage,
   treatment: Treatment,
   sites: readonly number[],
@@ -213,9 +218,9 @@ export async function tryProposals(
     sites: s.sites.map((x, i) => (fragment.sites.includes(i) ? { ...x, occupancy: 1 } : x)),
   };
   for (const proposal of proposals) {
-    await bench.context.breath();
+    await around.context.breath();
     const model = addPlace(whole, { sites: fragment.sites, positions: proposal.positions, occupancy: 1 - occupancy });
-    const stage = await refineStage(bench, 'Second place', model, treatment, { cycles, settled: 0.1 }).catch(
+    const stage = await refineStage(around, 'Second place', model, treatment, { cycles, settled: 0.1 }).catch(
       () => undefined,
     );
     const share = stage?.structure.sites.find((x) => x.disorder && !s.sites.some((y) => y.id === x.id))?.occupancy ?? 0;
@@ -227,8 +232,12 @@ export async function tryProposals(
 }
 
 /** Lays out the best proposals for one selection and refines them; the best that makes sense, or undefined. */
-export async function tryPlace(bench: Bench, stage: Stage, sites: readonly number[]): Promise<Stage | undefined> {
-  const part = await halved(bench, stage, sites).catch(() => undefined);
+export async function tryPlace(
+  around: StageSurroundings,
+  stage: Stage,
+  sites: readonly number[],
+): Promise<Stage | undefined> {
+  const part = await halved(around, stage, sites).catch(() => undefined);
   if (!part) return undefined;
   const torsions = sites.length > 5 ? turnableBonds(part.structure, sites).slice(0, 3) : [];
   const proposals = proposeSecondPlaces(
@@ -236,6 +245,6 @@ export async function tryPlace(bench: Bench, stage: Stage, sites: readonly numbe
     4,
   );
   return (
-    await tryProposals(bench, part, stage.treatment, sites, proposals.slice(0, 3), 9, 0.55 * stage.readings.r1)
+    await tryProposals(around, part, stage.treatment, sites, proposals.slice(0, 3), 9, 0.55 * stage.readings.r1)
   )[0]?.stage;
 }

@@ -1,4 +1,5 @@
 /** Which element a site holds: its occupancy refined freely says how many electrons are there. */
+import { experiment } from '../crystal/experiment.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import type { Formula } from '../crystal/formula.ts';
 import { equivalentU, modelContents, type Structure } from '../crystal/structure.ts';
@@ -8,7 +9,7 @@ import { OCCUPANCY, siteOffset } from '../refine/parameters.ts';
 import { linearRestraint } from '../refine/restraints.ts';
 import { refineStructure, type CycleReport } from '../refine/single-crystal.ts';
 import type { TaskContext } from '../task-context.ts';
-import { refineStage, type Bench, type Stage } from './work.ts';
+import { refineStage, type StageSurroundings, type Stage } from './stage.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 
 export interface ElementReading {
@@ -87,13 +88,13 @@ export function suspiciousSites(s: Structure): number[] {
 
 /** Frees the occupancies of the given sites and reads their electrons. */
 export async function readElements(
-  bench: Bench,
+  around: StageSurroundings,
   s: Structure,
   treatment: Treatment,
   sites: readonly number[],
   candidates: readonly string[] = LIKELY,
 ): Promise<{ readings: ElementReading[]; r1: number }> {
-  const stage = await refineStage(bench, 'Electrons of the sites', s, treatment, {
+  const stage = await refineStage(around, 'Electrons of the sites', s, treatment, {
     cycles: 5,
     occupancies: sites,
     covariance: true,
@@ -210,7 +211,7 @@ export function tooClose(s: Structure): number[] {
     s.cell,
     s.spaceGroup,
     s.sites.map((x) => x.position),
-    (i, j) => (isHydrogen(s.sites[i]!.element) || isHydrogen(s.sites[j]!.element) ? 0 : 1.02),
+    { widest: 1.02, of: (i, j) => (isHydrogen(s.sites[i]!.element) || isHydrogen(s.sites[j]!.element) ? 0 : 1.02) },
   )) {
     const a = s.sites[n.from]!,
       b = s.sites[n.to]!;
@@ -237,7 +238,7 @@ export function tooClose(s: Structure): number[] {
  * the site with most electrons down. For models whose fit is still poor; the caller keeps the result only if the fit gains.
  */
 export async function rankedElements(
-  bench: Bench,
+  around: StageSurroundings,
   s: Structure,
   treatment: Treatment,
   contents: Formula,
@@ -245,15 +246,10 @@ export async function rankedElements(
   const sites = s.sites.map((_, i) => i).filter((i) => !isHydrogen(s.sites[i]!.element));
   const total = sites.reduce((sum, i) => sum + elementOf(s.sites[i]!.element).z * s.sites[i]!.occupancy, 0);
   const result = await refineStructure(
-    s,
-    bench.reflections,
-    bench.wavelength,
+    experiment(s, around.reflections, around.wavelength, { treatment }),
     {
       cycles: 6,
-      weights: { a: 0.1, b: 0 },
       optimizeWeights: false,
-      extinction: false,
-      treatment,
       occupancies: sites,
       covariance: false,
       settled: 0.3,
@@ -266,7 +262,7 @@ export async function rankedElements(
         ),
       ],
     },
-    { ...bench.context, progress: () => undefined } as TaskContext<CycleReport>,
+    { ...around.context, progress: () => undefined } as TaskContext<CycleReport>,
   );
   const ranked = sites
     .map((i) => ({
@@ -291,7 +287,7 @@ export async function rankedElements(
  * that moves too much. Copies in other disorder groups change with their partners. Each is tried and kept when R1 falls.
  */
 export async function exchangeElements(
-  bench: Bench,
+  around: StageSurroundings,
   stage: Stage,
   most = 8,
 ): Promise<{ stage: Stage; changes: string[] }> {
@@ -342,7 +338,7 @@ export async function exchangeElements(
     const [ea, eb] = [s.sites[pair.a]!.element, s.sites[pair.b]!.element];
     set(pair.a, eb);
     set(pair.b, ea);
-    const next = await refineStage(bench, 'Elements', relabel({ ...s, sites }, touched), now.treatment, {
+    const next = await refineStage(around, 'Elements', relabel({ ...s, sites }, touched), now.treatment, {
       cycles: 6,
       settled: 0.2,
     }).catch(() => undefined);

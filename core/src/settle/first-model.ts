@@ -2,7 +2,7 @@
 import type { Formula } from '../crystal/formula.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { equivalentU, modelContents, newId, type Structure } from '../crystal/structure.ts';
-import type { Stage } from './work.ts';
+import type { Stage } from './stage.ts';
 
 /** Atoms that came as an element but fade away: their U runs far beyond everybody's. */
 export function ghosts(s: Structure): number[] {

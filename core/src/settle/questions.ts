@@ -4,7 +4,7 @@ import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { bonds } from '../geometry/bonds.ts';
 import { assemblies } from '../model/disorder.ts';
 import { judgeEllipsoids } from '../model/ellipsoids.ts';
-import type { Stage } from './work.ts';
+import type { Stage } from './stage.ts';
 
 /** What is left that a person should look at. */
 export function openQuestions(stage: Stage): string[] {

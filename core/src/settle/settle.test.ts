@@ -1,3 +1,4 @@
+import { experiment } from '../crystal/experiment.ts';
 import { describe, expect, it } from 'vitest';
 import { compareToTruth } from '../../../demo/src/compare.ts';
 import { calculatedIntensities } from '../../../demo/src/simulate.ts';
@@ -62,10 +63,8 @@ describe.each([
     expect(stages.at(-1)).toBe('Weights and convergence');
     const { structure: s, readings } = result.stage;
     const best = await refineStructure(
-      truth,
-      reflections,
-      wavelength,
-      { cycles: 15, weights: { a: 0.03, b: 0 }, optimizeWeights: true, extinction: false },
+      experiment(truth, reflections, wavelength, { weights: { a: 0.03, b: 0 } }),
+      { cycles: 15, optimizeWeights: true },
       quietContext(),
     );
     expect(readings.r1).toBeLessThan(best.readings.r1 + 0.003);
@@ -133,7 +132,7 @@ describe('a molecule that lies two ways', () => {
       ...truth,
       sites: truth.sites.map((s) => ({ ...s, displacement: { kind: 'iso' as const, u: 0.04 } })),
     };
-    const before = evaluateStructure(start, reflections, wavelength).figures.r1;
+    const before = evaluateStructure(experiment(start, reflections, wavelength)).figures.r1;
     expect(before).toBeGreaterThan(0.25);
     const result = await settle(
       { structure: start, reflections, wavelength, contents: { ...modelContents(truth), H: 0 }, disorder: 'try' },
@@ -151,7 +150,7 @@ describe('a molecule that lies two ways', () => {
 describe('elements by their electrons', () => {
   const { structure: truth, raw, wavelength } = testCrystal('CC(=O)Nc1ccc(O)cc1', 'P 1 21/c 1', 8, { dMin: 0.82 });
   const reflections = mergeForGroup(raw, truth.cell, truth.spaceGroup).reflections;
-  const bench = { reflections, wavelength, context: quietContext(), onCycle: () => undefined };
+  const around = { reflections, wavelength, context: quietContext(), onCycle: () => undefined };
   const swap = (s: Structure, a: string, b: string): Structure => {
     const [x, y] = [a, b].map((l) => s.sites.find((z) => z.label === l)!);
     return {
@@ -164,7 +163,7 @@ describe('elements by their electrons', () => {
   it('tell an exchanged carbon and nitrogen, and put them right', async () => {
     const wrong = swap(truth, 'N1', 'C3');
     const sites = ['N1', 'C3', 'O1', 'C2'].map((l) => wrong.sites.findIndex((x) => x.label === l));
-    const { readings } = await readElements(bench, wrong, {}, sites);
+    const { readings } = await readElements(around, wrong, {}, sites);
     expect(readings[0]!.electrons).toBeGreaterThan(readings[1]!.electrons);
     expect(readings[2]!.fits).toContain('O');
     const { structure, changes } = correctedElements(wrong, readings, undefined);
@@ -175,7 +174,7 @@ describe('elements by their electrons', () => {
   it('deal out a formula by rank, and find atoms that stand too close', async () => {
     const heavy = { ...truth, sites: truth.sites.filter((x) => x.element !== 'H') };
     const wrong = swap(swap(heavy, 'O1', 'C1'), 'O2', 'C5');
-    const dealt = await rankedElements(bench, wrong, {}, modelContents(heavy));
+    const dealt = await rankedElements(around, wrong, {}, modelContents(heavy));
     expect(dealt!.sites.filter((x, i) => x.element !== heavy.sites[i]!.element).length).toBeLessThanOrEqual(2);
     expect(
       tooClose({
@@ -205,7 +204,7 @@ describe('hand and twin laws', () => {
       systematic: 0.01,
     });
     const right = mergeForGroup(raw, structure.cell, structure.spaceGroup).reflections;
-    const x = absoluteStructure(structure, right, evaluateStructure(structure, right, wavelength).data)!;
+    const x = absoluteStructure(structure, right, evaluateStructure(experiment(structure, right, wavelength)).data)!;
     expect(Math.abs(x.x)).toBeLessThan(3 * x.su + 0.05);
     expect(x.verdict).toMatch(/right/);
     const inverted = invertStructure(structure);
@@ -218,9 +217,11 @@ describe('hand and twin laws', () => {
         wrong,
         { ...right, h: right.h.map((v) => -v), k: right.k.map((v) => -v), l: right.l.map((v) => -v) },
         evaluateStructure(
-          wrong,
-          { ...right, h: right.h.map((v) => -v), k: right.k.map((v) => -v), l: right.l.map((v) => -v) },
-          wavelength,
+          experiment(
+            wrong,
+            { ...right, h: right.h.map((v) => -v), k: right.k.map((v) => -v), l: right.l.map((v) => -v) },
+            wavelength,
+          ),
         ).data,
       )!.x,
     ).toBeGreaterThan(0.8);
@@ -228,7 +229,7 @@ describe('hand and twin laws', () => {
       absoluteStructure(
         { ...structure, spaceGroup: spaceGroupFromSymbol('P -1') },
         right,
-        evaluateStructure(structure, right, wavelength).data,
+        evaluateStructure(experiment(structure, right, wavelength)).data,
       ),
     ).toBeUndefined();
   });

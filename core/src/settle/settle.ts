@@ -1,4 +1,5 @@
 /** A settle run: what an expert does from solved atoms to convergence, one stage after another, stopping where a decision is a person's. */
+import { experiment } from '../crystal/experiment.ts';
 import type { Formula } from '../crystal/formula.ts';
 import { NO_CONTROLS } from '../crystal/controls.ts';
 import { isHydrogen } from '../crystal/elements.ts';
@@ -27,7 +28,7 @@ import {
 import { modelDisorder } from './disorder-trial.ts';
 import { ghosts, missingAtoms } from './first-model.ts';
 import { openQuestions } from './questions.ts';
-import { refineStage, type Bench, type Stage } from './work.ts';
+import { refineStage, type StageSurroundings, type Stage } from './stage.ts';
 
 export interface SettleInput {
   structure: Structure;
@@ -78,7 +79,7 @@ const aniso = (s: Structure): Structure => ({
 
 /** Hydrogens on N and O that the density of a model without them puts elsewhere than they were placed. */
 async function replantDonors(
-  bench: Bench,
+  around: StageSurroundings,
   stage: Stage,
   input: SettleInput,
 ): Promise<{ structure: Structure; plan: HydrogenPlan } | undefined> {
@@ -96,15 +97,14 @@ async function replantDonors(
     s.sites.filter((x) => !gone.has(x.id)),
   );
   const e = evaluateStructure(
-    bare,
-    bench.reflections,
-    bench.wavelength,
-    stage.readings.weights,
-    stage.readings.extinction?.value ?? 0,
+    experiment(bare, around.reflections, around.wavelength, {
+      weights: stage.readings.weights,
+      extinction: stage.readings.extinction?.value ?? 0,
+      treatment: stage.treatment,
+    }),
     stage.readings.scale,
-    stage.treatment,
   );
-  const map = modelMap('difference', bare, bench.reflections, e.data);
+  const map = modelMap('difference', bare, around.reflections, e.data);
   const plan = planHydrogens({
     structure: bare,
     map,
@@ -123,7 +123,7 @@ async function replantDonors(
 
 /** Runs all stages. Progress reports each stage as it ends, so that each can become a mark. */
 export async function settle(input: SettleInput, context: TaskContext<SettleReport>): Promise<SettleResult> {
-  const bench: Bench = {
+  const around: StageSurroundings = {
     reflections: input.reflections,
     wavelength: input.wavelength,
     context: context as TaskContext<unknown>,
@@ -167,12 +167,12 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
 
   if (!hadAniso) {
     begin('Isotropic');
-    let s = await refineStage(bench, 'Isotropic', structure, treatment, { cycles: 10 });
+    let s = await refineStage(around, 'Isotropic', structure, treatment, { cycles: 10 });
     const faded = [...new Set([...ghosts(s.structure), ...tooClose(s.structure)])];
     if (faded.length && faded.length < s.structure.sites.length / 3) {
       const names = faded.map((i) => s.structure.sites[i]!.label).join(', ');
       s = await refineStage(
-        bench,
+        around,
         'Isotropic',
         withSites(
           s.structure,
@@ -188,15 +188,15 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
     }
     if (sayContents && s.readings.r1 > 0.16) {
       // While the fit is poor the elements of the first model are guesses: the density deals them out anew.
-      const dealt = await rankedElements(bench, s.structure, treatment, sayContents);
-      const next = dealt && (await refineStage(bench, 'Isotropic', dealt, treatment, { cycles: 8 }));
+      const dealt = await rankedElements(around, s.structure, treatment, sayContents);
+      const next = dealt && (await refineStage(around, 'Isotropic', dealt, treatment, { cycles: 8 }));
       if (next && next.readings.r1 < 0.93 * s.readings.r1)
         s = { ...next, message: `Elements dealt out by the electrons of the sites. ${next.message}` };
     }
     const completed = missingAtoms(s, sayContents);
     if (completed) {
       const before = s.structure.sites.length;
-      const next = await refineStage(bench, 'Isotropic', completed, treatment, { cycles: 8 });
+      const next = await refineStage(around, 'Isotropic', completed, treatment, { cycles: 8 });
       if (next.readings.r1 < s.readings.r1)
         s = {
           ...next,
@@ -213,14 +213,14 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   if (!treatment.twins?.length) {
     const poor = stage
       ? stage.readings.r1
-      : evaluateStructure(structure, input.reflections, input.wavelength).figures.r1;
+      : evaluateStructure(experiment(structure, input.reflections, input.wavelength)).figures.r1;
     if (poor > 0.11) {
       const laws = twinLaws(structure.cell, structure.spaceGroup);
       let best: Stage | undefined;
       for (const law of laws.slice(0, 5)) {
         begin(`Twin by ${law.name}`);
         const tried = await refineStage(
-          bench,
+          around,
           `Twin by ${law.name}`,
           structure,
           { ...treatment, twins: [{ law: law.law, fraction: 0.15, name: law.name }] },
@@ -255,15 +255,15 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
     );
   else {
     begin('Anisotropic');
-    let s = await refineStage(bench, 'Anisotropic', aniso(structure), treatment, { cycles: 12 });
+    let s = await refineStage(around, 'Anisotropic', aniso(structure), treatment, { cycles: 12 });
     const completed = missingAtoms(s, sayContents);
     if (completed) {
-      const next = await refineStage(bench, 'Anisotropic', aniso(completed), treatment, { cycles: 10 });
+      const next = await refineStage(around, 'Anisotropic', aniso(completed), treatment, { cycles: 10 });
       if (next.readings.r1 < s.readings.r1) s = next;
     }
-    end(await mended(bench, s));
+    end(await mended(around, s));
   }
-  if (!stages.length) end(await refineStage(bench, 'As it came', structure, treatment, { cycles: 8 }));
+  if (!stages.length) end(await refineStage(around, 'As it came', structure, treatment, { cycles: 8 }));
   if (stage.readings.r1 > 0.085 && !treatment.twins?.length) await secondPlaces(0.86);
   await elements();
 
@@ -276,7 +276,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   });
   const placing = plan.rows.filter((r) => r.shape !== 'none');
   if (placing.length) {
-    const s = await refineStage(bench, 'Hydrogens', placeHydrogens(structure, placing), treatment, { cycles: 12 });
+    const s = await refineStage(around, 'Hydrogens', placeHydrogens(structure, placing), treatment, { cycles: 12 });
     if (s.readings.r1 > stage.readings.r1)
       decisions.push(
         `Hydrogens at the proposed places raise R1 from ${(100 * stage.readings.r1).toFixed(2)} to ${(100 * s.readings.r1).toFixed(2)} %; none were placed.`,
@@ -291,8 +291,10 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
       : absoluteStructure(
           s.structure,
           input.reflections,
-          evaluateStructure(s.structure, input.reflections, input.wavelength, s.readings.weights, 0, s.readings.scale)
-            .data,
+          evaluateStructure(
+            experiment(s.structure, input.reflections, input.wavelength, { weights: s.readings.weights }),
+            s.readings.scale,
+          ).data,
         );
   absolute = handOf(stage);
   if (absolute && absolute.x > 0.5 + 2 * absolute.su && absolute.su < 0.2) {
@@ -303,19 +305,19 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   }
 
   begin('Weights and convergence');
-  let last = await refineStage(bench, 'Weights and convergence', structure, treatment, {
+  let last = await refineStage(around, 'Weights and convergence', structure, treatment, {
     cycles: 30,
     optimizeWeights: true,
     weights: { a: 0.04, b: 0 },
     settled: 0.01,
     covariance: true,
   });
-  last = await mended(bench, last, true);
+  last = await mended(around, last, true);
   // Weak decisions of the fit itself: extinction where the strongest reflections fall short.
-  const extinct = treatment.extinction === undefined ? await tryExtinction(bench, last) : undefined;
+  const extinct = treatment.extinction === undefined ? await tryExtinction(around, last) : undefined;
   if (extinct) last = extinct;
   for (let more = 0; more < 3 && last.result.state === 'moving'; more++)
-    last = await refineStage(bench, 'Weights and convergence', last.structure, last.treatment, {
+    last = await refineStage(around, 'Weights and convergence', last.structure, last.treatment, {
       cycles: 25,
       optimizeWeights: true,
       weights: last.readings.weights,
@@ -356,7 +358,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
         structure.sites.filter((x) => !isHydrogen(x.element)),
       );
       const fresh = await refineStage(
-        bench,
+        around,
         'Hydrogens',
         { ...bare, controls: { ...(bare.controls ?? NO_CONTROLS), hydrogens: [] } },
         treatment,
@@ -368,12 +370,12 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
         temperature: input.temperature ?? 150,
         ...(sayContents?.['H'] !== undefined ? { expected: sayContents['H'] } : {}),
       }).rows.filter((r) => r.shape !== 'none');
-      end(await refineStage(bench, 'Hydrogens', placeHydrogens(fresh.structure, again), treatment, { cycles: 12 }));
+      end(await refineStage(around, 'Hydrogens', placeHydrogens(fresh.structure, again), treatment, { cycles: 12 }));
     }
-    const replanted = await replantDonors(bench, stage, input);
+    const replanted = await replantDonors(around, stage, input);
     if (replanted) {
       begin('Hydrogens on donors');
-      const again = await refineStage(bench, 'Hydrogens on donors', replanted.structure, treatment, { cycles: 10 });
+      const again = await refineStage(around, 'Hydrogens on donors', replanted.structure, treatment, { cycles: 10 });
       if (again.readings.wr2 <= stage.readings.wr2 * 1.002)
         end(again, `Hydrogens that turn were placed again on the density of a model without them. ${again.message}`);
     }
@@ -391,21 +393,23 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   /** Looks for parts in two places; R1 must fall to a fraction of what it was. */
   async function secondPlaces(gain: number): Promise<void> {
     begin('Second places');
-    const found = await modelDisorder(bench, stage, input.disorder, gain, begin);
+    const found = await modelDisorder(around, stage, input.disorder, gain, begin);
     if (found.stage) {
       end(found.stage);
-      const exchanged = await exchangeElements(bench, stage);
+      const exchanged = await exchangeElements(around, stage);
       if (exchanged.changes.length)
         end(exchanged.stage, `By their displacements, ${exchanged.changes.join('; ')}. ${exchanged.stage.message}`);
       if (input.reflections.count >= 3.5 * 9 * structure.sites.length)
-        end(await mended(bench, await refineStage(bench, 'Anisotropic', aniso(structure), treatment, { cycles: 12 })));
+        end(
+          await mended(around, await refineStage(around, 'Anisotropic', aniso(structure), treatment, { cycles: 12 })),
+        );
     }
     decisions.push(...found.decisions);
   }
 
   /** Tests the elements of suspicious sites and changes them where the fit gains; true when something changed. */
   async function elements(): Promise<boolean> {
-    const exchanged = await exchangeElements(bench, stage, 4);
+    const exchanged = await exchangeElements(around, stage, 4);
     if (exchanged.changes.length) {
       end(exchanged.stage, `By their displacements, ${exchanged.changes.join('; ')}. ${exchanged.stage.message}`);
       return true;
@@ -413,10 +417,10 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
     const sites = suspiciousSites(structure);
     if (!sites.length || sites.length > 0.8 * structure.sites.length) return false;
     begin('Elements');
-    const { readings } = await readElements(bench, structure, treatment, sites);
+    const { readings } = await readElements(around, structure, treatment, sites);
     const { structure: corrected, changes } = correctedElements(structure, readings, sayContents);
     if (!changes.length) return false;
-    const tried = await refineStage(bench, 'Elements', corrected, treatment, { cycles: 8 });
+    const tried = await refineStage(around, 'Elements', corrected, treatment, { cycles: 8 });
     if (tried.readings.wr2 >= stage.readings.wr2) return false;
     end(
       tried,
@@ -428,7 +432,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
 
 /** Impossible ellipsoids get restraints and another refinement. */
 async function mended<T extends Stage>(
-  bench: Bench,
+  around: StageSurroundings,
   s: T,
   last = false,
 ): Promise<T & Awaited<ReturnType<typeof refineStage>>> {
@@ -437,7 +441,7 @@ async function mended<T extends Stage>(
     .map((e) => e.site);
   if (!bad.length) return s as T & Awaited<ReturnType<typeof refineStage>>;
   const names = bad.map((i) => s.structure.sites[i]!.label).join(', ');
-  const again = await refineStage(bench, s.title, mendEllipsoids(s.structure, bad), s.treatment, {
+  const again = await refineStage(around, s.title, mendEllipsoids(s.structure, bad), s.treatment, {
     cycles: last ? 30 : 10,
     optimizeWeights: last,
     weights: s.readings.weights,
@@ -448,15 +452,16 @@ async function mended<T extends Stage>(
 }
 
 /** Extinction is refined where it is worth more than five s.u. and the fit gains. */
-async function tryExtinction(bench: Bench, s: Stage): Promise<Awaited<ReturnType<typeof refineStage>> | undefined> {
+async function tryExtinction(
+  around: StageSurroundings,
+  s: Stage,
+): Promise<Awaited<ReturnType<typeof refineStage>> | undefined> {
   const e = evaluateStructure(
-    s.structure,
-    bench.reflections,
-    bench.wavelength,
-    s.readings.weights,
-    0,
+    experiment(s.structure, around.reflections, around.wavelength, {
+      weights: s.readings.weights,
+      treatment: s.treatment,
+    }),
     s.readings.scale,
-    s.treatment,
   ).data;
   const order = Array.from(e.fc2, (f, i) => ({ f, i }))
     .sort((a, b) => b.f - a.f)
@@ -464,7 +469,7 @@ async function tryExtinction(bench: Bench, s: Stage): Promise<Awaited<ReturnType
   const ratio = order.reduce((sum, { i }) => sum + e.fo2[i]! / Math.max(1e-6, e.fc2[i]!), 0) / order.length;
   if (ratio > 0.96) return undefined;
   const tried = await refineStage(
-    bench,
+    around,
     'Weights and convergence',
     s.structure,
     { ...s.treatment, extinction: true },

@@ -97,7 +97,7 @@ export function shelfWarnings(s: Structure, temperature: number | undefined, pre
     s.cell,
     s.spaceGroup,
     s.sites.map((x) => x.position),
-    least,
+    { widest: 1.4 * Math.max(0, ...s.sites.map((x) => elementOf(x.element).covalentRadius)), of: least },
   ).find((b) => b.distance > 0.05 && s.sites[b.from]!.occupancy + s.sites[b.to]!.occupancy > 1.5);
   if (short)
     out.push(

@@ -2,6 +2,7 @@
  * From phases to a model: peaks, cycles of isotropic refinement and difference maps, elements from the electrons each
  * site refines to and the expected contents.
  */
+import { experiment } from '../crystal/experiment.ts';
 import { cellVolume, metricTensor } from '../crystal/cell.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import { exactSetting } from '../crystal/identify.ts';
@@ -152,18 +153,10 @@ async function refineIso(
 ): Promise<RefineResult> {
   const parameters = s.sites.length * (occupancies ? 5 : 4);
   return refineStructure(
-    s,
-    all ? input.reflections : thinned(input.reflections, 9 * parameters),
-    input.wavelength,
-    {
-      cycles,
+    experiment(s, all ? input.reflections : thinned(input.reflections, 9 * parameters), input.wavelength, {
       weights: { a: 0.15, b: 0 },
-      optimizeWeights: false,
-      extinction: false,
-      covariance: false,
-      settled: 0.3,
-      ...(occupancies ? { occupancies } : {}),
-    },
+    }),
+    { cycles, optimizeWeights: false, covariance: false, settled: 0.3, ...(occupancies ? { occupancies } : {}) },
     { ...quietContext(), breath: context.breath },
   );
 }
@@ -325,7 +318,9 @@ export async function buildModel(
       s = { ...s, sites: s.sites.filter((x) => uOf(x) < Math.max(0.12, 2.5 * typical)) };
     }
     note(s, r1, result.readings.wr2, round);
-    const { data } = evaluateStructure(s, input.reflections, input.wavelength, { a: 0.15, b: 0 });
+    const { data } = evaluateStructure(
+      experiment(s, input.reflections, input.wavelength, { weights: { a: 0.15, b: 0 } }),
+    );
     const map = modelMap('difference', s, input.reflections, data);
     const found = uniquePeaks(
       localMaxima(map, 2.5 * map.sigma, 1, 4000),

@@ -1,3 +1,4 @@
+import { experiment } from '../crystal/experiment.ts';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
@@ -5,7 +6,10 @@ import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
 import { allOperators, siteSymmetry, snapToSymmetry } from '../crystal/space-group.ts';
 import { metricTensor } from '../crystal/cell.ts';
 import { fragments } from '../geometry/bonds.ts';
-import { buildScene, placedSites } from '../draw/scene.ts';
+import { buildScene } from '../draw/build-scene.ts';
+import { atomsOfExtent } from '../draw/extent.ts';
+import { itemsOf } from '../draw/scene.ts';
+import { isHome } from '../crystal/atom-ref.ts';
 import { seededRandom } from '../math/random.ts';
 import { elementsOf, evaluateStructure, siteArrays } from '../refine/single-crystal-problem.ts';
 import { scatteringTable, structureFactors } from '../scattering/structure-factors.ts';
@@ -161,8 +165,8 @@ describe('the other hand', () => {
     const other = invertedStructure(structure)!;
     expect(other.spaceGroup.number).toBe(19);
     const merged = mergeForGroup(raw, structure.cell, structure.spaceGroup).reflections;
-    const right = evaluateStructure(structure, merged, wavelength).figures.r1,
-      wrong = evaluateStructure(other, merged, wavelength).figures.r1;
+    const right = evaluateStructure(experiment(structure, merged, wavelength)).figures.r1,
+      wrong = evaluateStructure(experiment(other, merged, wavelength)).figures.r1;
     expect(wrong).toBeGreaterThan(right + 0.005);
   });
 
@@ -177,24 +181,14 @@ describe('the other hand', () => {
 describe('molecules on the page', () => {
   const { structure: s } = testCrystal(SMALL, 'P 1 21/c 1', 4);
   it('are shown whole in the cell', () => {
-    const scene = buildScene(s, {
-      extent: 'cell',
-      style: 'balls',
-      probability: 0.5,
-      showHydrogen: true,
-      showCell: true,
-    });
-    expect(scene.atoms).toHaveLength(4 * s.sites.length);
-    const own = buildScene(s, {
-      extent: 'unit',
-      style: 'balls',
-      probability: 0.5,
-      showHydrogen: true,
-      showCell: false,
-    });
-    expect(scene.bonds.length).toBeGreaterThanOrEqual(4 * own.bonds.length);
-    expect(scene.atoms.filter((a) => a.original).length % s.sites.length).toBe(0);
-    expect(placedSites(s, 'molecules')).toHaveLength(s.sites.length);
+    const size = { width: 100, height: 100 };
+    const packed = buildScene(s, { extent: { kind: 'packed cell' } }, size).layers;
+    const atoms = itemsOf(packed, 'atoms');
+    expect(atoms).toHaveLength(4 * s.sites.length);
+    const own = buildScene(s, { extent: { kind: 'unique' } }, size).layers;
+    expect(itemsOf(packed, 'bonds').length).toBe(4 * itemsOf(own, 'bonds').length);
+    expect(atoms.filter((a) => isHome(a.ref)).length % s.sites.length).toBe(0);
+    expect(atomsOfExtent(s, { kind: 'molecules' })).toHaveLength(s.sites.length);
   });
 
   it('on an inversion centre are completed', () => {
@@ -211,8 +205,8 @@ describe('molecules on the page', () => {
         displacement: { kind: 'iso' as const, u: 0.03 },
       })),
     };
-    expect(placedSites(half, 'molecules')).toHaveLength(6);
-    expect(placedSites(half, 'cell')).toHaveLength(6);
+    expect(atomsOfExtent(half, { kind: 'molecules' })).toHaveLength(6);
+    expect(atomsOfExtent(half, { kind: 'packed cell' })).toHaveLength(6);
     expect(fragments(half)).toHaveLength(1);
   });
 

@@ -1,3 +1,4 @@
+import { experiment } from '../crystal/experiment.ts';
 import { describe, expect, it } from 'vitest';
 import { cellVolume, metricTensor, type Cell } from '../crystal/cell.ts';
 import { neighbours } from '../crystal/neighbours.ts';
@@ -91,7 +92,7 @@ const distances = (s: Structure): number[] =>
     s.cell,
     s.spaceGroup,
     s.sites.map((x) => x.position),
-    () => 6,
+    6,
   )
     .map((n) => n.distance)
     .sort((p, q) => p - q);
@@ -116,8 +117,8 @@ describe('a change of setting', () => {
     );
     expect(t.spaceGroup.number).toBe(s.spaceGroup.number);
     const r = indices();
-    const one = evaluateStructure(s, r, 0.71, { a: 0.1, b: 0 }, 0, 1).data,
-      two = evaluateStructure(t, moved(r, change.p), 0.71, { a: 0.1, b: 0 }, 0, 1).data;
+    const one = evaluateStructure(experiment(s, r, 0.71, { weights: { a: 0.1, b: 0 } }), 1).data,
+      two = evaluateStructure(experiment(t, moved(r, change.p), 0.71, { weights: { a: 0.1, b: 0 } }), 1).data;
     const f = new Map(Array.from(one.used, (u, i) => [u, one.fc2[i]!]));
     expect(one.used.length).toBeGreaterThan(30);
     expect(two.used.length).toBe(one.used.length);

@@ -4,14 +4,15 @@ import type { Structure } from '../crystal/structure.ts';
 import { mergeForGroup } from '../solve/prepare.ts';
 import { breathingContext, Cancelled, quietContext } from '../task-context.ts';
 import { decodeWire, encodeWire } from './wire.ts';
-import type { ModelAndData, PlacesTaskResult } from './model-tasks.ts';
+import { experiment, type Experiment } from '../crystal/experiment.ts';
+import type { PlacesTaskResult } from './model-tasks.ts';
 import { runTask, TASKS } from './registry.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 
 const crystal = testCrystal('CC(=O)Nc1ccc(O)cc1', 'P 1 21/c 1', 8, { dMin: 0.85 });
 const truth = crystal.structure;
 const heavy: Structure = { ...truth, sites: truth.sites.filter((x) => x.element !== 'H') };
-let reflections: MergedReflections, input: ModelAndData;
+let reflections: MergedReflections, input: Experiment;
 beforeAll(() => {
   reflections = mergeForGroup(crystal.raw, truth.cell, truth.spaceGroup).reflections;
   input = {
@@ -112,16 +113,8 @@ describe('jobs that look at a model', () => {
     };
     const r = await TASKS.refine.run(
       {
-        structure: restrained,
-        reflections,
-        wavelength: crystal.wavelength,
-        options: {
-          cycles: 2,
-          weights: { a: 0.05, b: 0 },
-          optimizeWeights: false,
-          extinction: false,
-          treatment: { dMin: 1 },
-        },
+        ...experiment(restrained, reflections, crystal.wavelength, { treatment: { dMin: 1 } }),
+        options: { cycles: 2, optimizeWeights: false },
       },
       quietContext() as never,
     );

@@ -1,8 +1,8 @@
 /** Jobs of the Refine station that look at a model: hydrogen plans, second places, elements, plots, twins, solvent, expected molecules. */
+import type { Experiment } from '../crystal/experiment.ts';
 import { z } from 'zod';
-import type { MergedReflections, RawReflections } from '../crystal/reflections.ts';
+import type { RawReflections } from '../crystal/reflections.ts';
 import type { Structure } from '../crystal/structure.ts';
-import type { Treatment } from '../crystal/treatment.ts';
 import { twinLaws, type TwinLaw } from '../data/twin-laws.ts';
 import { modelMap } from '../maps/residual.ts';
 import { solventMask } from '../maps/solvent-mask.ts';
@@ -15,38 +15,20 @@ import { batchScales, plotData, type PlotData } from '../refine/data-plots.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import { halved, tryProposals } from '../settle/disorder-trial.ts';
 import { readElements, suspiciousSites, type ElementReading } from '../settle/elements.ts';
-import { refineStage, residualOf, type Bench, type MapResult } from '../settle/work.ts';
+import { refineStage, residualOf, type MapResult, type StageSurroundings } from '../settle/stage.ts';
 import type { TaskContext } from '../task-context.ts';
 import type { SolventMask } from '../crystal/treatment.ts';
-import { mergedSchema, rawSchema, structureSchema, treatmentSchema, weightsSchema } from './schemas.ts';
+import { experimentFields, rawSchema, structureSchema } from './schemas.ts';
 import { shaped, task } from './task.ts';
 
-/** A model with its data, as every job here takes it. */
-export interface ModelAndData {
-  structure: Structure;
-  reflections: MergedReflections;
-  wavelength: number;
-  treatment: Treatment;
-  weights: { a: number; b: number };
-  extinction: number;
-}
-
-const withData = {
-  structure: structureSchema,
-  reflections: mergedSchema,
-  wavelength: z.number().positive(),
-  treatment: treatmentSchema,
-  weights: weightsSchema,
-  extinction: z.number(),
-};
-const benchOf = (i: ModelAndData, context: TaskContext<string>, say = ''): Bench => ({
+const surroundingsOf = (i: Experiment, context: TaskContext<string>, say = ''): StageSurroundings => ({
   reflections: i.reflections,
   wavelength: i.wavelength,
   context: context as TaskContext<unknown>,
   onCycle: (title, c) => context.progress(`${say || title}: cycle ${c.cycle}, R1 ${(100 * c.r1).toFixed(2)} %`),
 });
 
-export interface PlanTaskInput extends ModelAndData {
+export interface PlanTaskInput extends Experiment {
   temperature?: number;
   expected?: number;
   /** Hydrogens (site ids) to be left out of the map and planned anew. */
@@ -56,7 +38,7 @@ export interface PlanTaskInput extends ModelAndData {
 export const planTask = task<PlanTaskInput, { plan: HydrogenPlan; map: MapResult }, string>({
   name: 'plan',
   input: z.object({
-    ...withData,
+    ...experimentFields,
     temperature: z.number().optional(),
     expected: z.number().optional(),
     without: z.array(z.string()).optional(),
@@ -72,7 +54,7 @@ export const planTask = task<PlanTaskInput, { plan: HydrogenPlan; map: MapResult
       : i.structure;
     context.progress('Density without the hydrogens');
     await context.breath();
-    const { map } = residualOf(bare, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment);
+    const { map } = residualOf({ ...i, structure: bare });
     context.progress('Looking at every atom that can carry hydrogens');
     await context.breath();
     return {
@@ -87,7 +69,7 @@ export const planTask = task<PlanTaskInput, { plan: HydrogenPlan; map: MapResult
   },
 });
 
-export interface PlacesTaskInput extends ModelAndData {
+export interface PlacesTaskInput extends Experiment {
   sites: readonly number[];
   /** Whether bonds inside the selection may turn. */
   turn: boolean;
@@ -105,22 +87,14 @@ export interface PlacesTaskResult {
 export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
   name: 'places',
   input: z.object({
-    ...withData,
+    ...experimentFields,
     sites: z.array(z.number().int()),
     turn: z.boolean(),
   }) as unknown as z.ZodType<PlacesTaskInput>,
   output: shaped<PlacesTaskResult>(['structure', 'share', 'proposals', 'map']),
   run: async (i, context) => {
-    const bench = benchOf(i, context, 'How much of it is in the first place');
-    const before = residualOf(
-      i.structure,
-      i.reflections,
-      i.wavelength,
-      i.weights,
-      i.extinction,
-      undefined,
-      i.treatment,
-    );
+    const around = surroundingsOf(i, context, 'How much of it is in the first place');
+    const before = residualOf(i);
     // Only the map and the share of this refinement are used; the model itself stays as it is.
     const stage = {
       title: '',
@@ -140,7 +114,7 @@ export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
       treatment: i.treatment,
       message: '',
     };
-    const part = await halved(bench, stage, i.sites);
+    const part = await halved(around, stage, i.sites);
     context.progress('Laying copies on the residual density');
     await context.breath();
     const proposals = proposeSecondPlaces({
@@ -151,7 +125,7 @@ export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
       torsions: i.turn ? turnableBonds(part.structure, i.sites).slice(0, 3) : [],
     });
     const tried = await tryProposals(
-      benchOf(i, context, 'Trying the proposals'),
+      surroundingsOf(i, context, 'Trying the proposals'),
       part,
       i.treatment,
       i.sites,
@@ -172,14 +146,14 @@ export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
   },
 });
 
-export const elementsTask = task<ModelAndData & { sites?: readonly number[] }, { readings: ElementReading[] }, string>({
+export const elementsTask = task<Experiment & { sites?: readonly number[] }, { readings: ElementReading[] }, string>({
   name: 'elements',
-  input: z.object({ ...withData, sites: z.array(z.number().int()).optional() }) as never,
+  input: z.object({ ...experimentFields, sites: z.array(z.number().int()).optional() }) as never,
   output: shaped<{ readings: ElementReading[] }>(['readings']),
   run: async (i, context) => ({
     readings: (
       await readElements(
-        benchOf(i, context),
+        surroundingsOf(i, context),
         i.structure,
         i.treatment,
         i.sites?.length ? i.sites : suspiciousSites(i.structure),
@@ -190,20 +164,12 @@ export const elementsTask = task<ModelAndData & { sites?: readonly number[] }, {
 
 export type PlotsResult = PlotData & { batches: ReturnType<typeof batchScales> };
 
-export const plotsTask = task<ModelAndData & { goodness: number; raw?: RawReflections }, PlotsResult, never>({
+export const plotsTask = task<Experiment & { goodness: number; raw?: RawReflections }, PlotsResult, never>({
   name: 'plots',
-  input: z.object({ ...withData, goodness: z.number(), raw: rawSchema.optional() }) as never,
+  input: z.object({ ...experimentFields, goodness: z.number(), raw: rawSchema.optional() }) as never,
   output: shaped<PlotsResult>(['fo', 'fc', 'shells', 'batches']),
   run: async (i) => {
-    const { data } = evaluateStructure(
-      i.structure,
-      i.reflections,
-      i.wavelength,
-      i.weights,
-      i.extinction,
-      undefined,
-      i.treatment,
-    );
+    const { data } = evaluateStructure(i);
     return {
       ...plotData(i.structure, i.reflections, data, i.weights, i.goodness),
       batches: i.raw ? batchScales(i.raw, i.structure.spaceGroup, i.reflections, data) : [],
@@ -219,18 +185,17 @@ export interface TwinTrial {
 }
 
 /** Each law the metric allows, tested by a short refinement of its fraction. */
-export const twinsTask = task<ModelAndData, { r1: number; trials: TwinTrial[] }, string>({
+export const twinsTask = task<Experiment, { r1: number; trials: TwinTrial[] }, string>({
   name: 'twins',
-  input: z.object(withData) as never,
+  input: z.object(experimentFields) as never,
   output: shaped<{ r1: number; trials: TwinTrial[] }>(['r1', 'trials']),
   run: async (i, context) => {
     const { twins: _t, ...rest } = i.treatment;
-    const r1 = evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, rest)
-      .figures.r1;
+    const r1 = evaluateStructure({ ...i, treatment: rest }).figures.r1;
     const trials: TwinTrial[] = [];
     for (const law of twinLaws(i.structure.cell, i.structure.spaceGroup).slice(0, 8)) {
       const s = await refineStage(
-        benchOf(i, context, law.name),
+        surroundingsOf(i, context, law.name),
         law.name,
         i.structure,
         { ...rest, twins: [{ law: law.law, fraction: 0.1, name: law.name }] },
@@ -243,45 +208,34 @@ export const twinsTask = task<ModelAndData, { r1: number; trials: TwinTrial[] },
   },
 });
 
-export const maskTask = task<
-  ModelAndData & { probe: number },
-  { mask: SolventMask; r1: number; before: number },
-  string
->({
-  name: 'mask',
-  input: z.object({ ...withData, probe: z.number() }) as never,
-  output: shaped<{ mask: SolventMask; r1: number; before: number }>(['mask', 'r1', 'before']),
-  run: async (i, context) => {
-    const { mask: _m, ...rest } = i.treatment;
-    const before = evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, rest)
-      .figures.r1;
-    const mask = await solventMask(i.structure, i.reflections, i.wavelength, rest, context, i.probe);
-    return {
-      mask,
-      before,
-      r1: evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, {
-        ...rest,
+export const maskTask = task<Experiment & { probe: number }, { mask: SolventMask; r1: number; before: number }, string>(
+  {
+    name: 'mask',
+    input: z.object({ ...experimentFields, probe: z.number() }) as never,
+    output: shaped<{ mask: SolventMask; r1: number; before: number }>(['mask', 'r1', 'before']),
+    run: async (i, context) => {
+      const { mask: _m, ...rest } = i.treatment;
+      const before = evaluateStructure({ ...i, treatment: rest }).figures.r1;
+      const mask = await solventMask(i.structure, i.reflections, i.wavelength, rest, context, i.probe);
+      return {
         mask,
-      }).figures.r1,
-    };
+        before,
+        r1: evaluateStructure({ ...i, treatment: { ...rest, mask } }).figures.r1,
+      };
+    },
   },
-});
+);
 
 export const mapTask = task<
-  ModelAndData & { kind: 'difference' | 'observed' | 'doubled' },
+  Experiment & { kind: 'difference' | 'observed' | 'doubled' },
   { grid: MapResult['grid']; values: Float32Array; sigma: number },
   never
 >({
   name: 'map',
-  input: z.object({ ...withData, kind: z.enum(['difference', 'observed', 'doubled']) }) as never,
+  input: z.object({ ...experimentFields, kind: z.enum(['difference', 'observed', 'doubled']) }) as never,
   output: shaped(['grid', 'values', 'sigma']),
   run: async (i) => {
-    const map = modelMap(
-      i.kind,
-      i.structure,
-      i.reflections,
-      evaluateStructure(i.structure, i.reflections, i.wavelength, i.weights, i.extinction, undefined, i.treatment).data,
-    );
+    const map = modelMap(i.kind, i.structure, i.reflections, evaluateStructure(i).data);
     return { grid: map.grid, values: Float32Array.from(map.values), sigma: map.sigma };
   },
 });

@@ -1,4 +1,5 @@
 /** The registry of long-running jobs: the page's workers, the server and the terminal run these very functions. */
+import type { Experiment } from '../crystal/experiment.ts';
 import { z } from 'zod';
 import { recognise, type Recognised } from '../formats/recognise.ts';
 import { analyseIntake, mergeForGroup, mergeForLaue, type IntakeAnalysis } from '../solve/prepare.ts';
@@ -17,7 +18,7 @@ import type { RefineOptions } from '../refine/single-crystal-problem.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import { absoluteStructure, type AbsoluteStructure } from '../refine/absolute-structure.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
-import { refinedTreatment, residualOf, type MapResult } from '../settle/work.ts';
+import { refinedExperiment, residualOf, type MapResult } from '../settle/stage.ts';
 import { settle, type SettleInput, type SettleReport, type SettleResult } from '../settle/settle.ts';
 import { contourSurface, type Region, type Surface } from '../maps/isosurface.ts';
 import { cifProblems, type FileProblemAt } from '../formats/dictionary.ts';
@@ -25,7 +26,6 @@ import { reportHtml, type ReportInput } from '../publish/report.ts';
 import { structureCif, type CifInput } from '../publish/structure-cif.ts';
 import { makeTable, TABLE_KINDS, type Table, type TableKind, type TableOptions } from '../publish/tables.ts';
 import { equivalentU, isotropicTensor, type Structure } from '../crystal/structure.ts';
-import type { MergedReflections } from '../crystal/reflections.ts';
 import type { Cell } from '../crystal/cell.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
@@ -38,7 +38,7 @@ import {
   spaceGroupSchema,
   structureSchema,
   treatmentSchema,
-  weightsSchema,
+  experimentFields,
 } from './schemas.ts';
 import {
   elementsTask,
@@ -63,16 +63,14 @@ import {
   seriesTask,
 } from './powder-tasks.ts';
 import { vetTask } from './vet-task.ts';
+import { sceneTask } from './scene-task.ts';
 import { shaped, task, type Task } from './task.ts';
 import type { Grid } from '../math/fft.ts';
 
 export type { MapResult };
 
-export interface RefineTaskInput {
-  structure: Structure;
-  reflections: MergedReflections;
-  wavelength: number;
-  options: Omit<RefineOptions, 'restraints'>;
+export interface RefineTaskInput extends Experiment {
+  options: Omit<RefineOptions, 'restraints' | 'scattering'>;
   /** Turns all isotropic non-hydrogen sites anisotropic first, or all sites isotropic. */
   displacement?: 'iso' | 'aniso';
 }
@@ -167,52 +165,32 @@ const solveTask = task<SolveInput, SolveResult, SolveReport>({
 
 const optionsSchema = z.object({
   cycles: z.number().int().min(1).max(500),
-  weights: weightsSchema,
   optimizeWeights: z.boolean(),
-  extinction: z.boolean(),
-  extinctionStart: z.number().optional(),
   occupancies: z.array(z.number()).optional(),
   settled: z.number().optional(),
   covariance: z.boolean().optional(),
-  treatment: treatmentSchema.optional(),
 });
 
 const refineTask = task<RefineTaskInput, RefineTaskResult, CycleReport>({
   name: 'refine',
   input: z.object({
-    structure: structureSchema,
-    reflections: mergedSchema,
-    wavelength: z.number().positive(),
+    ...experimentFields,
     options: optionsSchema,
     displacement: z.enum(['iso', 'aniso']).optional(),
   }) as unknown as z.ZodType<RefineTaskInput>,
   output: shaped<RefineTaskResult>(['result', 'map']),
-  run: async ({ structure, reflections, wavelength, options, displacement }, context) => {
-    const start = displacement ? withDisplacement(structure, displacement) : structure;
-    const result = await refineStructure(start, reflections, wavelength, options, context);
-    const { readings } = result;
-    const treatment = refinedTreatment(options.treatment ?? {}, readings);
-    const { map } = residualOf(
-      result.structure,
-      reflections,
-      wavelength,
-      readings.weights,
-      readings.extinction?.value ?? 0,
-      readings.scale,
-      treatment,
-    );
-    const absolute =
-      structure.spaceGroup.centric || treatment.twins?.length
-        ? undefined
-        : absoluteStructure(
-            result.structure,
-            reflections,
-            evaluateStructure(result.structure, reflections, wavelength, readings.weights, 0, readings.scale, {
-              ...treatment,
-              twins: [],
-            }).data,
-          );
-    return { result, treatment, map, ...(absolute ? { absolute } : {}) };
+  run: async ({ options, displacement, ...given }, context) => {
+    const start = displacement ? { ...given, structure: withDisplacement(given.structure, displacement) } : given;
+    const result = await refineStructure(start, options, context);
+    const { scale } = result.readings;
+    const after = refinedExperiment(start, result);
+    const { map } = residualOf(after, scale);
+    const known = after.structure.spaceGroup.centric || after.treatment.twins?.length;
+    const untwinned: Experiment = { ...after, treatment: { ...after.treatment, twins: [] }, extinction: 0 };
+    const absolute = known
+      ? undefined
+      : absoluteStructure(after.structure, after.reflections, evaluateStructure(untwinned, scale).data);
+    return { result, treatment: after.treatment, map, ...(absolute ? { absolute } : {}) };
   },
 });
 
@@ -237,40 +215,12 @@ export interface ResidualTaskResult {
   wr2: number;
 }
 
-const residualTask = task<
-  {
-    structure: Structure;
-    reflections: MergedReflections;
-    wavelength: number;
-    weights: { a: number; b: number };
-    extinction: number;
-    scale?: number;
-    treatment?: Treatment;
-  },
-  ResidualTaskResult,
-  never
->({
+const residualTask = task<Experiment & { scale?: number }, ResidualTaskResult, never>({
   name: 'residual',
-  input: z.object({
-    structure: structureSchema,
-    reflections: mergedSchema,
-    wavelength: z.number().positive(),
-    weights: weightsSchema,
-    extinction: z.number(),
-    scale: z.number().optional(),
-    treatment: treatmentSchema.optional(),
-  }) as never,
+  input: z.object({ ...experimentFields, scale: z.number().optional() }) as never,
   output: shaped<ResidualTaskResult>(['map', 'r1', 'wr2']),
-  run: async (input) => {
-    const { map, figures } = residualOf(
-      input.structure,
-      input.reflections,
-      input.wavelength,
-      input.weights,
-      input.extinction,
-      input.scale,
-      input.treatment,
-    );
+  run: async ({ scale, ...e }) => {
+    const { map, figures } = residualOf(e, scale);
     return { map, r1: figures.r1, wr2: figures.wr2 };
   },
 });
@@ -382,6 +332,7 @@ export const TASKS = {
   residual: residualTask,
   cif: cifTask,
   contour: contourTask,
+  scene: sceneTask,
   fit: fitTask,
   series: seriesTask,
   peaks: peaksTask,

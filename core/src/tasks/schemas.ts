@@ -205,3 +205,13 @@ export const treatmentSchema = z.object({
 }) as unknown as z.ZodType<Treatment>;
 
 export const weightsSchema = z.object({ a: z.number(), b: z.number() });
+
+/** The fields of an experiment, for tasks that take one with more beside it. */
+export const experimentFields = {
+  structure: structureSchema,
+  reflections: mergedSchema,
+  wavelength: z.number().positive(),
+  treatment: treatmentSchema,
+  weights: weightsSchema,
+  extinction: z.number(),
+};

@@ -1,4 +1,6 @@
 /** What the checks share: the model with everything known about it, and what several checks ask, worked out once. */
+import { experiment } from '../crystal/experiment.ts';
+import { placeKey, type AtomRef } from '../crystal/atom-ref.ts';
 import { cellVolume, metricTensor } from '../crystal/cell.ts';
 import { elementOf, isHydrogen, isMetal } from '../crystal/elements.ts';
 import { formulaText, type Formula } from '../crystal/formula.ts';
@@ -9,10 +11,10 @@ import { cellContents, displacementToCartesian, equivalentU, type Structure } fr
 import type { Treatment } from '../crystal/treatment.ts';
 import type { MergeStatistics } from '../data/merge.ts';
 import type { Experiment } from '../formats/cif-data.ts';
-import { bonds, fragments } from '../geometry/bonds.ts';
+import { bonds, fragments, neighbourRef } from '../geometry/bonds.ts';
 import { meets } from '../geometry/parents.ts';
 import type { ResidualPeak } from '../maps/residual.ts';
-import { eigenSymmetric3, type Vec3 } from '../math/matrix3.ts';
+import { eigenSymmetric3 } from '../math/matrix3.ts';
 import type { AbsoluteStructure } from '../refine/absolute-structure.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import type { Readings } from '../refine/single-crystal.ts';
@@ -121,23 +123,26 @@ export class VetContext {
   readonly contacts = lazy((): readonly Neighbour[] => {
     const radius = this.s.sites.map((x) => elementOf(x.element).vdwRadius);
     const bonded = new Set<string>();
-    const key = (i: number, j: number, x: readonly number[]): string =>
-      `${i}|${j}|${x.map((v) => Math.round(v * 500)).join()}`;
+    const key = (from: number, to: AtomRef): string => `${from} ${placeKey(this.s, to)}`;
     for (const b of this.bonds()) {
-      bonded.add(key(b.from, b.to, b.position));
+      const first = neighbourRef(this.s, b);
+      bonded.add(key(b.from, first));
       for (const c of this.bondsOf(b.to)) {
-        const p = this.through(b, c);
-        bonded.add(key(b.from, c.to, p));
+        const second = neighbourRef(this.s, c, first);
+        bonded.add(key(b.from, second));
         // Across a torsion atoms may come near without being a contact.
-        for (const d of this.bondsOf(c.to)) bonded.add(key(b.from, d.to, this.throughTwo(b, c, d)));
+        for (const d of this.bondsOf(c.to)) bonded.add(key(b.from, neighbourRef(this.s, d, second)));
       }
     }
     return neighbours(
       this.s.cell,
       this.s.spaceGroup,
       this.s.sites.map((x) => x.position),
-      (i, j) => (meets(this.s.sites[i]!.disorder, this.s.sites[j]!.disorder) ? radius[i]! + radius[j]! : 0),
-    ).filter((n) => !bonded.has(key(n.from, n.to, n.position)) && !this.ownDisorder(n));
+      {
+        widest: 2 * Math.max(0, ...radius),
+        of: (i, j) => (meets(this.s.sites[i]!.disorder, this.s.sites[j]!.disorder) ? radius[i]! + radius[j]! : 0),
+      },
+    ).filter((n) => !bonded.has(key(n.from, neighbourRef(this.s, n))) && !this.ownDisorder(n));
   });
 
   private ownDisorder(n: Neighbour): boolean {
@@ -152,29 +157,15 @@ export class VetContext {
     );
   }
 
-  private through(b: Neighbour, c: Neighbour): Vec3 {
-    const { r, t } = b.operator,
-      x = c.position;
-    return [0, 1, 2].map(
-      (i) => r[3 * i]! * x[0] + r[3 * i + 1]! * x[1] + r[3 * i + 2]! * x[2] + t[i]!,
-    ) as unknown as Vec3;
-  }
-
-  private throughTwo(b: Neighbour, c: Neighbour, d: Neighbour): Vec3 {
-    return this.through(b, { ...d, position: this.through(c, d) });
-  }
-
   readonly evaluated = lazy(() => {
     const { reflections, wavelength, readings, treatment } = this.input;
     if (!reflections || !wavelength || !this.s.sites.length) return undefined;
     return evaluateStructure(
-      this.s,
-      reflections,
-      wavelength,
-      readings?.weights ?? { a: 0.1, b: 0 },
-      readings?.extinction?.value ?? 0,
-      undefined,
-      treatment,
+      experiment(this.s, reflections, wavelength, {
+        weights: readings?.weights,
+        extinction: readings?.extinction?.value,
+        treatment,
+      }),
     );
   });
 

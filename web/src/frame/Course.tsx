@@ -1,8 +1,8 @@
 /** The history of the model as a flowing line: a dot a mark, height by R1 on a log scale, branches as side streams. */
 import { useMemo, useRef, useState, type ReactNode } from 'react';
-import { compareModels, modelPrecision, sameAxes } from '@nagare/core/model/compare';
-import { db, type Mark } from '../store/db.ts';
-import { useSession } from '../store/session.tsx';
+import { agreementOf, nameOfMark, structureOfContent, type Mark } from '../store/marks.ts';
+import { useProject } from '../store/use-project.tsx';
+import { ComparisonWith } from './Comparison.tsx';
 import { percent } from './parts.tsx';
 
 const TITLE: Record<string, string> = {
@@ -13,10 +13,40 @@ const TITLE: Record<string, string> = {
   edit: 'edited',
   fit: 'fitted',
 };
-const nameOf = (m: Mark): string => m.name ?? m.title;
+
+/** How well a mark agrees with its data, in one line. */
+function figuresOf(m: Mark): string {
+  if (m.type === 'structure') return 'a structure without data';
+  if (m.type === 'fit')
+    return m.rwp === undefined
+      ? 'not evaluated'
+      : `Rwp ${percent(m.rwp)}${m.s === undefined ? '' : `  S ${m.s.toFixed(2)}`}`;
+  if (m.r1 === undefined) return 'not evaluated';
+  const s = m.readings ? `  S ${m.readings.s.toFixed(2)}` : '';
+  const residual = m.residual ? `  ${m.residual.peak.toFixed(2)}/${m.residual.hole.toFixed(2)} e/Å³` : '';
+  return `R1 ${percent(m.r1)}  wR2 ${percent(m.wr2)}${s}${residual}`;
+}
+
+/** What a mark holds, in one line. */
+function contentsOf(m: Mark): string {
+  const parameters = m.type === 'fit' ? m.parameters : m.type === 'crystal' ? m.readings?.parameters : undefined;
+  const refined = parameters === undefined ? '' : ` · ${parameters} parameters`;
+  if (m.type === 'fit') return `${m.phases.length} ${m.phases.length === 1 ? 'phase' : 'phases'}${refined}`;
+  return `${m.sites} sites${refined}`;
+}
 
 export function Course(): ReactNode {
-  const { marks, head, goTo, compareWith, setCompareWith, setPreview, preview } = useSession();
+  const { marks, head, goTo, compareWith, setCompareWith, setPreview, preview, nameMark, contentOf } = useProject(
+    'marks',
+    'head',
+    'goTo',
+    'compareWith',
+    'setCompareWith',
+    'setPreview',
+    'preview',
+    'nameMark',
+    'contentOf',
+  );
   const [height, setHeight] = useState(() => Number(localStorage.getItem('course')) || 76);
   const [hover, setHover] = useState<string | undefined>();
   const [looked, setLooked] = useState<string | undefined>();
@@ -28,34 +58,38 @@ export function Course(): ReactNode {
     const low = Math.log(0.012),
       high = Math.log(0.5);
     return marks.map((m, i) => {
-      const r = Math.log(Math.max(0.012, Math.min(0.5, m.r1 ?? 0.5)));
+      const r = Math.log(Math.max(0.012, Math.min(0.5, agreementOf(m) ?? 0.5)));
       return { m, x: left + step * i, y: 14 + (Math.min(height, 170) - 30) * ((high - r) / (high - low)) };
     });
   }, [marks, height]);
   const at = new Map(points.map((p) => [p.m.id, p]));
   const onPath = new Set<string>();
-  for (let m = head; m; m = m.parent ? at.get(m.parent)?.m : undefined) onPath.add(m.id);
+  for (let m = head?.mark; m; m = m.parent ? at.get(m.parent)?.m : undefined) onPath.add(m.id);
   const peeked = looked && preview ? at.get(looked) : undefined;
   const shown = at.get(hover ?? '') ?? peeked ?? (head && at.get(head.id));
-  const store = (h: number): void => {
+  const setTall = (h: number): void => {
     const v = Math.max(56, Math.min(innerHeight / 2, h));
     setHeight(v);
     localStorage.setItem('course', String(v));
   };
   const look = (m: Mark): void => {
+    clicks.current = { id: m.id, at: clicks.current?.id === m.id ? clicks.current.at : 0 };
     if (m.id === head?.id) {
       setLooked(undefined);
       setPreview(undefined);
       return;
     }
     setLooked(m.id);
-    setPreview(m.structure);
+    void contentOf(m.id).then((content) => {
+      // Another mark may have been looked at meanwhile.
+      if (content && clicks.current?.id === m.id) setPreview(structureOfContent(content));
+    });
   };
   const go = (m: Mark): void => {
     setLooked(undefined);
     setPreview(undefined);
     setCompareWith(undefined);
-    goTo(m.id);
+    void goTo(m.id);
   };
   const press = (m: Mark): void => {
     // Two quick clicks continue from a mark, one looks at it.
@@ -69,22 +103,22 @@ export function Course(): ReactNode {
     look(m);
   };
   const other = compareWith ? at.get(compareWith)?.m : undefined;
-  const subject = peeked?.m ?? head;
+  const subject = peeked?.m ?? head?.mark;
   return (
     <section className="course" style={{ height: other ? Math.max(height, 268) : height }} aria-label="Course">
       <button
         className="grip"
         aria-label="Height of the course"
         onKeyDown={(e) => {
-          if (e.key === 'ArrowUp') store(height + 20);
-          if (e.key === 'ArrowDown') store(height - 20);
+          if (e.key === 'ArrowUp') setTall(height + 20);
+          if (e.key === 'ArrowDown') setTall(height - 20);
         }}
         onPointerDown={(e) => {
           const y = e.clientY,
             h = height;
           const t = e.currentTarget;
           t.setPointerCapture(e.pointerId);
-          t.onpointermove = (m) => store(h + y - m.clientY);
+          t.onpointermove = (m) => setTall(h + y - m.clientY);
           t.onpointerup = () => {
             t.onpointermove = null;
           };
@@ -108,7 +142,7 @@ export function Course(): ReactNode {
             aria-label="Marks"
           >
             <text x="12" y="22" fontSize="11" fill="var(--soft)">
-              {marks.some((m) => m.fit) ? 'Rwp' : 'R1'} high
+              {marks.some((m) => m.type === 'fit') ? 'Rwp' : 'R1'} high
             </text>
             <text x="12" y={Math.min(height, 170) - 16} fontSize="11" fill="var(--soft)">
               low
@@ -136,7 +170,7 @@ export function Course(): ReactNode {
                 role="option"
                 aria-selected={m.id === head?.id}
                 tabIndex={0}
-                aria-label={`${nameOf(m)}, ${m.fit ? 'Rwp' : 'R1'} ${percent(m.r1)}`}
+                aria-label={`${nameOfMark(m)}, ${m.type === 'fit' ? 'Rwp' : 'R1'} ${percent(agreementOf(m))}`}
                 onMouseEnter={() => setHover(m.id)}
                 onMouseLeave={() => setHover(undefined)}
                 onFocus={() => setHover(m.id)}
@@ -242,7 +276,7 @@ export function Course(): ReactNode {
                 defaultValue={subject.name ?? ''}
                 placeholder={subject.title}
                 onBlur={(e) => {
-                  void db.marks.update(subject.id, { name: e.target.value.trim() });
+                  void nameMark(subject.id, e.target.value.trim());
                   setNaming(false);
                 }}
                 onKeyDown={(e) => {
@@ -251,193 +285,18 @@ export function Course(): ReactNode {
                 }}
               />
             ) : (
-              <b className="text-truncate ms-2">{nameOf(shown.m)}</b>
+              <b className="text-truncate ms-2">{nameOfMark(shown.m)}</b>
             )}
           </div>
           <div className="mono" style={{ fontSize: '.78rem' }}>
-            {shown.m.fit
-              ? shown.m.r1 !== undefined
-                ? `Rwp ${percent(shown.m.r1)}${shown.m.fit.result ? `  S ${shown.m.fit.result.s.toFixed(2)}` : ''}`
-                : 'not evaluated'
-              : shown.m.r1 !== undefined
-                ? `R1 ${percent(shown.m.r1)}  wR2 ${percent(shown.m.wr2)}${shown.m.readings ? `  S ${shown.m.readings.s.toFixed(2)}` : ''}${shown.m.residual ? `  ${shown.m.residual.peak.toFixed(2)}/${shown.m.residual.hole.toFixed(2)} e/Å³` : ''}`
-                : 'not evaluated'}
+            {figuresOf(shown.m)}
           </div>
           <div className="soft" style={{ fontSize: '.74rem' }}>
-            {TITLE[shown.m.kind]} {new Date(shown.m.created).toLocaleTimeString()} ·{' '}
-            {shown.m.fit
-              ? `${shown.m.fit.model.phases.length} ${shown.m.fit.model.phases.length === 1 ? 'phase' : 'phases'}${shown.m.fit.result ? ` · ${shown.m.fit.result.parameters} parameters` : ''}`
-              : `${shown.m.structure.sites.length} sites`}
-            {shown.m.readings ? ` · ${shown.m.readings.parameters} parameters` : ''}
+            {TITLE[shown.m.kind]} {new Date(shown.m.created).toLocaleTimeString()} · {contentsOf(shown.m)}
           </div>
         </div>
       )}
-      {other && head && <Comparison before={other} now={head} onClose={() => setCompareWith(undefined)} />}
+      {other && <ComparisonWith markId={other.id} />}
     </section>
-  );
-}
-
-/** Two fits side by side: agreement, amounts and cells. */
-function FitComparison({ before, now, onClose }: { before: Mark; now: Mark; onClose(): void }): ReactNode {
-  const phases = now.fit!.model.phases;
-  const of = (m: Mark, id: string): { cell: string; weight: string } => {
-    const i = m.fit!.model.phases.findIndex((p) => p.id === id),
-      p = m.fit!.model.phases[i],
-      w = m.fit!.result?.patterns[0]?.weightFractions[i];
-    return {
-      cell: p
-        ? [p.structure.cell.a, p.structure.cell.b, p.structure.cell.c].map((v) => v.toFixed(4)).join(' ')
-        : 'not there',
-      weight: w ? percent(w.value, 1) : '–',
-    };
-  };
-  return (
-    <div className="comparison">
-      <table>
-        <thead>
-          <tr>
-            <th></th>
-            <th className="n gold">{nameOf(before)}</th>
-            <th className="n">{nameOf(now)}</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr>
-            <td className="soft">Rwp</td>
-            <td className="n">{percent(before.r1)}</td>
-            <td className="n">{percent(now.r1)}</td>
-          </tr>
-          <tr>
-            <td className="soft">S</td>
-            <td className="n">{before.fit!.result?.s.toFixed(3) ?? '–'}</td>
-            <td className="n">{now.fit!.result?.s.toFixed(3) ?? '–'}</td>
-          </tr>
-          <tr>
-            <td className="soft">parameters</td>
-            <td className="n">{before.fit!.result?.parameters ?? '–'}</td>
-            <td className="n">{now.fit!.result?.parameters ?? '–'}</td>
-          </tr>
-        </tbody>
-      </table>
-      <div>
-        <table>
-          <thead>
-            <tr>
-              <th>phase</th>
-              <th className="n gold">a b c / Å</th>
-              <th className="n">a b c / Å</th>
-              <th className="n gold">weight</th>
-              <th className="n">weight</th>
-            </tr>
-          </thead>
-          <tbody>
-            {phases.map((p) => {
-              const a = of(before, p.id),
-                b = of(now, p.id);
-              return (
-                <tr key={p.id}>
-                  <td>{p.name}</td>
-                  <td className="n mono">{a.cell}</td>
-                  <td className="n mono">{b.cell}</td>
-                  <td className="n">{a.weight}</td>
-                  <td className="n">{b.weight}</td>
-                </tr>
-              );
-            })}
-          </tbody>
-        </table>
-        <button className="word" onClick={onClose}>
-          End the comparison
-        </button>
-      </div>
-    </div>
-  );
-}
-
-/** Two marks side by side: figures, moved atoms, added and lost ones; the other is drawn in gold in the scene. */
-function Comparison({ before, now, onClose }: { before: Mark; now: Mark; onClose(): void }): ReactNode {
-  const c = useMemo(() => compareModels(before.structure, now.structure), [before, now]);
-  const precision = useMemo(
-    () => new Map([before, now].map((m) => [m.id, modelPrecision(m.structure)])),
-    [before, now],
-  );
-  const same = sameAxes(before.structure, now.structure);
-  if (before.fit && now.fit) return <FitComparison before={before} now={now} onClose={onClose} />;
-  const row = (name: string, f: (m: Mark) => string | undefined): ReactNode => (
-    <tr>
-      <td className="soft">{name}</td>
-      <td className="n">{f(before) ?? '–'}</td>
-      <td className="n">{f(now) ?? '–'}</td>
-    </tr>
-  );
-  return (
-    <div className="comparison">
-      <table>
-        <thead>
-          <tr>
-            <th></th>
-            <th className="n gold">{nameOf(before)}</th>
-            <th className="n">{nameOf(now)}</th>
-          </tr>
-        </thead>
-        <tbody>
-          {row('R1', (m) => (m.r1 !== undefined ? percent(m.r1) : undefined))}
-          {row('wR2', (m) => (m.wr2 !== undefined ? percent(m.wr2) : undefined))}
-          {row('S', (m) => m.readings?.s.toFixed(3))}
-          {row('parameters', (m) => m.readings && String(m.readings.parameters))}
-          {row('s.u. of x, Å', (m) => precision.get(m.id)?.positionSu?.toFixed(4))}
-          {row(
-            'correlation',
-            (m) =>
-              m.readings?.correlations &&
-              (m.readings.correlations[0] ? m.readings.correlations[0].value.toFixed(2) : 'below 0.5'),
-          )}
-          {row('ellipsoids', (m) => {
-            const p = precision.get(m.id);
-            return (
-              p &&
-              (p.impossible
-                ? `${p.impossible} impossible`
-                : p.elongation && `${p.elongation.ratio.toFixed(1)} ${p.elongation.label}`)
-            );
-          })}
-          {row('peak, hole', (m) => m.residual && `${m.residual.peak.toFixed(2)}, ${m.residual.hole.toFixed(2)}`)}
-        </tbody>
-      </table>
-      <div>
-        <p className="mb-1">
-          {!same ? (
-            `${before.structure.spaceGroup.symbol} against ${now.structure.spaceGroup.symbol}, ${before.structure.sites.length} sites against ${now.structure.sites.length}: in other axes atoms are not compared place by place.`
-          ) : c.moved.length ? (
-            <>
-              Moved:{' '}
-              {c.moved
-                .slice(0, 6)
-                .map((x) => `${x.label} ${x.distance.toFixed(3)} Å`)
-                .join(', ')}
-              {c.moved.length > 6 ? ` and ${c.moved.length - 6} more` : ''}; r.m.s. {c.rms.toFixed(3)} Å.
-            </>
-          ) : (
-            'No atom moved by more than 0.001 Å.'
-          )}
-        </p>
-        {same && c.added.length > 0 && (
-          <p className="mb-1">
-            Added: {c.added.slice(0, 12).join(', ')}
-            {c.added.length > 12 ? ` and ${c.added.length - 12} more` : ''}.
-          </p>
-        )}
-        {same && c.lost.length > 0 && (
-          <p className="mb-1">
-            Gone: {c.lost.slice(0, 12).join(', ')}
-            {c.lost.length > 12 ? ` and ${c.lost.length - 12} more` : ''}.
-          </p>
-        )}
-        {c.retyped.length > 0 && <p className="mb-1">Other element: {c.retyped.slice(0, 8).join(', ')}.</p>}
-        <button className="word" onClick={onClose}>
-          End the comparison
-        </button>
-      </div>
-    </div>
   );
 }

@@ -4,7 +4,8 @@ import { Button, Modal } from 'react-bootstrap';
 import { useLocation, useNavigate } from 'react-router';
 import type { Recognised } from '@nagare/core/formats/recognise';
 import { run } from '../engine/engine.ts';
-import { createProject, importProject } from '../store/projects.ts';
+import { createProject } from '../store/projects.ts';
+import { importProject } from '../store/project-file.ts';
 import { takePowder } from '../store/powder.ts';
 import { db } from '../store/db.ts';
 

@@ -1,16 +1,19 @@
 /** Plain words to reach any station, action, atom or selection. */
+import { atomsOfSites } from '../store/selection.ts';
+import { useProject } from '../store/use-project.tsx';
 import { useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Modal } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
-import { IDENTITY } from '@nagare/core/crystal/operator';
+import { originalRef } from '@nagare/core/crystal/atom-ref';
 import { ELEMENT_NAMES, selectByWords } from '@nagare/core/model/selection';
-import { useSession } from '../store/session.tsx';
+
 import { SEVERITY_WORDS } from '@nagare/core/vet/registry';
 import { useVet } from '../stations/vet/use-vet.ts';
 import { useDrop } from './DropEverywhere.tsx';
 import { useFit } from '../stations/fit/use-fit.tsx';
 import { STATIONS } from './ProjectFrame.tsx';
-import { exportProject, saveFile } from '../store/projects.ts';
+import { saveFile } from '../store/projects.ts';
+import { exportProject } from '../store/project-file.ts';
 
 interface Entry {
   text: string;
@@ -19,8 +22,15 @@ interface Entry {
 }
 
 export function Finder({ show, onHide }: { show: boolean; onHide(): void }): ReactNode {
-  const session = useSession();
-  const { project, head, select, setView, undo, redo } = session;
+  const { project, head, select, setView, undo, redo, setPane } = useProject(
+    'project',
+    'head',
+    'select',
+    'setView',
+    'undo',
+    'redo',
+    'setPane',
+  );
   const navigate = useNavigate();
   const { pick } = useDrop();
   const { report: vetted } = useVet();
@@ -40,13 +50,13 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
       act: () => void navigate(`/projects/${project.id}/${s.id}`),
     }));
     out.push(
-      { text: 'Draw ellipsoids', kind: 'scene', act: () => setView({ style: 'ellipsoids' }) },
-      { text: 'Draw balls and sticks', kind: 'scene', act: () => setView({ style: 'balls' }) },
-      { text: 'Show the asymmetric unit', kind: 'scene', act: () => setView({ extent: 'unit' }) },
+      { text: 'Draw ellipsoids', kind: 'scene', act: () => setView({ look: 'ellipsoids' }) },
+      { text: 'Draw balls and sticks', kind: 'scene', act: () => setView({ look: 'balls' }) },
+      { text: 'Show the asymmetric unit', kind: 'scene', act: () => setView({ extent: 'unique' }) },
       { text: 'Show whole molecules', kind: 'scene', act: () => setView({ extent: 'molecules' }) },
-      { text: "Show the cell's contents", kind: 'scene', act: () => setView({ extent: 'cell' }) },
-      { text: 'Undo: back along the course', kind: 'course', act: undo },
-      { text: 'Redo: forward along the course', kind: 'course', act: redo },
+      { text: "Show the cell's contents", kind: 'scene', act: () => setView({ extent: 'packed cell' }) },
+      { text: 'Undo: back along the course', kind: 'course', act: () => void undo() },
+      { text: 'Redo: forward along the course', kind: 'course', act: () => void redo() },
       { text: 'Import a file', kind: 'project', act: pick },
       {
         text: 'Export this project',
@@ -57,7 +67,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
         text: 'Show the data plots',
         kind: 'refine',
         act: () => {
-          session.setPane('data');
+          setPane('data');
           void navigate(`/projects/${project.id}/refine`);
         },
       },
@@ -65,16 +75,16 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
         text: 'Show a section of the map',
         kind: 'refine',
         act: () => {
-          session.setPane('section');
+          setPane('section');
           void navigate(`/projects/${project.id}/refine`);
         },
       },
-      { text: 'Show the crystal', kind: 'refine', act: () => session.setPane('crystal') },
+      { text: 'Show the crystal', kind: 'refine', act: () => setPane('crystal') },
       ...(vetted?.findings ?? []).map((f) => ({
         text: f.title,
         kind: `finding, ${SEVERITY_WORDS[f.severity]}`,
         act: () => {
-          if (f.sites.length) select(f.sites.map((site) => ({ site, operator: IDENTITY })));
+          if (f.sites.length && head?.structure) select(atomsOfSites(head.structure, f.sites));
           void navigate(`/projects/${project.id}/vet`);
         },
       })),
@@ -82,7 +92,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
         text: 'Show the page of the space group',
         kind: 'symmetry',
         act: () => {
-          session.setPane('page');
+          setPane('page');
           void navigate(`/projects/${project.id}/symmetry`);
         },
       },
@@ -90,7 +100,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
         text: 'Show the tables',
         kind: 'publish',
         act: () => {
-          session.setPane('tables');
+          setPane('tables');
           void navigate(`/projects/${project.id}/publish`);
         },
       },
@@ -98,7 +108,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
         text: 'Show the CIF as text',
         kind: 'publish',
         act: () => {
-          session.setPane('cif');
+          setPane('cif');
           void navigate(`/projects/${project.id}/publish`);
         },
       },
@@ -144,7 +154,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
       const choose =
         (test: (i: number) => boolean): (() => void) =>
         () => {
-          select(s.sites.flatMap((_, i) => (test(i) ? [{ site: i, operator: IDENTITY }] : [])));
+          select(s.sites.flatMap((x, i) => (test(i) ? [originalRef(x.id)] : [])));
           void navigate(`/projects/${project.id}/refine`);
         };
       const said = selectByWords(s, words);

@@ -4,7 +4,8 @@ import { useState, type ReactNode } from 'react';
 import { Button, Modal } from 'react-bootstrap';
 import { Link } from 'react-router';
 import { db } from '../store/db.ts';
-import { deleteProject, exportProject, saveFile } from '../store/projects.ts';
+import { deleteProject, saveFile } from '../store/projects.ts';
+import { exportProject } from '../store/project-file.ts';
 import { useDrop } from './DropEverywhere.tsx';
 
 const DEMOS = [

@@ -1,25 +1,26 @@
 /** Everything about what is selected, editable in place. */
+import { selectedSites } from '../store/selection.ts';
 import { useMemo, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { equivalentU, siteMultiplicity, type Site } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
-import { bonds } from '@nagare/core/geometry/bonds';
-import { distanceOf, measure } from '@nagare/core/geometry/measure';
+import { bonds, neighbourRef } from '@nagare/core/geometry/bonds';
+import { originalRef } from '@nagare/core/crystal/atom-ref';
+import { distance } from '@nagare/core/geometry/figures';
+import { measure } from '@nagare/core/geometry/measure';
 import { findElement } from '@nagare/core/crystal/elements';
 import { eigenSymmetric3 } from '@nagare/core/math/matrix3';
 import { displacementToCartesian } from '@nagare/core/crystal/structure';
-import { useSession } from '../store/session.tsx';
+import { useProject, useEdit } from '../store/use-project.tsx';
 import { NumberField } from './parts.tsx';
 import { changeElement, deleteSites, moveSiteTo, renameSite } from '../stations/refine/edits.ts';
 
 export function Inspector(): ReactNode {
-  const { head, selection, result, edit, setProblem } = useSession();
-  const sites = useMemo(
-    () => [...new Set(selection.map((p) => p.site))].filter((i) => head?.structure.sites[i]),
-    [selection, head],
-  );
-  if (!head || !sites.length) return <span />;
-  const s = head.structure;
+  const { head, selection, result, setProblem } = useProject('head', 'selection', 'result', 'setProblem');
+  const edit = useEdit();
+  const s = head?.structure;
+  const sites = useMemo(() => selectedSites(s, selection), [s, selection]);
+  if (!s || !sites.length) return <span />;
   const one = sites.length === 1 ? s.sites[sites[0]!] : undefined;
   const apply = (change: { structure: typeof s; title: string } | string): void => {
     if (typeof change === 'string') setProblem(change);
@@ -158,24 +159,27 @@ function ElementField({ value, onChange }: { value: string; onChange(element: st
 }
 
 function Surroundings({ site, covariance }: { site: number; covariance: Parameters<typeof measure>[3] }): ReactNode {
-  const { head, select } = useSession();
-  const s = head!.structure;
+  const { head, select } = useProject('head', 'select');
+  const s = head!.structure!;
   const near = useMemo(
     () =>
       bonds(s)
         .filter((b) => b.from === site)
         .sort((p, q) => p.distance - q.distance)
-        .map((b) => ({ b, m: measure(s, [{ site }, { site: b.to, operator: b.operator }], distanceOf, covariance) })),
+        .map((b) => {
+          const ref = neighbourRef(s, b);
+          return { b, ref, m: measure(s, [originalRef(s.sites[site]!.id), ref], distance, covariance) };
+        }),
     [s, site, covariance],
   );
   if (!near.length) return <p className="soft">No atom within bonding distance.</p>;
   return (
     <table className="w-100 mono" style={{ fontSize: '.8rem' }}>
       <tbody>
-        {near.map(({ b, m }, i) => (
+        {near.map(({ b, ref, m }, i) => (
           <tr key={i}>
             <td>
-              <button className="word" onClick={() => select([{ site: b.to, operator: b.operator }])}>
+              <button className="word" onClick={() => select([ref])}>
                 {s.sites[b.to]!.label}
               </button>
             </td>

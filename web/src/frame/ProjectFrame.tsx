@@ -1,9 +1,10 @@
 /** The frame around a project: stations on one line, desk, scene, inspector, course, finder. */
-import { lazy, Suspense, useCallback, useEffect, useRef, useState, type ReactNode } from 'react';
+import { lazy, Suspense, useCallback, useEffect, useState, type ReactNode } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { Link, Navigate, NavLink, useNavigate, useParams } from 'react-router';
-import { SessionProvider, useSession } from '../store/session.tsx';
-import { createEmptyProject, exportProject, saveFile, updateProject } from '../store/projects.ts';
+import { ProjectProvider, useProject } from '../store/use-project.tsx';
+import { createEmptyProject, saveFile, updateProject } from '../store/projects.ts';
+import { exportProject } from '../store/project-file.ts';
 import { IntakeCharts, IntakeDesk } from '../stations/intake/Intake.tsx';
 import { SolveDesk } from '../stations/solve/Solve.tsx';
 import { RefineDesk } from '../stations/refine/Refine.tsx';
@@ -71,7 +72,14 @@ function StopGlyph({ state }: { state: StopState }): ReactNode {
 }
 
 function useStopStates(vetted: VetReport | undefined): Record<StationId, StopState> {
-  const { project, head, intake, hasData, solve, work } = useSession();
+  const { project, head, intake, hasData, solve, work } = useProject(
+    'project',
+    'head',
+    'intake',
+    'hasData',
+    'solve',
+    'work',
+  );
   const { patterns, row, result } = useFit();
   const powder = patterns.length > 0;
   const complete = !!(project.cell && project.experiment.wavelength && project.group && intake?.merge);
@@ -108,13 +116,13 @@ function useStopStates(vetted: VetReport | undefined): Record<StationId, StopSta
           : 'in flow',
     fit: !powder ? 'empty' : result ? (result.s < 1.6 ? 'settled' : 'needs a look') : 'in flow',
     symmetry:
-      !head || !head.structure.sites.length
+      !head || !head.structure?.sites.length
         ? 'empty'
         : vetted?.findings.some((f) => f.check === 'missed symmetry' || f.check === 'cell and symmetry')
           ? 'needs a look'
           : 'settled',
     vet:
-      !head || !head.structure.sites.length
+      !head || !head.structure?.sites.length
         ? 'empty'
         : !vetted
           ? 'in flow'
@@ -131,7 +139,7 @@ export function ProjectFrame(): ReactNode {
   const { id, station } = useParams();
   if (!STATIONS.some((s) => s.id === station)) return <Navigate to={`/projects/${id}/intake`} replace />;
   return (
-    <SessionProvider
+    <ProjectProvider
       key={id}
       id={id!}
       missing={
@@ -148,16 +156,28 @@ export function ProjectFrame(): ReactNode {
       <FitProvider>
         <Frame station={station as StationId} />
       </FitProvider>
-    </SessionProvider>
+    </ProjectProvider>
   );
 }
 
 function Frame({ station }: { station: StationId }): ReactNode {
-  const session = useSession();
   const powder = useFit().patterns.length > 0;
-  const { project, work, problem, setProblem, undo, redo, selection } = session;
+  const { project, work, problem, setProblem, undo, redo, selection, hasData, marks, pane, head, setCompareWith } =
+    useProject(
+      'project',
+      'work',
+      'problem',
+      'setProblem',
+      'undo',
+      'redo',
+      'selection',
+      'hasData',
+      'marks',
+      'pane',
+      'head',
+      'setCompareWith',
+    );
   // A comparison belongs to where it was asked for.
-  const { setCompareWith } = session;
   useEffect(() => setCompareWith(undefined), [station, setCompareWith]);
   const vetted = useVet();
   const states = useStopStates(vetted.report);
@@ -175,9 +195,6 @@ function Frame({ station }: { station: StationId }): ReactNode {
     document.title = `${project.name} · Nagare`;
   }, [project.name]);
 
-  // What is on screen is what a key acts on, though effects have not run again yet.
-  const latest = useRef({ undo, redo });
-  latest.current = { undo, redo };
   useEffect(() => {
     const key = (e: KeyboardEvent): void => {
       const typing = (e.target as HTMLElement).closest('input, textarea, select');
@@ -190,12 +207,12 @@ function Frame({ station }: { station: StationId }): ReactNode {
         setFinder(true);
       } else if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z') {
         e.preventDefault();
-        (e.shiftKey ? latest.current.redo : latest.current.undo)();
+        void (e.shiftKey ? redo : undo)();
       }
     };
     addEventListener('keydown', key);
     return () => removeEventListener('keydown', key);
-  }, []);
+  }, [undo, redo]);
 
   const resize = useCallback((width: number) => {
     const next = width < 200 ? 0 : Math.max(340, Math.min(520, width));
@@ -268,7 +285,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
           <ul className="stations">
             {STATIONS.filter(
               (s) =>
-                stationsShown(powder, session.hasData || !!session.marks.some((m) => !m.fit)).includes(s.id) ||
+                stationsShown(powder, hasData || marks.some((m) => m.type !== 'fit')).includes(s.id) ||
                 s.id === station,
             ).map((s) => (
               <li key={s.id}>
@@ -294,7 +311,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
         <div className="d-flex" style={{ minHeight: 0 }}>
           {wide > 0 && (
             <aside className="desk" style={{ width: wide }} aria-label="Desk">
-              {station === 'intake' && (powder && !session.hasData ? <PatternIntakeDesk /> : <IntakeDesk />)}
+              {station === 'intake' && (powder && !hasData ? <PatternIntakeDesk /> : <IntakeDesk />)}
               {station === 'fit' && <FitDesk />}
               {station === 'solve' && <SolveDesk />}
               {station === 'refine' && <RefineDesk />}
@@ -348,7 +365,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
               </button>
             </div>
           )}
-          {station === 'fit' || (station === 'intake' && powder && !session.hasData) ? (
+          {station === 'fit' || (station === 'intake' && powder && !hasData) ? (
             <Suspense fallback={<div className="empty">Opening the pattern…</div>}>
               <FitPane />
             </Suspense>
@@ -356,18 +373,18 @@ function Frame({ station }: { station: StationId }): ReactNode {
             <IntakeCharts />
           ) : (
             <>
-              {!(station === 'publish' && (session.pane === 'tables' || session.pane === 'cif')) &&
-                !(station === 'symmetry' && session.pane === 'page') && <SelectionLine />}
+              {!(station === 'publish' && (pane === 'tables' || pane === 'cif')) &&
+                !(station === 'symmetry' && pane === 'page') && <SelectionLine />}
               <Suspense fallback={<div className="empty">Opening the scene…</div>}>
-                {session.pane === 'tables' && station === 'publish' ? (
+                {pane === 'tables' && station === 'publish' ? (
                   <TablesPane />
-                ) : session.pane === 'cif' && station === 'publish' ? (
+                ) : pane === 'cif' && station === 'publish' ? (
                   <CifPane />
-                ) : session.pane === 'page' && station === 'symmetry' ? (
+                ) : pane === 'page' && station === 'symmetry' ? (
                   <SpaceGroupPage />
-                ) : session.pane === 'data' && station === 'refine' ? (
+                ) : pane === 'data' && station === 'refine' ? (
                   <DataPane />
-                ) : session.pane === 'section' && station === 'refine' && session.head ? (
+                ) : pane === 'section' && station === 'refine' && head ? (
                   <div className="side-by-side">
                     <SceneView />
                     <SectionPane />
@@ -379,9 +396,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
             </>
           )}
         </main>
-        {selection.length > 0 && station !== 'intake' && station !== 'fit' && session.pane === 'crystal' && (
-          <Inspector />
-        )}
+        {selection.length > 0 && station !== 'intake' && station !== 'fit' && pane === 'crystal' && <Inspector />}
       </div>
       <Course />
       <Finder show={finder} onHide={() => setFinder(false)} />

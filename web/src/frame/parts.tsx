@@ -80,6 +80,8 @@ export function Gauge({ name, value, text, from, to, target, better, hint }: Gau
 
 interface NumberFieldProps {
   id: string;
+  /** Read aloud where no label stands beside it. */
+  label?: string;
   value: number | undefined;
   step: number;
   digits: number;
@@ -94,6 +96,7 @@ interface NumberFieldProps {
 /** A number that steps with arrow keys and wheel, applies at once, and goes back with Esc. */
 export function NumberField({
   id,
+  label,
   value,
   step,
   digits,
@@ -129,6 +132,7 @@ export function NumberField({
     <span className="d-inline-flex align-items-center gap-1">
       <input
         id={id}
+        aria-label={label}
         className="form-control form-control-sm n"
         inputMode="decimal"
         value={text}

@@ -1,32 +1,40 @@
 /** A flat section of the map through three atoms (or the best plane of more), drawn as contour lines in e/Å³. */
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { orthogonalization } from '@nagare/core/crystal/cell';
-import { applyOperator } from '@nagare/core/crystal/operator';
 import { cartesian } from '@nagare/core/crystal/structure';
-import { planeOf } from '@nagare/core/geometry/measure';
+import { refKey, siteOf } from '@nagare/core/crystal/atom-ref';
+import { cartesianOf } from '@nagare/core/geometry/measure';
+import { planeOf } from '@nagare/core/geometry/points';
 import { contourLines } from '@nagare/core/maps/contour-lines';
 import { densityAt } from '@nagare/core/maps/sample';
 import { add, apply3, cross, dot, inverse3, normalize, scale, subtract, type Vec3 } from '@nagare/core/math/matrix3';
 import { middle } from '@nagare/core/math/superpose';
 import { NumberField } from '../frame/parts.tsx';
-import { useSession } from '../store/session.tsx';
+import { useProject } from '../store/use-project.tsx';
 import { useShownMap } from './use-map.ts';
 
 const SAMPLES = 121;
 
 export default function SectionPane(): ReactNode {
-  const { head, selection, mapKind, level, setLevel, setPane } = useSession();
+  const { head, selection, mapKind, level, setLevel, setPane } = useProject(
+    'head',
+    'selection',
+    'mapKind',
+    'level',
+    'setLevel',
+    'setPane',
+  );
   const map = useShownMap();
   const host = useRef<HTMLCanvasElement>(null);
   const [width, setWidth] = useState(9);
   const [height, setHeight] = useState(0);
-  const s = head!.structure;
-  const chosen = selection.filter((p) => s.sites[p.site]);
-  const ids = chosen.map((p) => `${p.site}:${p.operator.t.join()}`).join();
+  const s = head!.structure!;
+  const chosen = selection.filter((a) => siteOf(s, a));
+  const ids = chosen.map(refKey).join();
   const frame = useMemo(() => {
     const points =
       chosen.length >= 3
-        ? chosen.map((p) => cartesian(s.cell, applyOperator(p.operator, s.sites[p.site]!.position)))
+        ? cartesianOf(s, chosen)
         : s.sites.filter((x) => x.element !== 'H').map((x) => cartesian(s.cell, x.position));
     if (points.length < 3) return undefined;
     const normal = planeOf(points).normal;
@@ -97,7 +105,7 @@ export default function SectionPane(): ReactNode {
           {chosen.length >= 3
             ? `through ${chosen
                 .slice(0, 4)
-                .map((p) => s.sites[p.site]!.label)
+                .map((a) => siteOf(s, a)!.label)
                 .join(', ')}${chosen.length > 4 ? ' …' : ''}`
             : 'through the mean plane; select three atoms for another'}
         </span>

@@ -1,13 +1,14 @@
-/** Paints a core scene with three.js: instanced ellipsoids and bonds, lines, contour surfaces. Draws only when something changed. */
+/** Paints the layers of a core scene with three.js, and nothing else. Draws only when something changed. */
 import {
   AmbientLight,
+  BoxGeometry,
   BufferAttribute,
   BufferGeometry,
   Color,
+  ConeGeometry,
   CylinderGeometry,
   DirectionalLight,
   DoubleSide,
-  DynamicDrawUsage,
   Group,
   InstancedBufferAttribute,
   InstancedMesh,
@@ -25,470 +26,451 @@ import {
   Vector2,
   Vector3,
   WebGLRenderer,
+  type Material,
 } from 'three';
-import type { Scene } from '@nagare/core/draw/scene';
-import type { Surface } from '@nagare/core/maps/isosurface';
+import { project, type ScreenPoint, type Size } from '@nagare/core/draw/camera';
+import {
+  itemsOf,
+  USUAL_LIGHT,
+  type AtomPrimitive,
+  type BondPrimitive,
+  type Camera,
+  type ElementPrimitive,
+  type Layer,
+  type LayerName,
+  type LinePrimitive,
+  type PolyhedronPrimitive,
+  type SurfacePrimitive,
+} from '@nagare/core/draw/scene';
 import type { Vec3 } from '@nagare/core/math/matrix3';
-import type { SymmetryElement } from '@nagare/core/symmetry/elements';
-import { hatch } from './hatch.ts';
-import { bondLimit } from '@nagare/core/geometry/bonds';
 
-export interface SurfacePair {
-  excess: Surface;
-  deficit: Surface;
+/** Instances of one mesh and the primitives they stand for. */
+interface Picking {
+  readonly mesh: InstancedMesh;
+  readonly items: readonly AtomPrimitive[];
 }
 
-/** A point with a name that is drawn as a small cross-like mark and labelled: a residual maximum. */
-export interface Marker {
-  name: string;
-  position: Vec3;
+interface PaintedLayer {
+  readonly layer: Layer;
+  readonly group: Group;
+  readonly picking: readonly Picking[];
 }
 
-/** A symmetry element cut to one cell, Cartesian. */
-export interface ElementPicture {
-  element: SymmetryElement;
-  points: readonly Vec3[];
-  glide: Vec3;
-  picked: boolean;
+const UP = new Vector3(0, 1, 0);
+/** Finer meshes up to this many atoms. */
+const FINE = 400;
+
+const byOpacity = <T extends { readonly opacity: number }>(items: readonly T[]): Map<number, T[]> => {
+  const out = new Map<number, T[]>();
+  for (const item of items) {
+    const list = out.get(item.opacity);
+    if (list) list.push(item);
+    else out.set(item.opacity, [item]);
+  }
+  return out;
+};
+
+/** Principal ellipses: dark (light on dark colours) where a coordinate of the unit sphere vanishes, on real ellipsoids only. */
+function withEllipses(material: MeshStandardMaterial): MeshStandardMaterial {
+  material.onBeforeCompile = (shader) => {
+    shader.vertexShader = shader.vertexShader
+      .replace(
+        '#include <common>',
+        '#include <common>\nattribute float ringed;\nvarying vec3 unitPoint;\nvarying float hasRings;',
+      )
+      .replace('#include <begin_vertex>', '#include <begin_vertex>\nunitPoint = position;\nhasRings = ringed;');
+    shader.fragmentShader = shader.fragmentShader
+      .replace('#include <common>', '#include <common>\nvarying vec3 unitPoint;\nvarying float hasRings;')
+      .replace(
+        '#include <color_fragment>',
+        '#include <color_fragment>\nvec3 ring = abs(unitPoint);\nfloat nearest = min(ring.x, min(ring.y, ring.z));\nfloat bright = dot(diffuseColor.rgb, vec3(0.3, 0.6, 0.1));\nvec3 ringColour = bright < 0.07 ? vec3(0.7, 0.68, 0.62) : vec3(0.004, 0.005, 0.006);\ndiffuseColor.rgb = mix(diffuseColor.rgb, ringColour, hasRings * (1.0 - smoothstep(0.035, 0.06, nearest)));',
+      );
+  };
+  return material;
 }
 
-export interface ScreenPoint {
-  x: number;
-  y: number;
-  depth: number;
+/** Materials are made once and kept: with the last of a kind its compiled program would go, and compiling again stops the page. */
+class Materials {
+  private readonly known = new Map<string, Material>();
+
+  get<T extends Material>(key: string, make: () => T): T {
+    let material = this.known.get(key) as T | undefined;
+    if (!material) this.known.set(key, (material = make()));
+    return material;
+  }
+
+  atoms(opacity: number): MeshStandardMaterial {
+    return this.get(`atoms ${opacity}`, () =>
+      withEllipses(new MeshStandardMaterial({ roughness: 0.55, metalness: 0.02, transparent: opacity < 1, opacity })),
+    );
+  }
+
+  solid(opacity: number): MeshStandardMaterial {
+    return this.get(
+      `solid ${opacity}`,
+      () => new MeshStandardMaterial({ roughness: 0.7, transparent: opacity < 1, opacity }),
+    );
+  }
+
+  line(colour: string, opacity: number): LineBasicMaterial {
+    return this.get(
+      `line ${colour} ${opacity}`,
+      () => new LineBasicMaterial({ color: colour, transparent: opacity < 1, opacity }),
+    );
+  }
+
+  flat(colour: string, opacity: number): MeshBasicMaterial {
+    return this.get(
+      `flat ${colour} ${opacity}`,
+      () =>
+        new MeshBasicMaterial({
+          color: colour,
+          transparent: opacity < 1,
+          opacity,
+          side: DoubleSide,
+          depthWrite: opacity >= 1,
+        }),
+    );
+  }
+
+  film(colour: string, opacity: number): MeshStandardMaterial {
+    return this.get(
+      `film ${colour} ${opacity}`,
+      () =>
+        new MeshStandardMaterial({
+          color: colour,
+          transparent: opacity < 1,
+          opacity,
+          side: DoubleSide,
+          depthWrite: opacity >= 1,
+          roughness: 0.6,
+        }),
+    );
+  }
+
+  mesh(colour: string, opacity: number): MeshBasicMaterial {
+    return this.get(
+      `mesh ${colour} ${opacity}`,
+      () => new MeshBasicMaterial({ color: colour, wireframe: true, transparent: true, opacity }),
+    );
+  }
+
+  dispose(): void {
+    for (const m of this.known.values()) m.dispose();
+  }
 }
 
-const token = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+/** Position and half axes as a matrix; a left-handed set would turn the sphere inside out. */
+function placeAtom(m: Matrix4, a: AtomPrimitive, factor: number): Matrix4 {
+  const [x, y, z] = a.axes;
+  const p = a.position;
+  const det =
+    x[0] * (y[1] * z[2] - y[2] * z[1]) - x[1] * (y[0] * z[2] - y[2] * z[0]) + x[2] * (y[0] * z[1] - y[1] * z[0]);
+  const f = factor,
+    g = det < 0 ? -f : f;
+  return m.set(
+    f * x[0], f * y[0], g * z[0], p[0],
+    f * x[1], f * y[1], g * z[1], p[1],
+    f * x[2], f * y[2], g * z[2], p[2],
+    0, 0, 0, 1,
+  ); // prettier-ignore
+}
+
+/** Turns typed layers into three.js objects. */
+class LayerBuilder {
+  private readonly m = new Matrix4();
+  private readonly q = new Quaternion();
+  private readonly colour = new Color();
+
+  constructor(private readonly materials: Materials) {}
+
+  build(layer: Layer, layers: readonly Layer[]): PaintedLayer {
+    const group = new Group();
+    let picking: Picking[] = [];
+    switch (layer.kind) {
+      case 'atoms':
+        picking = this.atoms(group, layer.items);
+        break;
+      case 'halos':
+        this.halos(group, layer.items);
+        break;
+      case 'bonds':
+        this.bonds(group, layer.items, itemsOf(layers, 'atoms', layer.name).length);
+        break;
+      case 'polyhedra':
+        for (const p of layer.items) this.polyhedron(group, p);
+        break;
+      case 'planes':
+        for (const p of layer.items) group.add(new Mesh(fan(p.corners), this.materials.flat(p.colour, p.opacity)));
+        break;
+      case 'lines':
+        this.lines(group, layer.items);
+        break;
+      case 'surfaces':
+        for (const s of layer.items) this.surface(group, s);
+        break;
+      case 'points':
+        for (const p of layer.items) {
+          const mesh = new Mesh(new SphereGeometry(p.radius, 10, 8), this.materials.mesh(p.colour, 1));
+          mesh.position.set(...p.position);
+          group.add(mesh);
+        }
+        break;
+      case 'symmetry elements':
+        for (const e of layer.items) this.element(group, e);
+        break;
+      case 'arrows':
+        for (const a of layer.items) this.arrow(group, a.from, a.to, a.colour, a.radius);
+        break;
+      case 'labels':
+        break;
+    }
+    return { layer, group, picking };
+  }
+
+  private atoms(group: Group, items: readonly AtomPrimitive[]): Picking[] {
+    const out: Picking[] = [];
+    const fine = items.length < FINE;
+    for (const [opacity, list] of byOpacity(items)) {
+      const round = list.filter((a) => a.shape !== 'cube');
+      const cubes = list.filter((a) => a.shape === 'cube');
+      if (round.length) {
+        const sphere = new SphereGeometry(1, fine ? 32 : 14, fine ? 20 : 9);
+        const ringed = Float32Array.from(round, (a) => (a.shape === 'ellipsoid' ? 1 : 0));
+        sphere.setAttribute('ringed', new InstancedBufferAttribute(ringed, 1));
+        out.push(this.instances(group, sphere, this.materials.atoms(opacity), round, 1));
+      }
+      if (cubes.length)
+        out.push(this.instances(group, new BoxGeometry(2, 2, 2), this.materials.solid(opacity), cubes, 0.8));
+    }
+    return out;
+  }
+
+  private instances(
+    group: Group,
+    shape: BufferGeometry,
+    material: Material,
+    items: readonly AtomPrimitive[],
+    factor: number,
+  ): Picking {
+    const mesh = new InstancedMesh(shape, material, items.length);
+    items.forEach((a, i) => {
+      mesh.setMatrixAt(i, placeAtom(this.m, a, factor));
+      mesh.setColorAt(i, this.colour.set(a.colour));
+    });
+    group.add(mesh);
+    return { mesh, items };
+  }
+
+  private halos(group: Group, items: readonly AtomPrimitive[]): void {
+    for (const a of items) {
+      const mesh = new Mesh(new SphereGeometry(1, 24, 16), this.materials.flat(a.colour, a.opacity));
+      mesh.applyMatrix4(placeAtom(this.m, a, 1));
+      group.add(mesh);
+    }
+  }
+
+  private bonds(group: Group, items: readonly BondPrimitive[], atoms: number): void {
+    for (const [opacity, list] of byOpacity(items)) {
+      const stick = new CylinderGeometry(1, 1, 1, atoms < 2 * FINE ? 12 : 6, 1, true);
+      const pieces = list.flatMap((b) => stickPieces(b));
+      const mesh = new InstancedMesh(stick, this.materials.solid(opacity), pieces.length);
+      pieces.forEach((p, i) => {
+        mesh.setMatrixAt(i, this.alongStick(p.from, p.to, p.radius));
+        mesh.setColorAt(i, this.colour.set(p.colour));
+      });
+      group.add(mesh);
+    }
+  }
+
+  private alongStick(from: Vec3, to: Vec3, radius: number): Matrix4 {
+    const a = new Vector3(...from),
+      b = new Vector3(...to);
+    const d = b.clone().sub(a),
+      length = d.length();
+    this.q.setFromUnitVectors(UP, d.normalize());
+    return this.m.compose(a.add(b).multiplyScalar(0.5), this.q, new Vector3(radius, length, radius));
+  }
+
+  private polyhedron(group: Group, p: PolyhedronPrimitive): void {
+    for (const face of p.faces) {
+      const shape = fan(face.map((i) => p.vertices[i]!));
+      shape.computeVertexNormals();
+      group.add(new Mesh(shape, this.materials.film(p.colour, p.opacity)));
+    }
+    const edges = p.faces.flatMap((f) =>
+      f.flatMap((i, k) => [...p.vertices[i]!, ...p.vertices[f[(k + 1) % f.length]!]!]),
+    );
+    group.add(new LineSegments(positions(Float32Array.from(edges)), this.materials.line(p.edgeColour, 1)));
+  }
+
+  private lines(group: Group, items: readonly LinePrimitive[]): void {
+    const kinds = new Map<string, LinePrimitive[]>();
+    for (const l of items) {
+      const key = `${l.colour} ${l.opacity}`;
+      kinds.set(key, [...(kinds.get(key) ?? []), l]);
+    }
+    for (const list of kinds.values()) {
+      const ends = list.flatMap((l) => (l.dashed ? dashes(l.from, l.to) : [...l.from, ...l.to]));
+      const { colour, opacity } = list[0]!;
+      group.add(new LineSegments(positions(Float32Array.from(ends)), this.materials.line(colour, opacity)));
+    }
+  }
+
+  private surface(group: Group, s: SurfacePrimitive): void {
+    const shape = positions(s.positions);
+    shape.setIndex(new BufferAttribute(s.indices, 1));
+    shape.computeVertexNormals();
+    group.add(new Mesh(shape, this.materials.film(s.colour, s.opacity)));
+    if (s.mesh > 0) group.add(new Mesh(shape, this.materials.mesh(s.colour, s.mesh)));
+  }
+
+  private element(group: Group, e: ElementPrimitive): void {
+    if (e.points.length === 1) {
+      const mark = new Mesh(new SphereGeometry(e.picked ? 0.2 : 0.14, 4, 2), this.materials.flat(e.colour, 1));
+      mark.position.set(...e.points[0]!);
+      group.add(mark);
+    } else if (e.points.length === 2) {
+      const rod = new Mesh(new CylinderGeometry(1, 1, 1, 8), this.materials.flat(e.colour, 0.85));
+      rod.applyMatrix4(this.alongStick(e.points[0]!, e.points[1]!, e.picked ? 0.07 : 0.045));
+      group.add(rod);
+    } else {
+      if (e.hatching)
+        group.add(new LineSegments(positions(e.hatching), this.materials.line(e.colour, e.picked ? 0.95 : 0.5)));
+      group.add(new Mesh(fan(e.points), this.materials.flat(e.colour, e.picked ? 0.16 : 0.06)));
+    }
+  }
+
+  private arrow(group: Group, from: Vec3, to: Vec3, colour: string, radius: number): void {
+    const a = new Vector3(...from),
+      b = new Vector3(...to);
+    const d = b.clone().sub(a).normalize();
+    const neck = b.clone().addScaledVector(d, -4 * radius);
+    const shaft = new Mesh(new CylinderGeometry(1, 1, 1, 10), this.materials.flat(colour, 1));
+    shaft.applyMatrix4(this.alongStick(from, [neck.x, neck.y, neck.z], radius));
+    const head = new Mesh(new ConeGeometry(2 * radius, 4 * radius, 14), this.materials.flat(colour, 1));
+    head.position.copy(neck.addScaledVector(d, 2 * radius));
+    head.quaternion.setFromUnitVectors(UP, d);
+    group.add(shaft, head);
+  }
+}
+
+const positions = (values: Float32Array): BufferGeometry =>
+  new BufferGeometry().setAttribute('position', new BufferAttribute(values, 3));
+
+/** A convex polygon as triangles from its first corner. */
+const fan = (corners: readonly Vec3[]): BufferGeometry =>
+  positions(
+    Float32Array.from(corners.slice(1, -1).flatMap((_, i) => [...corners[0]!, ...corners[i + 1]!, ...corners[i + 2]!])),
+  );
+
+const between = (a: Vec3, b: Vec3, t: number): Vec3 => [
+  a[0] + (b[0] - a[0]) * t,
+  a[1] + (b[1] - a[1]) * t,
+  a[2] + (b[2] - a[2]) * t,
+];
+
+/** Ends of dashes of about 0.14 Å with gaps of 0.1 Å. */
+function dashes(from: Vec3, to: Vec3): number[] {
+  const length = Math.hypot(to[0] - from[0], to[1] - from[1], to[2] - from[2]);
+  const out: number[] = [];
+  for (let x = 0; x < length; x += 0.24)
+    out.push(...between(from, to, x / length), ...between(from, to, Math.min(1, (x + 0.14) / length)));
+  return out;
+}
+
+interface Stick {
+  readonly from: Vec3;
+  readonly to: Vec3;
+  readonly radius: number;
+  readonly colour: string;
+}
+
+/** The two halves of a bond, each in its colour; dashed ones in pieces. */
+function stickPieces(b: BondPrimitive): Stick[] {
+  const middle = between(b.from, b.to, 0.5);
+  const halves: [Vec3, Vec3, string][] = [
+    [b.from, middle, b.colours[0]],
+    [middle, b.to, b.colours[1]],
+  ];
+  return halves.flatMap(([from, to, colour]) => {
+    if (!b.dashed) return [{ from, to, radius: b.radius, colour }];
+    const ends = dashes(from, to);
+    return Array.from({ length: ends.length / 6 }, (_, i) => ({
+      from: ends.slice(6 * i, 6 * i + 3) as unknown as Vec3,
+      to: ends.slice(6 * i + 3, 6 * i + 6) as unknown as Vec3,
+      radius: b.radius,
+      colour,
+    }));
+  });
+}
 
 export class ScenePainter {
   private readonly renderer: WebGLRenderer;
   private readonly scene = new ThreeScene();
-  private readonly camera = new OrthographicCamera(-1, 1, 1, -1, -500, 500);
-  /** Turned by the person; everything lives in it. */
-  private readonly turned = new Group();
-  private readonly content = new Group();
-  private readonly surfaces = new Group();
-  private readonly ghost = new Group();
-  private readonly elements = new Group();
-  private shownElements: readonly ElementPicture[] = [];
-  private ghostAtoms: InstancedMesh | undefined;
-  private atoms: InstancedMesh | undefined;
-  private shown: Scene | undefined;
-  readonly rotation = new Quaternion();
-  readonly pan = new Vector2();
-  zoom = 1;
-  private size = { width: 1, height: 1 };
+  private readonly eye = new OrthographicCamera(-1, 1, 1, -1, -500, 500);
+  private readonly materials = new Materials();
+  private readonly builder = new LayerBuilder(this.materials);
+  private painted: PaintedLayer[] = [];
   private pending = false;
+  private pixels: Size = { width: 1, height: 1 };
+  private seenFrom: Camera = { rotation: [1, 0, 0, 0, 1, 0, 0, 0, 1], target: [0, 0, 0], scale: 0.02 };
   onPaint: (() => void) | undefined;
 
   constructor(canvas: HTMLCanvasElement) {
     this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
     this.renderer.debug.checkShaderErrors = false;
     this.renderer.setPixelRatio(Math.min(2, devicePixelRatio));
-    this.scene.add(new AmbientLight('#ffffff', 1.5));
     const key = new DirectionalLight('#ffffff', 2.1);
-    key.position.set(-3, 5, 8);
-    this.scene.add(key, this.turned);
-    this.turned.add(this.content, this.surfaces, this.ghost, this.elements);
+    key.position.set(...USUAL_LIGHT.direction);
+    // The light goes with the viewer.
+    this.eye.add(key, key.target);
+    this.scene.add(new AmbientLight('#ffffff', 1.5), this.eye);
+  }
+
+  get size(): Size {
+    return this.pixels;
+  }
+
+  get camera(): Camera {
+    return this.seenFrom;
+  }
+
+  set camera(camera: Camera) {
+    this.seenFrom = camera;
+    this.invalidate();
+  }
+
+  get layers(): readonly Layer[] {
+    return this.painted.map((p) => p.layer);
   }
 
   resize(width: number, height: number): void {
-    this.size = { width: Math.max(1, width), height: Math.max(1, height) };
-    this.renderer.setSize(this.size.width, this.size.height, false);
+    this.pixels = { width: Math.max(1, width), height: Math.max(1, height) };
+    this.renderer.setSize(this.pixels.width, this.pixels.height, false);
     this.invalidate();
   }
 
-  /** Replaces what is drawn. */
-  show(scene: Scene, selected: ReadonlySet<number>, markers: readonly Marker[], chosen: ReadonlySet<string>): void {
-    this.shown = scene;
-    this.clear(this.content);
-    const fine = scene.atoms.length < 400;
-    const sphere = new SphereGeometry(1, fine ? 32 : 14, fine ? 20 : 9);
-    const material = new MeshStandardMaterial({ roughness: 0.55, metalness: 0.02 });
-    // Principal ellipses: dark where a coordinate of the unit sphere vanishes, only on real ellipsoids (flag in the alpha of an attribute).
-    material.onBeforeCompile = (shader) => {
-      shader.vertexShader = shader.vertexShader
-        .replace(
-          '#include <common>',
-          '#include <common>\nattribute float ringed;\nvarying vec3 unitPoint;\nvarying float hasRings;',
-        )
-        .replace('#include <begin_vertex>', '#include <begin_vertex>\nunitPoint = position;\nhasRings = ringed;');
-      shader.fragmentShader = shader.fragmentShader
-        .replace('#include <common>', '#include <common>\nvarying vec3 unitPoint;\nvarying float hasRings;')
-        .replace(
-          '#include <color_fragment>',
-          '#include <color_fragment>\nvec3 ring = abs(unitPoint);\nfloat nearest = min(ring.x, min(ring.y, ring.z));\nfloat bright = dot(diffuseColor.rgb, vec3(0.3, 0.6, 0.1));\nvec3 ringColour = bright < 0.3 ? vec3(0.85, 0.84, 0.8) : vec3(0.05, 0.06, 0.08);\ndiffuseColor.rgb = mix(diffuseColor.rgb, ringColour, hasRings * (1.0 - smoothstep(0.035, 0.06, nearest)));',
-        );
-    };
-    const n = scene.atoms.length;
-    const atoms = new InstancedMesh(sphere, material, n);
-    atoms.instanceMatrix.setUsage(DynamicDrawUsage);
-    const ringed = new Float32Array(n);
-    const m = new Matrix4(),
-      color = new Color();
-    const water = new Color(token('--water') || '#2B7F8C');
-    scene.atoms.forEach((a, i) => {
-      const [x, y, z] = a.axes;
-      const p = a.position;
-      // A left-handed set of axes would turn the sphere inside out.
-      const det =
-        x[0] * (y[1] * z[2] - y[2] * z[1]) - x[1] * (y[0] * z[2] - y[2] * z[0]) + x[2] * (y[0] * z[1] - y[1] * z[0]);
-      const f = det < 0 ? -1 : 1;
-      m.set(x[0], y[0], f * z[0], p[0], x[1], y[1], f * z[1], p[1], x[2], y[2], f * z[2], p[2], 0, 0, 0, 1);
-      atoms.setMatrixAt(i, m);
-      color.set(a.impossible ? token('--vermilion') : a.colour);
-      if (!a.original) color.lerp(new Color('#ffffff'), 0.28);
-      if (a.lesser) color.lerp(new Color(token('--scene') || '#fbfaf6'), 0.42);
-      atoms.setColorAt(i, color);
-      ringed[i] = a.ellipsoid ? 1 : 0;
+  /** Replaces what is drawn; layers that are the same objects as before are left as they are. */
+  show(layers: readonly Layer[]): void {
+    const before = new Map(this.painted.map((p) => [p.layer, p]));
+    this.painted = layers.map((layer) => {
+      const known = before.get(layer);
+      if (known) {
+        before.delete(layer);
+        return known;
+      }
+      const made = this.builder.build(layer, layers);
+      this.scene.add(made.group);
+      return made;
     });
-    sphere.setAttribute('ringed', new InstancedBufferAttribute(ringed, 1));
-    this.atoms = atoms;
-    this.content.add(atoms);
-    if (selected.size) {
-      const halo = new InstancedMesh(
-        new SphereGeometry(1, 24, 16),
-        new MeshBasicMaterial({ color: water, transparent: true, opacity: 0.32, depthWrite: false }),
-        selected.size,
-      );
-      let at = 0;
-      for (const i of selected) {
-        const a = scene.atoms[i];
-        if (!a) continue;
-        const r = Math.max(...a.axes.map((v) => Math.hypot(...v))) + 0.16;
-        halo.setMatrixAt(at++, m.makeScale(r, r, r).setPosition(a.position[0], a.position[1], a.position[2]));
-      }
-      halo.count = at;
-      this.content.add(halo);
-    }
-    this.addBonds(scene);
-    this.addLines(scene);
-    if (markers.length) {
-      const points = new InstancedMesh(
-        new SphereGeometry(0.11, 10, 8),
-        new MeshBasicMaterial({ wireframe: true }),
-        markers.length,
-      );
-      markers.forEach((p, i) => {
-        const r = chosen.has(p.name) ? 2 : 1;
-        points.setMatrixAt(i, m.makeScale(r, r, r).setPosition(p.position[0], p.position[1], p.position[2]));
-        points.setColorAt(i, color.set(chosen.has(p.name) ? token('--gold') : token('--water')));
-      });
-      this.content.add(points);
-    }
-    this.content.position.set(-scene.centre[0], -scene.centre[1], -scene.centre[2]);
-    this.surfaces.position.copy(this.content.position);
-    this.ghost.position.copy(this.content.position);
-    this.elements.position.copy(this.content.position);
+    for (const gone of before.values()) this.remove(gone);
     this.invalidate();
   }
 
-  private addBonds(scene: Scene): void {
-    const stick = new CylinderGeometry(1, 1, 1, scene.bonds.length < 800 ? 12 : 6, 1, true);
-    const mesh = new InstancedMesh(stick, new MeshStandardMaterial({ roughness: 0.7 }), scene.bonds.length * 2);
-    const m = new Matrix4(),
-      q = new Quaternion(),
-      up = new Vector3(0, 1, 0),
-      color = new Color();
-    scene.bonds.forEach((b, i) => {
-      const p = new Vector3(...scene.atoms[b.from]!.position),
-        r = new Vector3(...scene.atoms[b.to]!.position);
-      const middle = p.clone().add(r).multiplyScalar(0.5);
-      [
-        [p, middle, b.from],
-        [middle, r, b.to],
-      ].forEach(([u, v, atom], half) => {
-        const from = u as Vector3,
-          to = v as Vector3;
-        const d = to.clone().sub(from),
-          length = d.length();
-        q.setFromUnitVectors(up, d.normalize());
-        m.compose(from.clone().add(to).multiplyScalar(0.5), q, new Vector3(b.radius, length, b.radius));
-        mesh.setMatrixAt(2 * i + half, m);
-        color.set(scene.atoms[atom as number]!.colour).lerp(new Color('#ffffff'), 0.25);
-        mesh.setColorAt(2 * i + half, color);
-      });
-    });
-    this.content.add(mesh);
-  }
-
-  private addLines(scene: Scene): void {
-    for (const [kind, colour] of [
-      ['a', token('--vermilion')],
-      ['b', token('--pine')],
-      ['c', token('--indigo')],
-      ['edge', token('--soft')],
-    ] as const) {
-      const lines = scene.lines.filter((l) => l.kind === kind);
-      if (!lines.length) continue;
-      const g = new BufferGeometry();
-      g.setAttribute('position', new BufferAttribute(Float32Array.from(lines.flatMap((l) => [...l.from, ...l.to])), 3));
-      this.content.add(
-        new LineSegments(
-          g,
-          new LineBasicMaterial({ color: colour || '#888', transparent: true, opacity: kind === 'edge' ? 0.45 : 1 }),
-        ),
-      );
-    }
-  }
-
-  /** Residual density: excess in water, deficit in vermilion. */
-  showSurfaces(pair: SurfacePair | undefined): void {
-    this.clear(this.surfaces);
-    if (pair)
-      for (const [surface, colour] of [
-        [pair.excess, token('--water')],
-        [pair.deficit, token('--vermilion')],
-      ] as const) {
-        if (!surface.indices.length) continue;
-        const g = new BufferGeometry();
-        g.setAttribute('position', new BufferAttribute(surface.positions, 3));
-        g.setIndex(new BufferAttribute(surface.indices, 1));
-        g.computeVertexNormals();
-        this.surfaces.add(
-          new Mesh(
-            g,
-            new MeshStandardMaterial({
-              color: colour,
-              transparent: true,
-              opacity: 0.38,
-              side: DoubleSide,
-              depthWrite: false,
-              roughness: 0.6,
-            }),
-          ),
-          new Mesh(g, new MeshBasicMaterial({ color: colour, wireframe: true, transparent: true, opacity: 0.22 })),
-        );
-      }
-    this.invalidate();
-  }
-
-  /** Draws atoms that are not the model's: translucent balls and thin sticks in one colour. */
-  showGhost(
-    ghost:
-      | { positions: readonly Vec3[]; elements: readonly string[]; groups?: readonly string[]; colour: string }
-      | undefined,
-  ): void {
-    this.clear(this.ghost);
-    this.ghostAtoms = undefined;
-    if (ghost?.positions.length) {
-      const m = new Matrix4(),
-        q = new Quaternion(),
-        up = new Vector3(0, 1, 0);
-      const skin = new MeshStandardMaterial({ color: ghost.colour, transparent: true, opacity: 0.72, roughness: 0.5 });
-      const balls = new InstancedMesh(new SphereGeometry(1, 20, 14), skin, ghost.positions.length);
-      ghost.positions.forEach((p, i) => {
-        const r = ghost.elements[i] === 'H' ? 0.13 : 0.21;
-        balls.setMatrixAt(i, m.makeScale(r, r, r).setPosition(p[0], p[1], p[2]));
-      });
-      this.ghostAtoms = balls;
-      this.ghost.add(balls);
-      const pairs: [Vector3, Vector3][] = [];
-      for (let i = 0; i < ghost.positions.length; i++)
-        for (let j = 0; j < i; j++) {
-          if (ghost.groups?.[i] && ghost.groups[j] && ghost.groups[i] !== ghost.groups[j]) continue;
-          const limit = bondLimit(ghost.elements[i]!, ghost.elements[j]!);
-          const a = new Vector3(...ghost.positions[i]!),
-            b = new Vector3(...ghost.positions[j]!);
-          const d = a.distanceTo(b);
-          if (d < limit && d > 0.5) pairs.push([a, b]);
-        }
-      const sticks = new InstancedMesh(new CylinderGeometry(1, 1, 1, 8, 1, true), skin, pairs.length);
-      pairs.forEach(([a, b], i) => {
-        const d = b.clone().sub(a),
-          length = d.length();
-        m.compose(
-          a.clone().add(b).multiplyScalar(0.5),
-          q.setFromUnitVectors(up, d.normalize()),
-          new Vector3(0.05, length, 0.05),
-        );
-        sticks.setMatrixAt(i, m);
-      });
-      this.ghost.add(sticks);
-    }
-    this.ghost.position.copy(this.content.position);
-    this.invalidate();
-  }
-
-  /** Symmetry elements: planes hatched (full lines mirror, broken ones glide, an arrow along the glide), axes as rods, centres as small diamonds. */
-  showElements(list: readonly ElementPicture[]): void {
-    this.clear(this.elements);
-    this.shownElements = list;
-    const plane = token('--indigo'),
-      axis = token('--gold'),
-      centre = token('--vermilion'),
-      chosen = token('--water');
-    for (const e of list) {
-      const colour = e.picked
-        ? chosen
-        : e.element.plane
-          ? plane
-          : e.element.kind === 'inversion centre'
-            ? centre
-            : axis;
-      if (e.element.plane) {
-        const lines = hatch(e.points, e.element.kind === 'glide plane' ? 'broken' : 'full', e.glide);
-        const g = new BufferGeometry();
-        g.setAttribute('position', new BufferAttribute(lines, 3));
-        this.elements.add(
-          new LineSegments(
-            g,
-            new LineBasicMaterial({ color: colour, transparent: true, opacity: e.picked ? 0.95 : 0.5 }),
-          ),
-        );
-        const corners = e.points
-          .slice(1, -1)
-          .flatMap((_, i) => [e.points[0]!, e.points[i + 1]!, e.points[i + 2]!])
-          .flat();
-        const face = new BufferGeometry();
-        face.setAttribute('position', new BufferAttribute(Float32Array.from(corners), 3));
-        this.elements.add(
-          new Mesh(
-            face,
-            new MeshBasicMaterial({
-              color: colour,
-              transparent: true,
-              opacity: e.picked ? 0.16 : 0.06,
-              side: DoubleSide,
-              depthWrite: false,
-            }),
-          ),
-        );
-      } else if (e.points.length === 2) {
-        const a = new Vector3(...e.points[0]!),
-          b = new Vector3(...e.points[1]!);
-        const d = b.clone().sub(a),
-          length = d.length();
-        const rod = new Mesh(
-          new CylinderGeometry(e.picked ? 0.07 : 0.045, e.picked ? 0.07 : 0.045, length, 8),
-          new MeshBasicMaterial({ color: colour, transparent: true, opacity: 0.85 }),
-        );
-        rod.position.copy(a.add(b).multiplyScalar(0.5));
-        rod.quaternion.setFromUnitVectors(new Vector3(0, 1, 0), d.normalize());
-        this.elements.add(rod);
-      } else {
-        const mark = new Mesh(
-          new SphereGeometry(e.picked ? 0.2 : 0.14, 4, 2),
-          new MeshBasicMaterial({ color: colour }),
-        );
-        mark.position.set(...(e.points[0] as [number, number, number]));
-        this.elements.add(mark);
-      }
-    }
-    this.elements.position.copy(this.content.position);
-    this.invalidate();
-  }
-
-  /** The element under a point of the canvas: centres first, then axes, then planes. */
-  pickElement(x: number, y: number): SymmetryElement | undefined {
-    let best: { element: SymmetryElement; cost: number } | undefined;
-    for (const e of this.shownElements) {
-      const q = e.points.map((p) => this.project(p));
-      let cost = Infinity;
-      if (q.length === 1) {
-        const d = Math.hypot(q[0]!.x - x, q[0]!.y - y);
-        if (d < 10) cost = d;
-      } else if (q.length === 2) {
-        const [a, b] = q as [ScreenPoint, ScreenPoint];
-        const l2 = (b.x - a.x) ** 2 + (b.y - a.y) ** 2;
-        const k = l2 ? Math.max(0, Math.min(1, ((x - a.x) * (b.x - a.x) + (y - a.y) * (b.y - a.y)) / l2)) : 0;
-        const d = Math.hypot(a.x + k * (b.x - a.x) - x, a.y + k * (b.y - a.y) - y);
-        if (d < 8) cost = 20 + d;
-      } else {
-        let inside = false;
-        for (let i = 0, j = q.length - 1; i < q.length; j = i++)
-          if (q[i]!.y > y !== q[j]!.y > y && x < ((q[j]!.x - q[i]!.x) * (y - q[i]!.y)) / (q[j]!.y - q[i]!.y) + q[i]!.x)
-            inside = !inside;
-        if (inside) cost = 100 - Math.max(...q.map((p) => p.depth)) * 0.01;
-      }
-      if (cost < (best?.cost ?? Infinity)) best = { element: e.element, cost };
-    }
-    return best?.element;
-  }
-
-  /** Whether a ghost atom lies under a point of the canvas. */
-  pickGhost(x: number, y: number): boolean {
-    return !!this.ghostAtoms && this.hit(this.ghostAtoms, x, y) >= 0;
-  }
-
-  /** Cartesian vector of a move across the screen (pixels). */
-  screenShift(dx: number, dy: number): Vec3 {
-    const k = this.unitsPerPixel;
-    const v = new Vector3(dx * k, -dy * k, 0).applyQuaternion(this.rotation.clone().invert());
-    return [v.x, v.y, v.z];
-  }
-
-  /** Cartesian directions of the screen: to the right, up, towards the viewer. */
-  screenAxes(): [Vec3, Vec3, Vec3] {
-    const back = this.rotation.clone().invert();
-    return (
-      [
-        [1, 0, 0],
-        [0, 1, 0],
-        [0, 0, 1],
-      ] as const
-    ).map((a) => {
-      const v = new Vector3(...a).applyQuaternion(back);
-      return [v.x, v.y, v.z] as Vec3;
-    }) as [Vec3, Vec3, Vec3];
-  }
-
-  private clear(group: Group): void {
-    for (const child of [...group.children]) {
-      group.remove(child);
-      const mesh = child as Mesh;
-      mesh.geometry?.dispose();
-      // Materials stay: with the last of a kind its compiled program would go, and compiling again stops the page.
-    }
-  }
-
-  /** Turns by screen angles (radians) about the vertical and horizontal axes, and about the line of sight. */
-  orbit(dx: number, dy: number, roll = 0): void {
-    const q = new Quaternion()
-      .setFromAxisAngle(new Vector3(0, 1, 0), dx)
-      .multiply(new Quaternion().setFromAxisAngle(new Vector3(1, 0, 0), dy))
-      .multiply(new Quaternion().setFromAxisAngle(new Vector3(0, 0, 1), roll));
-    this.rotation.premultiply(q).normalize();
-    this.invalidate();
-  }
-
-  /** Looks along a direction (Cartesian), another pointing up. */
-  lookAlong(direction: Vec3, up: Vec3): void {
-    const z = new Vector3(...direction).normalize();
-    const y = new Vector3(...up).addScaledVector(z, -new Vector3(...up).dot(z)).normalize();
-    const x = y.clone().cross(z);
-    this.rotation.setFromRotationMatrix(new Matrix4().makeBasis(x, y, z).transpose());
-    this.invalidate();
-  }
-
-  /** Fills the pane with what is drawn, as seen from where the viewer stands; the cell counts when its contents are shown. */
-  fit(): void {
-    const scene = this.shown;
-    if (!scene) return;
-    const whole = scene.atoms.some((a) => !a.original) || this.shownElements.length > 0;
-    const points = [
-      ...scene.atoms.map((a) => a.position),
-      ...(whole || !scene.atoms.length ? scene.lines.flatMap((l) => [l.from, l.to]) : []),
-    ];
-    const v = new Vector3();
-    let left = Infinity,
-      right = -Infinity,
-      top = -Infinity,
-      bottom = Infinity;
-    for (const p of points) {
-      v.set(p[0] - scene.centre[0], p[1] - scene.centre[1], p[2] - scene.centre[2]).applyQuaternion(this.rotation);
-      left = Math.min(left, v.x);
-      right = Math.max(right, v.x);
-      top = Math.max(top, v.y);
-      bottom = Math.min(bottom, v.y);
-    }
-    // Room for the radii, the labels, and the tools along the lower edge.
-    const { width, height } = this.size;
-    const usable = { w: Math.max(80, width - 60), h: Math.max(80, height - 110) };
-    const k = Math.max((right - left + 1.4) / usable.w, (top - bottom + 1.4) / usable.h);
-    this.zoom = (2 * scene.radius) / Math.min(width, height) / k;
-    this.pan.set(-(left + right) / 2 / k, (top + bottom) / 2 / k - 22);
-    this.invalidate();
+  private remove({ group }: PaintedLayer): void {
+    this.scene.remove(group);
+    group.traverse((child) => (child as Mesh).geometry?.dispose());
   }
 
   invalidate(): void {
@@ -500,63 +482,107 @@ export class ScenePainter {
     });
   }
 
-  private get unitsPerPixel(): number {
-    const radius = this.shown?.radius ?? 5;
-    return (2 * radius) / Math.min(this.size.width, this.size.height) / this.zoom;
-  }
-
   private paint(): void {
-    const { width, height } = this.size;
-    const k = this.unitsPerPixel;
-    Object.assign(this.camera, {
-      left: (-width / 2) * k,
-      right: (width / 2) * k,
-      top: (height / 2) * k,
-      bottom: (-height / 2) * k,
+    const { width, height } = this.pixels;
+    const { rotation: r, target, scale } = this.seenFrom;
+    Object.assign(this.eye, {
+      left: (-width / 2) * scale,
+      right: (width / 2) * scale,
+      top: (height / 2) * scale,
+      bottom: (-height / 2) * scale,
     });
-    this.camera.position.set(-this.pan.x * k, this.pan.y * k, 0);
-    this.camera.updateProjectionMatrix();
-    this.turned.quaternion.copy(this.rotation);
-    this.turned.updateMatrixWorld(true);
-    this.renderer.render(this.scene, this.camera);
+    this.eye.position.set(...target);
+    this.eye.quaternion.setFromRotationMatrix(
+      new Matrix4().makeBasis(
+        new Vector3(r[0], r[1], r[2]),
+        new Vector3(r[3], r[4], r[5]),
+        new Vector3(r[6], r[7], r[8]),
+      ),
+    );
+    this.eye.updateProjectionMatrix();
+    this.eye.updateMatrixWorld(true);
+    this.renderer.render(this.scene, this.eye);
     this.onPaint?.();
-  }
-
-  get pixelsPerAngstrom(): number {
-    return 1 / this.unitsPerPixel;
   }
 
   /** Screen position of a Cartesian point. */
   project(p: Vec3): ScreenPoint {
-    const centre = this.shown?.centre ?? [0, 0, 0];
-    const v = new Vector3(p[0] - centre[0], p[1] - centre[1], p[2] - centre[2]).applyQuaternion(this.rotation);
-    const k = this.unitsPerPixel;
-    return {
-      x: this.size.width / 2 + v.x / k + this.pan.x,
-      y: this.size.height / 2 - v.y / k + this.pan.y,
-      depth: v.z,
-    };
+    return project(this.seenFrom, this.pixels, p);
   }
 
-  /** Index of the atom under a point of the canvas, or −1. */
-  pick(x: number, y: number): number {
-    return this.atoms ? this.hit(this.atoms, x, y) : -1;
-  }
-
-  private hit(mesh: InstancedMesh, x: number, y: number): number {
+  /** The atom of a layer under a point of the canvas. */
+  pick(x: number, y: number, name: LayerName = 'model'): AtomPrimitive | undefined {
     const ray = new Raycaster();
-    ray.setFromCamera(new Vector2((2 * x) / this.size.width - 1, 1 - (2 * y) / this.size.height), this.camera);
+    ray.setFromCamera(new Vector2((2 * x) / this.pixels.width - 1, 1 - (2 * y) / this.pixels.height), this.eye);
     // An orthographic ray starts at the near plane, which lies behind the scene here.
     ray.ray.origin.addScaledVector(ray.ray.direction, -600);
-    mesh.computeBoundingSphere();
-    return ray.intersectObject(mesh, false)[0]?.instanceId ?? -1;
+    let best: { atom: AtomPrimitive; distance: number } | undefined;
+    for (const { layer, picking } of this.painted) {
+      if (layer.name !== name) continue;
+      for (const { mesh, items } of picking) {
+        mesh.computeBoundingSphere();
+        const hit = ray.intersectObject(mesh, false)[0];
+        if (hit?.instanceId !== undefined && hit.distance < (best?.distance ?? Infinity))
+          best = { atom: items[hit.instanceId]!, distance: hit.distance };
+      }
+    }
+    return best?.atom;
+  }
+
+  /** The name of the symmetry element under a point of the canvas: centres first, then axes, then planes. */
+  pickElement(x: number, y: number): string | undefined {
+    let best: { name: string; cost: number } | undefined;
+    for (const e of itemsOf(this.layers, 'symmetry elements')) {
+      const cost = distanceOnScreen(
+        e.points.map((p) => this.project(p)),
+        x,
+        y,
+      );
+      if (cost < (best?.cost ?? Infinity)) best = { name: e.name, cost };
+    }
+    return best?.name;
+  }
+
+  /** What is on the canvas as a PNG on the ground given, with the labels over it. Throws Error where the browser makes none. */
+  async picture(ground: string, labels: HTMLCanvasElement | null): Promise<Blob> {
+    this.paint();
+    const source = this.renderer.domElement;
+    const out = new OffscreenCanvas(source.width, source.height);
+    const pen = out.getContext('2d');
+    if (!pen) throw new Error('This browser cannot make a picture of the scene.');
+    pen.fillStyle = ground;
+    pen.fillRect(0, 0, out.width, out.height);
+    pen.drawImage(source, 0, 0);
+    if (labels) pen.drawImage(labels, 0, 0, out.width, out.height);
+    return out.convertToBlob({ type: 'image/png' });
   }
 
   dispose(): void {
-    this.clear(this.content);
-    this.clear(this.surfaces);
-    this.clear(this.ghost);
-    this.clear(this.elements);
+    for (const p of this.painted) this.remove(p);
+    this.painted = [];
+    this.materials.dispose();
     this.renderer.dispose();
   }
+}
+
+/** How well a point of the screen hits a projected element: below 10 for a centre, 20–28 for an axis, about 100 inside a plane. */
+function distanceOnScreen(q: readonly ScreenPoint[], x: number, y: number): number {
+  if (q.length === 1) {
+    const d = Math.hypot(q[0]!.x - x, q[0]!.y - y);
+    return d < 10 ? d : Infinity;
+  }
+  if (q.length === 2) {
+    const [a, b] = q as [ScreenPoint, ScreenPoint];
+    const square = (b.x - a.x) ** 2 + (b.y - a.y) ** 2;
+    const k = square ? Math.max(0, Math.min(1, ((x - a.x) * (b.x - a.x) + (y - a.y) * (b.y - a.y)) / square)) : 0;
+    const d = Math.hypot(a.x + k * (b.x - a.x) - x, a.y + k * (b.y - a.y) - y);
+    return d < 8 ? 20 + d : Infinity;
+  }
+  let inside = false;
+  for (let i = 0, j = q.length - 1; i < q.length; j = i++) {
+    const p = q[i]!,
+      r = q[j]!;
+    if (p.y > y !== r.y > y && x < ((r.x - p.x) * (y - p.y)) / (r.y - p.y) + p.x) inside = !inside;
+  }
+  return inside ? 100 - Math.max(...q.map((p) => p.depth)) * 0.01 : Infinity;
 }

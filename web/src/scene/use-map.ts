@@ -2,12 +2,12 @@
 import { useQuery } from '@tanstack/react-query';
 import type { SampledMap } from '@nagare/core/maps/sample';
 import { run } from '../engine/engine.ts';
-import { useModelAndData } from '../stations/refine/model-data.ts';
-import { useSession } from '../store/session.tsx';
+import { useExperiment } from '../stations/refine/use-experiment.ts';
+import { useProject } from '../store/use-project.tsx';
 
 export function useShownMap(): (SampledMap & { values: Float32Array }) | undefined {
-  const { head, result, mapKind } = useSession();
-  const input = useModelAndData();
+  const { head, result, mapKind } = useProject('head', 'result', 'mapKind');
+  const input = useExperiment();
   const other = useQuery({
     queryKey: ['map', head?.id, mapKind],
     enabled: mapKind !== 'difference' && !!input,

@@ -1,28 +1,24 @@
-/** What the browser keeps: projects, their data, marks and results, in Dexie with a versioned schema. */
+/** What the browser keeps: projects, their data, marks, models and results, in Dexie with a versioned schema. */
 import Dexie, { type Table } from 'dexie';
 import type { BatchReading, ScalingWish } from '@nagare/core/data/scaling';
 import type { Cell } from '@nagare/core/crystal/cell';
-import type { Mat3 } from '@nagare/core/math/matrix3';
 import type { RawReflections } from '@nagare/core/crystal/reflections';
 import type { SpaceGroup } from '@nagare/core/crystal/space-group';
-import type { Structure } from '@nagare/core/crystal/structure';
 import type { Experiment } from '@nagare/core/formats/cif-data';
 import type { IntakeAnalysis } from '@nagare/core/solve/prepare';
 import type { Candidate } from '@nagare/core/solve/solve';
 import type { CovarianceData } from '@nagare/core/refine/covariance';
-import type { Readings } from '@nagare/core/refine/single-crystal';
-import type { Treatment } from '@nagare/core/crystal/treatment';
-import { invertedGroup, type AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
+import { invertedGroup } from '@nagare/core/refine/absolute-structure';
 import type { Instrument } from '@nagare/core/crystal/pattern';
 import type { PatternFile } from '@nagare/core/formats/pattern-file';
 import type { Match } from '@nagare/core/powder/identify';
 import type { IndexedCell } from '@nagare/core/powder/index-cells';
-import type { FitModel } from '@nagare/core/powder/model';
 import type { Peak } from '@nagare/core/powder/peaks';
-import type { FitResult } from '@nagare/core/powder/results';
 import type { SeriesStep } from '@nagare/core/powder/series';
 import type { ShelfEntry } from '@nagare/core/shelf/entry';
 import type { MapResult, MergeTaskResult } from '@nagare/core/tasks/registry';
+import type { Mark, ModelRow } from './marks.ts';
+import { modelsBesideMarks } from './upgrade.ts';
 
 export interface Explanation {
   title: string;
@@ -83,46 +79,6 @@ export interface IntakeRow {
   uncorrected?: RawReflections;
 }
 
-export type MarkKind = 'import' | 'solve' | 'refine' | 'settle' | 'edit' | 'fit';
-
-/** One state of the model. Marks are only ever added, so two tabs cannot overwrite each other. */
-export interface Mark {
-  id: string;
-  projectId: string;
-  parent?: string;
-  created: number;
-  kind: MarkKind;
-  /** What changed, in words. */
-  title: string;
-  structure: Structure;
-  r1?: number;
-  wr2?: number;
-  readings?: Readings;
-  /** How the step ended. */
-  message?: string;
-  residual?: { peak: number; hole: number; sigma: number };
-  /** Limits, exclusions, twins, extinction and solvent this model stands on. */
-  treatment?: Treatment;
-  absolute?: AbsoluteStructure;
-  /** What a run left for the person to decide. */
-  decisions?: string[];
-  /** A name the person gave it. */
-  name?: string;
-  /** The powder fit this mark is of; `r1` is then Rwp. */
-  fit?: FitState;
-  /** Axes of this model in terms of those the data are kept in (columns); absent where they are the same. */
-  basis?: Mat3;
-}
-
-/** A fit as a mark keeps it: its model, the patterns it is of (by id, in the model's order), and what came out. */
-export interface FitState {
-  model: FitModel;
-  patterns: string[];
-  result?: FitResult;
-  /** Kinds (or kind:phase) that the last run freed. */
-  free?: string[];
-}
-
 /** A measured pattern of a project. */
 export interface PatternRow {
   id: string;
@@ -172,11 +128,12 @@ export interface SolveRow {
   message?: string;
 }
 
-class NagareDatabase extends Dexie {
+export class NagareDatabase extends Dexie {
   projects!: Table<Project, string>;
   data!: Table<DataRow, string>;
   intake!: Table<IntakeRow, string>;
   marks!: Table<Mark, string>;
+  models!: Table<ModelRow, string>;
   results!: Table<ResultRow, string>;
   solves!: Table<SolveRow, string>;
   merges!: Table<MergeRow, string>;
@@ -185,8 +142,8 @@ class NagareDatabase extends Dexie {
   instruments!: Table<Instrument, string>;
   shelf!: Table<ShelfEntry, string>;
 
-  constructor() {
-    super('nagare');
+  constructor(name = 'nagare') {
+    super(name);
     this.version(1).stores({
       projects: 'id, updated',
       data: 'projectId',
@@ -197,6 +154,7 @@ class NagareDatabase extends Dexie {
     });
     this.version(2).stores({ merges: 'key, projectId' });
     this.version(3).stores({ patterns: 'id, projectId', powder: 'projectId', instruments: 'name', shelf: 'id' });
+    this.version(4).stores({ models: 'id, projectId' }).upgrade(modelsBesideMarks);
   }
 }
 

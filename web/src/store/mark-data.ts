@@ -1,15 +1,15 @@
 /** The data as a mark needs them: in its own axes, merged for its own group. What Intake merged serves most marks; others are merged once and kept. */
-import { useQuery } from '@tanstack/react-query';
 import type { MergeTaskResult } from '@nagare/core/tasks/registry';
 import { transformReflections, type RawReflections } from '@nagare/core/crystal/reflections';
 import type { SpaceGroup } from '@nagare/core/crystal/space-group';
+import type { Structure } from '@nagare/core/crystal/structure';
 import type { Cell } from '@nagare/core/crystal/cell';
 import type { Mat3 } from '@nagare/core/math/matrix3';
 import { run } from '../engine/engine.ts';
-import { db, mergeServes, type IntakeRow, type Mark, type Project } from './db.ts';
+import { db, mergeServes, type IntakeRow } from './db.ts';
 
 /** Raw data carried to the axes of a mark. */
-export const inAxesOf = (raw: RawReflections, mark: Pick<Mark, 'basis'>): RawReflections =>
+export const inAxesOf = (raw: RawReflections, mark: { readonly basis?: Mat3 | undefined }): RawReflections =>
   mark.basis ? transformReflections(raw, mark.basis).raw : raw;
 
 const keyOf = (projectId: string, group: SpaceGroup, basis: Mat3 | undefined, count: number, stamp: number): string =>
@@ -26,30 +26,26 @@ export async function mergedData(
   const key = keyOf(projectId, group, basis, raw.count, correction?.stamp ?? 0);
   const known = await db.merges.get(key);
   if (known) return known.merge;
-  const merge = await run('merge', { raw: inAxesOf(raw, basis ? { basis } : {}), cell, group }).result;
+  const merge = await run('merge', { raw: inAxesOf(raw, { basis }), cell, group }).result;
   await db.merges.put({ key, projectId, merge });
   return merge;
 }
 
-/** Merged data of the present mark; Intake's while there is none. */
-export function useMerged(
-  project: Project | undefined,
+/** What says whether merged data still serve a model: they are made anew only when this text changes. */
+export const mergeKey = (
+  projectId: string,
   intake: IntakeRow | undefined,
-  head: Mark | undefined,
-): MergeTaskResult | undefined {
-  const structure = head?.structure;
-  const served = !head || (!head.basis && mergeServes(intake, head.structure.spaceGroup));
-  const query = useQuery({
-    queryKey: [
-      'merged',
-      project &&
-        structure &&
-        keyOf(project.id, structure.spaceGroup, head?.basis, intake?.raw.count ?? 0, intake?.correction?.stamp ?? 0),
-    ],
-    enabled: !!project && !!structure && !!intake && !served,
-    staleTime: Infinity,
-    gcTime: 300_000,
-    queryFn: () => mergedData(project!.id, intake!, structure!.spaceGroup, structure!.cell, head!.basis),
-  });
-  return served ? intake?.merge : query.data;
+  s: Structure,
+  basis: Mat3 | undefined,
+): string => keyOf(projectId, s.spaceGroup, basis, intake?.raw.count ?? 0, intake?.correction?.stamp ?? 0);
+
+/** Merged data of a model; Intake's where they serve. */
+export async function mergedForModel(
+  projectId: string,
+  intake: IntakeRow,
+  s: Structure,
+  basis: Mat3 | undefined,
+): Promise<MergeTaskResult | undefined> {
+  if (!basis && mergeServes(intake, s.spaceGroup)) return intake.merge;
+  return mergedData(projectId, intake, s.spaceGroup, s.cell, basis);
 }

@@ -1,20 +1,11 @@
 /** Patterns, instruments and phases of a powder project in the browser. */
 import { anodeLines, USUAL_INSTRUMENT, type Instrument } from '@nagare/core/crystal/pattern';
-import { newId, type Structure } from '@nagare/core/crystal/structure';
+import { newId } from '@nagare/core/crystal/structure';
 import type { Recognised } from '@nagare/core/formats/recognise';
 import { newPatternModel, newPhase, type FitModel, type PhaseModel } from '@nagare/core/powder/model';
-import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
-import { addMark } from './projects.ts';
-import { db, type FitState, type PatternRow, type PowderRow, type Project } from './db.ts';
-
-const NOTHING: Structure = {
-  cell: { a: 10, b: 10, c: 10, alpha: 90, beta: 90, gamma: 90 },
-  spaceGroup: spaceGroupFromSymbol('P 1'),
-  sites: [],
-};
-
-/** What stands for the structure of a fit's mark: its first phase, or an empty cell. */
-export const structureOf = (m: FitModel): Structure => m.phases[0]?.structure ?? NOTHING;
+import { addMark } from './course.ts';
+import { db, type PatternRow, type PowderRow, type Project } from './db.ts';
+import type { FitState } from './marks.ts';
 
 /** The instrument last used or calibrated in this browser. */
 export async function rememberedInstrument(): Promise<Instrument | undefined> {
@@ -73,7 +64,8 @@ export async function takePowder(
   if (structures.length) {
     const project = (await db.projects.get(id))!;
     const head = project.head ? await db.marks.get(project.head) : undefined;
-    const state = await fitState(id, head?.fit);
+    const model = head && (await db.models.get(head.model));
+    const state = await fitState(id, model?.kind === 'fit' ? model.fit : undefined);
     if (state) {
       const phases = structures.map((a) =>
         newPhase(newId(), a.found.experiment.kept['_chemical_name_common'] ?? a.found.name, a.found.structure!),
@@ -125,14 +117,14 @@ export async function addPhases(
   title: string,
 ): Promise<string> {
   const model = withPhases(state.model, phases);
-  return addMark({
+  const { mark } = await addMark(db, {
     projectId,
     ...(parent ? { parent } : {}),
     kind: 'edit',
     title,
-    structure: structureOf(model),
-    fit: { model, patterns: state.patterns },
+    content: { kind: 'fit', fit: { model, patterns: state.patterns } },
   });
+  return mark.id;
 }
 
 /** Choices of spectrum for the instrument form. */

@@ -1,5 +1,5 @@
 import type { Check } from '../check.ts';
-import { angleOf } from '../../geometry/measure.ts';
+import { angleOf } from '../../geometry/points.ts';
 import { apply3 } from '../../math/matrix3.ts';
 import { orthogonalization } from '../../crystal/cell.ts';
 
@@ -29,24 +29,22 @@ export const angles: Check = {
           if (a < low! || a > high!) out.push({ at, i: near[i]!.to, j: near[j]!.to, a });
         }
     });
-    return out
-      .slice(0, 6)
-      .map((o) => ({
-        key: `${c.s.sites[o.at]!.id} ${c.s.sites[o.i]!.id}`,
-        severity: 'explain' as const,
-        value: o.a,
-        unit: '°',
-        sites: [o.i, o.at, o.j],
-        title: `The angle ${c.label(o.i)}–${c.label(o.at)}–${c.label(o.j)} is ${o.a.toFixed(1)}°`,
-        detail: 'Unusual for this number of partners: a missing hydrogen, a wrong element or a second place.',
-        remedies: [
-          {
-            act: 'go' as const,
-            station: 'refine' as const,
-            sheet: 'Expected molecule',
-            words: 'Compare with the expected molecule',
-          },
-        ],
-      }));
+    return out.slice(0, 6).map((o) => ({
+      key: `${c.s.sites[o.at]!.id} ${c.s.sites[o.i]!.id}`,
+      severity: 'explain' as const,
+      value: o.a,
+      unit: '°',
+      sites: [o.i, o.at, o.j],
+      title: `The angle ${c.label(o.i)}–${c.label(o.at)}–${c.label(o.j)} is ${o.a.toFixed(1)}°`,
+      detail: 'Unusual for this number of partners: a missing hydrogen, a wrong element or a second place.',
+      remedies: [
+        {
+          act: 'go' as const,
+          station: 'refine' as const,
+          sheet: 'Expected molecule',
+          words: 'Compare with the expected molecule',
+        },
+      ],
+    }));
   },
 };

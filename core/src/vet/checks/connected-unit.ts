@@ -1,3 +1,4 @@
+import { isHome } from '../../crystal/atom-ref.ts';
 import type { Check } from '../check.ts';
 
 export const connectedUnitCheck: Check = {
@@ -6,20 +7,12 @@ export const connectedUnitCheck: Check = {
   name: 'Asymmetric unit',
   looks: 'Whether bonded sites lie beside one another, and the unit in or near the cell.',
   run: (c) => {
-    const loose = c
-      .bonds()
-      .filter(
-        (b) =>
-          b.from < b.to &&
-          (b.operator.t.some((t) => Math.abs(t) > 1e-6) || b.operator.r.some((x, k) => x !== (k % 4 ? 0 : 1))),
-      );
+    const loose = c.bonds().filter((b) => b.from < b.to && !isHome(b));
     // Bonds across an element (polymers, molecules about a centre) leave copies whatever is done.
     const inside = new Set(
       c
         .bonds()
-        .filter(
-          (b) => b.operator.t.every((t) => Math.abs(t) < 1e-6) && b.operator.r.every((x, k) => x === (k % 4 ? 0 : 1)),
-        )
+        .filter(isHome)
         .flatMap((b) => [`${b.from}`, `${b.to}`]),
     );
     const lost = loose

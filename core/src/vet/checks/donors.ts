@@ -25,18 +25,16 @@ export const donors: Check = {
       );
       return accepted || inside ? [] : [{ i, parent: parent.to }];
     });
-    return out
-      .slice(0, 8)
-      .map(({ i, parent }) => ({
-        key: c.s.sites[i]!.id,
-        severity: c.s.sites[parent]!.element === 'O' ? ('explain' as const) : ('know' as const),
-        sites: [parent, i],
-        title: `${c.label(parent)}–${c.label(i)} finds no acceptor`,
-        detail: 'Hydroxyl hydrogens nearly always point at an acceptor; check its direction.',
-        remedies: [
-          { act: 'turn hydrogen' as const, sites: [i], words: `Place the hydrogens of ${c.label(parent)} anew` },
-        ],
-      }));
+    return out.slice(0, 8).map(({ i, parent }) => ({
+      key: c.s.sites[i]!.id,
+      severity: c.s.sites[parent]!.element === 'O' ? ('explain' as const) : ('know' as const),
+      sites: [parent, i],
+      title: `${c.label(parent)}–${c.label(i)} finds no acceptor`,
+      detail: 'Hydroxyl hydrogens nearly always point at an acceptor; check its direction.',
+      remedies: [
+        { act: 'turn hydrogen' as const, sites: [i], words: `Place the hydrogens of ${c.label(parent)} anew` },
+      ],
+    }));
   },
 };
 

@@ -12,14 +12,12 @@ export const fileTypes: Check = {
       const says = checkItem(tag, text);
       return says ? [{ tag, says }] : [];
     });
-    return bad
-      .slice(0, 10)
-      .map(({ tag, says }) => ({
-        key: tag,
-        severity: 'mend' as const,
-        title: `${tag}: ${says}`,
-        detail: 'A reader of the file will refuse or misread it.',
-        remedies: [{ act: 'go' as const, station: 'publish' as const, sheet: 'Form', words: 'Correct it in the form' }],
-      }));
+    return bad.slice(0, 10).map(({ tag, says }) => ({
+      key: tag,
+      severity: 'mend' as const,
+      title: `${tag}: ${says}`,
+      detail: 'A reader of the file will refuse or misread it.',
+      remedies: [{ act: 'go' as const, station: 'publish' as const, sheet: 'Form', words: 'Correct it in the form' }],
+    }));
   },
 };

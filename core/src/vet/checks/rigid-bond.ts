@@ -1,3 +1,4 @@
+import { operatorOf } from '../../crystal/atom-ref.ts';
 import type { Check } from '../check.ts';
 import { dot, normalize, subtract, apply3 } from '../../math/matrix3.ts';
 import { orthogonalization } from '../../crystal/cell.ts';
@@ -19,7 +20,7 @@ export const rigidBond: Check = {
       if (
         !u ||
         !v ||
-        b.operator.r.some((x, k) => x !== (k % 4 ? 0 : 1)) ||
+        operatorOf(c.s.spaceGroup, b).r.some((x, k) => x !== (k % 4 ? 0 : 1)) ||
         c.s.sites[b.from]!.disorder ||
         c.s.sites[b.to]!.disorder
       )

@@ -1,3 +1,4 @@
+import { isHome } from '../../crystal/atom-ref.ts';
 import type { Check } from '../check.ts';
 import { elementOf } from '../../crystal/elements.ts';
 
@@ -42,10 +43,7 @@ export const tooNear: Check = {
           worst = polar ? 2.1 : 0.72 * sum;
         }
         // Within one molecule a fold brings atoms nearer than strangers come.
-        const own =
-          home[n.from] === home[n.to] &&
-          n.operator.r.every((v, k) => v === (k % 4 ? 0 : 1)) &&
-          n.operator.t.every((v) => Math.abs(v) < 1e-6);
+        const own = home[n.from] === home[n.to] && isHome(n);
         if (own) {
           need *= 0.93;
           worst *= 0.9;

@@ -1,7 +1,7 @@
 /** Fit: phases against a powder pattern. */
 import { useEffect, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { useSession } from '../../store/session.tsx';
+import { useProject } from '../../store/use-project.tsx';
 import { Sheet } from '../../frame/parts.tsx';
 import { ParametersSheet } from './Parameters.tsx';
 import { IndexSheet, PeaksSheet } from './Peaks.tsx';
@@ -11,7 +11,7 @@ import { useFit } from './use-fit.tsx';
 
 export function FitDesk(): ReactNode {
   const { patterns, at, setAt, setWindow, row, state } = useFit();
-  const { project, head } = useSession();
+  const { project, head } = useProject('project', 'head');
   const [free, setFree] = useState<Set<string>>(() => new Set());
   useEffect(() => setFree(new Set(head?.fit?.free ?? [])), [head?.id]);
   if (!patterns.length)

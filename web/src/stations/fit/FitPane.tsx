@@ -2,7 +2,7 @@
 import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent as Press, type ReactNode } from 'react';
 import { CONSTANT_SIGNS, freeConstants, withConstant } from '@nagare/core/powder/model';
 import { peakAt } from '@nagare/core/powder/peaks';
-import { useSession } from '../../store/session.tsx';
+import { useProject } from '../../store/use-project.tsx';
 import { percent } from '../../frame/parts.tsx';
 import { phaseColour } from './colours.ts';
 import {
@@ -52,7 +52,7 @@ export default function FitPane(): ReactNode {
     pins,
     setPins,
   } = fit;
-  const { project } = useSession();
+  const { project } = useProject('project');
   const [root, setRoot] = useState(() => localStorage.getItem('pattern root') === 'yes');
   const [scale, setScale] = useState<Scale>('2θ');
   const [shares, setShares] = useState(true);

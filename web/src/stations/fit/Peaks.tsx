@@ -16,7 +16,7 @@ import { queryClient } from '../../engine/server.ts';
 import { Sheet } from '../../frame/parts.tsx';
 import { db } from '../../store/db.ts';
 import { saveFile } from '../../store/projects.ts';
-import { useSession } from '../../store/session.tsx';
+import { useProject } from '../../store/use-project.tsx';
 import { fetchEntry } from './ShelfDialog.tsx';
 import { useFit } from './use-fit.tsx';
 
@@ -59,7 +59,7 @@ const grown = (c: Cell, by: number): Cell => ({
 export function PeaksSheet(): ReactNode {
   const fit = useFit();
   const { pattern, own, row, patterns, at, updateRow, model } = fit;
-  const { perform, setProblem } = useSession();
+  const { perform, setProblem } = useProject('perform', 'setProblem');
   const id = patterns[at]?.id ?? '';
   const peaks = row?.peaks?.[id];
   const [significance, setSignificance] = useState(4);
@@ -299,7 +299,7 @@ export function PeaksSheet(): ReactNode {
 export function IndexSheet(): ReactNode {
   const fit = useFit();
   const { row, patterns, at, own, updateRow, setTrial } = fit;
-  const { perform } = useSession();
+  const { perform } = useProject('perform');
   const [tolerance, setTolerance] = useState(0.03),
     [impurities, setImpurities] = useState(0);
   const [seen, setSeen] = useState<number | undefined>();

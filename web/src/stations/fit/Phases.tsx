@@ -1,4 +1,5 @@
 /** The phases of a fit, and where they come from. */
+import { nameOfMark } from '../../store/marks.ts';
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { prettySymbol } from '@nagare/core/crystal/settings';
@@ -40,8 +41,8 @@ export function PhasesSheet(): ReactNode {
       {outside && model && (
         <div className="verdict likely">
           <p className="mb-1">
-            The model “{outside.name ?? outside.title}” ({outside.structure.sites.length} sites in{' '}
-            {prettySymbol(outside.structure.spaceGroup.symbol)}) is not in the fit yet.
+            The model “{nameOfMark(outside.mark)}” ({outside.structure!.sites.length} sites in{' '}
+            {prettySymbol(outside.structure!.spaceGroup.symbol)}) is not in the fit yet.
           </p>
           <Button
             size="sm"
@@ -50,11 +51,11 @@ export function PhasesSheet(): ReactNode {
               const empty = model.phases.find(
                 (p) =>
                   p.extraction &&
-                  Math.abs(cellVolume(p.structure.cell) / cellVolume(outside.structure.cell) - 1) < 0.02,
+                  Math.abs(cellVolume(p.structure.cell) / cellVolume(outside.structure!.cell) - 1) < 0.02,
               );
               if (!empty) {
                 void addPhases(
-                  [newPhase(newId(), outside.name ?? 'Solved model', outside.structure)],
+                  [newPhase(newId(), outside.mark.name ?? 'Solved model', outside.structure!)],
                   'A model taken into the fit',
                 );
                 return;
@@ -62,7 +63,7 @@ export function PhasesSheet(): ReactNode {
               const { extraction: _, extracted: __, ...kept } = empty;
               void commit('The solved model in place of extracted intensities', {
                 phases: model.phases.map((p) =>
-                  p.id === empty.id ? { ...kept, structure: { ...outside.structure, cell: empty.structure.cell } } : p,
+                  p.id === empty.id ? { ...kept, structure: { ...outside.structure!, cell: empty.structure.cell } } : p,
                 ),
                 patterns: model.patterns.map((p) => ({
                   ...p,

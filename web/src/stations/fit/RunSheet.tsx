@@ -9,10 +9,10 @@ import type { FitCycle } from '@nagare/core/powder/least-squares';
 import { RECIPES, type RunReport, type Stage } from '@nagare/core/powder/recipes';
 import { run } from '../../engine/engine.ts';
 import { Gauge, percent, Sheet } from '../../frame/parts.tsx';
-import { addMark, saveFile, updateProject } from '../../store/projects.ts';
-import { structureOf } from '../../store/powder.ts';
-import { db, type FitState } from '../../store/db.ts';
-import { useSession } from '../../store/session.tsx';
+import { saveFile, updateProject } from '../../store/projects.ts';
+import { db } from '../../store/db.ts';
+import type { FitState } from '../../store/marks.ts';
+import { useProject } from '../../store/use-project.tsx';
 import { phaseColour } from './colours.ts';
 import { useFit } from './use-fit.tsx';
 import { fitCsv } from '@nagare/core/publish/pattern-cif';
@@ -20,7 +20,17 @@ import { fitCsv } from '@nagare/core/publish/pattern-cif';
 export function RunSheet({ free, setFree }: { free: ReadonlySet<string>; setFree(f: Set<string>): void }): ReactNode {
   const fit = useFit();
   const { model, state, pattern, patterns, figures, result, show, trial } = fit;
-  const { project, head, goTo, perform, work, place, setPlace, setProblem } = useSession();
+  const { project, head, goTo, record, perform, work, place, setPlace, setProblem } = useProject(
+    'project',
+    'head',
+    'goTo',
+    'record',
+    'perform',
+    'work',
+    'place',
+    'setPlace',
+    'setProblem',
+  );
   const extraction = !!model?.phases.length && model.phases.every((p) => p.extraction);
   const [name, setName] = useState<string | undefined>();
   const recipeName = name ?? (extraction ? 'profile' : 'quantify');
@@ -65,15 +75,13 @@ export function RunSheet({ free, setFree }: { free: ReadonlySet<string>; setFree
             ]);
             if (!d.undone && r.stage < r.of)
               chain = chain.then(async () => {
-                parent = await addMark({
-                  projectId: project.id,
-                  ...(parent ? { parent } : {}),
+                parent = await record({
+                  parent: parent ?? null,
                   kind: 'edit',
                   title: d.title,
-                  structure: structureOf(d.model),
-                  r1: d.figures.rwp,
+                  rwp: d.figures.rwp,
                   message: d.note ?? d.says,
-                  fit: { model: d.model, patterns: base.patterns },
+                  content: { kind: 'fit', fit: { model: d.model, patterns: base.patterns } },
                 });
               });
             pending.push(chain);
@@ -87,20 +95,20 @@ export function RunSheet({ free, setFree }: { free: ReadonlySet<string>; setFree
     if (done) {
       const last = done.stages.at(-1);
       const used = new Set<string>(own ? free : recipe!.stages.flatMap((s) => [...(s.free ?? [])]));
-      const id = await addMark({
-        projectId: project.id,
-        ...(parent ? { parent } : {}),
+      await record({
+        parent: parent ?? null,
         kind: 'fit',
         title: own ? 'What was ticked' : done.stopped ? `${recipe!.title}, stopped` : (last?.title ?? recipe!.title),
-        structure: structureOf(done.model),
-        r1: done.result.rwp,
+        rwp: done.result.rwp,
         message: done.message,
-        fit: { model: done.model, patterns: base.patterns, result: done.result, free: [...used] },
+        content: {
+          kind: 'fit',
+          fit: { model: done.model, patterns: base.patterns, result: done.result, free: [...used] },
+        },
       });
       setFree(used);
-      goTo(id);
       if (done.stages.some((s) => s.undone)) setProblem(done.message);
-    } else if (parent && parent !== head?.id) goTo(parent);
+    } else if (parent && parent !== head?.id) void goTo(parent);
     show(undefined);
   };
   /** The same phases against every pattern of the project at once. */
@@ -231,7 +239,7 @@ export function RunSheet({ free, setFree }: { free: ReadonlySet<string>; setFree
 
 export function ResultsSheet(): ReactNode {
   const { result, model, row, updateRow, state, patterns, commit } = useFit();
-  const { project, perform, setProblem } = useSession();
+  const { project, perform, setProblem } = useProject('project', 'perform', 'setProblem');
   const picker = useRef<HTMLInputElement>(null),
     placing = useRef(0);
   const navigate = useNavigate();
@@ -506,7 +514,7 @@ const QUANTITIES = [
 
 export function SeriesSheet(): ReactNode {
   const { patterns, model, state, row, updateRow, show, own, setAt } = useFit();
-  const { perform, place, project, head, goTo } = useSession();
+  const { perform, place, record } = useProject('perform', 'place', 'record');
   const [quantity, setQuantity] = useState<(typeof QUANTITIES)[number]['id']>('weight');
   const kept = useRef<NonNullable<typeof row>['series']>([]);
   const steps = row?.series ?? [];
@@ -548,18 +556,14 @@ export function SeriesSheet(): ReactNode {
     const s = steps.find((k) => k.at === x),
       i = patterns.findIndex((p) => p.file.pattern.name === s?.pattern);
     if (!s || i < 0) return;
-    const id = await addMark({
-      projectId: project.id,
-      ...(head ? { parent: head.id } : {}),
+    await record({
       kind: 'fit',
       title: `${s.pattern} of the series`,
-      structure: structureOf(s.model),
-      r1: s.result.rwp,
+      rwp: s.result.rwp,
       message: s.message,
-      fit: { model: s.model, patterns: [patterns[i]!.id], result: s.result },
+      content: { kind: 'fit', fit: { model: s.model, patterns: [patterns[i]!.id], result: s.result } },
     });
     setAt(i);
-    goTo(id);
   };
   const phases = steps[0]?.result.phases ?? [];
   const value = (s: (typeof steps)[number], i: number): { v: number; su: number } | undefined => {

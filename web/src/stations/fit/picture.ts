@@ -1,7 +1,9 @@
 /** A small picture of a reference structure: its cell's contents. */
-import { buildScene } from '@nagare/core/draw/scene';
+import { buildScene } from '@nagare/core/draw/build-scene';
 import { paintSvg } from '@nagare/core/draw/svg';
 import type { Structure } from '@nagare/core/crystal/structure';
 
+const SIZE = { width: 150, height: 120 };
+
 export const bareScene = (s: Structure): string =>
-  `data:image/svg+xml;utf8,${encodeURIComponent(paintSvg(buildScene(s, { extent: 'cell', style: 'balls', probability: 0.5, showHydrogen: true, showCell: true }), 150, 120))}`;
+  `data:image/svg+xml;utf8,${encodeURIComponent(paintSvg(buildScene(s, { extent: { kind: 'packed cell' }, showCell: true }, SIZE), SIZE))}`;

@@ -1,5 +1,4 @@
 /** The fit on screen: patterns, the model of the present mark or the draft that is being changed by hand, and its calculated pattern. */
-import { useLiveQuery } from 'dexie-react-hooks';
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import type { Pattern } from '@nagare/core/crystal/pattern';
 import { cellVolume } from '@nagare/core/crystal/cell';
@@ -7,10 +6,10 @@ import { agreement, PatternCalculator, type CalculatedPattern, type Figures } fr
 import { linearScales } from '@nagare/core/powder/start';
 import type { CellConstant, FitModel, PatternModel, PhaseModel } from '@nagare/core/powder/model';
 import type { FitResult } from '@nagare/core/powder/results';
-import { addMark } from '../../store/projects.ts';
-import { freshFit, structureOf, withPhases } from '../../store/powder.ts';
-import { db, type FitState, type Mark, type PatternRow, type PowderRow } from '../../store/db.ts';
-import { useSession } from '../../store/session.tsx';
+import { freshFit, withPhases } from '../../store/powder.ts';
+import { db, type PatternRow, type PowderRow } from '../../store/db.ts';
+import type { FitState, Head } from '../../store/marks.ts';
+import { useMark, useProject } from '../../store/use-project.tsx';
 import { phaseReflections, type Tick } from './reflections.ts';
 
 export interface Fit {
@@ -55,7 +54,7 @@ export interface Fit {
   pins: [number, number][];
   setPins(p: [number, number][]): void;
   /** The model of the present mark where it is not of a fit, such as one just solved. */
-  outside: Mark | undefined;
+  outside: Head | undefined;
   /** A phase looked at before it is taken. */
   trial: PhaseModel | undefined;
   setTrial(p: PhaseModel | undefined): void;
@@ -67,16 +66,24 @@ export const useFit = (): Fit => useContext(Context)!;
 const PAUSE = 1600;
 
 export function FitProvider({ children }: { children: ReactNode }): ReactNode {
-  const { project, head, marks, goTo, setProblem } = useSession();
+  const {
+    project,
+    head,
+    marks,
+    record,
+    setProblem,
+    patterns: stored,
+    powder: row,
+  } = useProject('project', 'head', 'marks', 'record', 'setProblem', 'patterns', 'powder');
   // A model solved from extracted intensities has no fit of its own; the last one before it goes on.
-  const lastFit = useMemo(() => {
+  const lastFitMark = useMemo(() => {
     const by = new Map(marks.map((m) => [m.id, m]));
-    for (let m = head; m; m = m.parent ? by.get(m.parent) : undefined) if (m.fit) return m.fit;
-    return head ? marks.filter((m) => m.fit).at(-1)?.fit : undefined;
+    for (let m = head?.mark; m; m = m.parent ? by.get(m.parent) : undefined) if (m.type === 'fit') return m.id;
+    return head ? marks.filter((m) => m.type === 'fit').at(-1)?.id : undefined;
   }, [marks, head]);
-  const patterns =
-    useLiveQuery(() => db.patterns.where('projectId').equals(project.id).sortBy('order'), [project.id]) ?? EMPTY;
-  const row = useLiveQuery(() => db.powder.get(project.id), [project.id]);
+  const earlier = useMark(head?.fit ? undefined : lastFitMark);
+  const lastFit = head?.fit ?? earlier?.fit;
+  const patterns = stored as PatternRow[];
   const [chosen, setAt] = useState(0);
   const [draft, setDraft] = useState<{ title: string; model: FitModel; from: string | undefined } | undefined>();
   const [shown, show] = useState<FitModel | undefined>();
@@ -156,19 +163,14 @@ export function FitProvider({ children }: { children: ReactNode }): ReactNode {
       if (!state) return undefined;
       clearTimeout(timer.current);
       setDraft(undefined);
-      const id = await addMark({
-        projectId: project.id,
-        ...(head ? { parent: head.id } : {}),
+      return record({
         kind: extra.result ? 'fit' : 'edit',
         title,
-        structure: structureOf(next),
-        ...(f ? { r1: f.rwp } : {}),
-        fit: { model: next, patterns: state.patterns, ...extra },
+        ...(f ? { rwp: f.rwp } : {}),
+        content: { kind: 'fit', fit: { model: next, patterns: state.patterns, ...extra } },
       });
-      goTo(id);
-      return id;
     },
-    [state, project.id, head, goTo],
+    [state, record],
   );
 
   const pending = useRef<{ title: string; model: FitModel; rwp: number | undefined } | undefined>(undefined);
@@ -240,7 +242,7 @@ export function FitProvider({ children }: { children: ReactNode }): ReactNode {
 
   const result =
     !drafted && !shown && !trial && head?.fit?.patterns.includes(shownRow?.id ?? '') ? head.fit.result : undefined;
-  const outside = head && !head.fit && head.structure.sites.length ? head : undefined;
+  const outside = head && !head.fit && head.structure?.sites.length ? head : undefined;
   const drop = useCallback(() => {
     pending.current = undefined;
     clearTimeout(timer.current);
@@ -326,5 +328,3 @@ export function FitProvider({ children }: { children: ReactNode }): ReactNode {
   );
   return <Context.Provider value={value}>{children}</Context.Provider>;
 }
-
-const EMPTY: PatternRow[] = [];

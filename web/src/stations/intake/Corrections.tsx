@@ -1,4 +1,5 @@
 /** Scaling, absorption, rings, batches, further data sets: the second part of judging data. */
+import { useProject, useProjectStore } from '../../store/use-project.tsx';
 import { useQuery } from '@tanstack/react-query';
 import { useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
@@ -10,7 +11,7 @@ import { run } from '../../engine/engine.ts';
 import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { db, type Correction } from '../../store/db.ts';
 import { updateProject } from '../../store/projects.ts';
-import { useSession } from '../../store/session.tsx';
+
 import { withItem } from '@nagare/core/formats/dictionary';
 import { mergeFor } from './intake-work.ts';
 
@@ -22,8 +23,14 @@ interface Waiting {
 }
 
 export function CorrectionsSheet(): ReactNode {
-  const session = useSession();
-  const { project, intake, work, perform, setProblem } = session;
+  const store = useProjectStore();
+  const { project, intake, work, perform, setProblem } = useProject(
+    'project',
+    'intake',
+    'work',
+    'perform',
+    'setProblem',
+  );
   const { group, cell, experiment } = project;
   const raw = intake?.raw,
     c = intake?.correction;
@@ -47,7 +54,7 @@ export function CorrectionsSheet(): ReactNode {
   const aimed = !!source.beams;
   const d = diagnosis.data;
   const readings = c?.batches.length ? c.batches : (d?.batches ?? []);
-  const store = async (
+  const keep = async (
     next: RawReflections,
     correction: Correction | undefined,
     uncorrected: RawReflections | undefined,
@@ -55,7 +62,7 @@ export function CorrectionsSheet(): ReactNode {
     const { correction: _c, uncorrected: _u, ...rest } = intake;
     const row = { ...rest, raw: next, ...(correction ? { correction } : {}), ...(uncorrected ? { uncorrected } : {}) };
     await db.intake.put(row);
-    await mergeFor(session, group, cell, row);
+    await mergeFor(store, group, cell, row);
   };
   const apply = async (): Promise<void> => {
     const wish = {
@@ -73,7 +80,7 @@ export function CorrectionsSheet(): ReactNode {
     const done = await perform('Scaling', () => run('scale', { raw: source, cell, group, wish }));
     if (!done) return;
     const { raw: next, before, after, ...figures } = done;
-    await store(next, { stamp: Date.now(), wish, rIntBefore: before.rInt, rIntAfter: after.rInt, ...figures }, source);
+    await keep(next, { stamp: Date.now(), wish, rIntBefore: before.rInt, rIntAfter: after.rInt, ...figures }, source);
     if (figures.directionRange && experiment.wavelength) {
       // The spread comes from the equivalents, its upper end from the shortest way through the crystal.
       const mu = experiment.formula
@@ -135,7 +142,7 @@ export function CorrectionsSheet(): ReactNode {
   };
   const leaveOut = async (ring: { d: number; width: number }): Promise<void> => {
     const next = await perform('Leaving out the ring', () => run('rework', { raw, cell, rings: [ring] }));
-    if (next) await store(next, { ...sofar, stamp: Date.now(), rings: [...(c?.rings ?? []), ring.d] }, source);
+    if (next) await keep(next, { ...sofar, stamp: Date.now(), rings: [...(c?.rings ?? []), ring.d] }, source);
   };
   const takeIn = async (more: Waiting): Promise<void> => {
     const next = await perform('Joining the data sets', () => run('rework', { raw, cell, other: more.raw }));
@@ -144,7 +151,7 @@ export function CorrectionsSheet(): ReactNode {
       (raw === source
         ? next
         : await perform('Joining the data sets', () => run('rework', { raw: source, cell, other: more.raw })));
-    if (next && plain) await store(next, { ...sofar, batches: [], stamp: Date.now() }, plain);
+    if (next && plain) await keep(next, { ...sofar, batches: [], stamp: Date.now() }, plain);
     setWaiting(undefined);
   };
   const bad = readings.filter((b) => b.spoils);
@@ -163,7 +170,7 @@ export function CorrectionsSheet(): ReactNode {
           <button
             className="word"
             disabled={!!work}
-            onClick={() => void store(intake.uncorrected ?? raw, undefined, undefined)}
+            onClick={() => void keep(intake.uncorrected ?? raw, undefined, undefined)}
           >
             Take it back
           </button>

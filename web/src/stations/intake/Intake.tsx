@@ -9,7 +9,7 @@ import { groupOrder } from '@nagare/core/crystal/space-group';
 import { formulaText, parseFormula, proposeZ, formulaVolume } from '@nagare/core/crystal/formula';
 import { Gauge, NumberField, percent, Sheet, thousands } from '../../frame/parts.tsx';
 import { updateProject } from '../../store/projects.ts';
-import { useSession } from '../../store/session.tsx';
+import { useProject, useProjectStore } from '../../store/use-project.tsx';
 import { useDrop } from '../../frame/DropEverywhere.tsx';
 import { analyse, mergeFor } from './intake-work.ts';
 import { judgement } from './judgement.ts';
@@ -20,8 +20,8 @@ const ReciprocalView = lazy(() => import('./ReciprocalView.tsx'));
 const NAMES = ['a', 'b', 'c', 'α', 'β', 'γ'];
 
 export function IntakeDesk(): ReactNode {
-  const session = useSession();
-  const { project, intake, hasData, work, head } = session;
+  const store = useProjectStore();
+  const { project, intake, hasData, work, head } = useProject('project', 'intake', 'hasData', 'work', 'head');
   const navigate = useNavigate();
   const { pick } = useDrop();
   const ready = !!(hasData && project.cell && project.experiment.wavelength);
@@ -30,9 +30,9 @@ export function IntakeDesk(): ReactNode {
     // Judging starts by itself once everything is known, and again after an interrupted visit.
     if (ready && !intake?.merge && !work && begun.current !== project.id) {
       begun.current = project.id;
-      void analyse(session, project.cell!, project.group);
+      void analyse(store, project.cell!, project.group);
     }
-  }, [ready, intake, work, project, session]);
+  }, [ready, intake, work, project, store]);
   const merge = intake?.merge;
   const ranked = intake?.analysis?.ranking.groups.find((g) => g.hall === project.group?.hall);
   return (
@@ -63,7 +63,7 @@ export function IntakeDesk(): ReactNode {
           </Button>
         )}
         {ready && !merge && !work && (
-          <Button className="mt-2" onClick={() => void analyse(session, project.cell!, project.group)}>
+          <Button className="mt-2" onClick={() => void analyse(store, project.cell!, project.group)}>
             Judge the data
           </Button>
         )}
@@ -84,7 +84,7 @@ export function IntakeDesk(): ReactNode {
 }
 
 function Quality(): ReactNode {
-  const m = useSession().intake!.merge!;
+  const m = useProject('intake').intake!.merge!;
   const s = m.statistics;
   return (
     <>
@@ -165,7 +165,7 @@ function Quality(): ReactNode {
 
 /** Asked once, for lists that carry neither cell nor wavelength. */
 function MissingForm(): ReactNode {
-  const { project, setProblem } = useSession();
+  const { project, setProblem } = useProject('project', 'setProblem');
   const [text, setText] = useState(project.cell ? cellParameters(project.cell).join(' ') : '');
   const [wavelength, setWavelength] = useState(project.experiment.wavelength ?? 0.71073);
   const submit = (): void => {
@@ -234,7 +234,7 @@ function MissingForm(): ReactNode {
 }
 
 function CellSheet({ cell }: { cell: Cell }): ReactNode {
-  const { intake, project } = useSession();
+  const { intake, project } = useProject('intake', 'project');
   const lattice = intake?.analysis?.lattice;
   const p = cellParameters(cell);
   return (
@@ -323,7 +323,7 @@ function CellSheet({ cell }: { cell: Cell }): ReactNode {
 }
 
 function ContentsSheet(): ReactNode {
-  const { project, setProblem } = useSession();
+  const { project, setProblem } = useProject('project', 'setProblem');
   const { experiment, cell, group } = project;
   const [text, setText] = useState(experiment.formula ? formulaText(experiment.formula) : '');
   const proposal =
@@ -396,8 +396,8 @@ function ContentsSheet(): ReactNode {
 }
 
 function SymmetrySheet(): ReactNode {
-  const session = useSession();
-  const { project, intake, head, setProblem } = session;
+  const store = useProjectStore();
+  const { project, intake, head, setProblem } = useProject('project', 'intake', 'head', 'setProblem');
   const { ranking } = intake!.analysis!;
   const [text, setText] = useState('');
   const choose = (hall: string): void => {
@@ -405,7 +405,7 @@ function SymmetrySheet(): ReactNode {
     const setting = g?.setting ?? findSetting(hall);
     if (intake!.keptAxes)
       setProblem('The axes of the model that came with these data are kept. Re-set it at Symmetry; the data follow.');
-    else if (setting && project.cell) void mergeFor(session, groupOfSetting(setting), project.cell, intake!);
+    else if (setting && project.cell) void mergeFor(store, groupOfSetting(setting), project.cell, intake!);
   };
   const other = (): void => {
     const setting = findSetting(text);
@@ -414,7 +414,7 @@ function SymmetrySheet(): ReactNode {
       return;
     }
     setText('');
-    if (project.cell) void mergeFor(session, groupOfSetting(setting), project.cell, intake!);
+    if (project.cell) void mergeFor(store, groupOfSetting(setting), project.cell, intake!);
   };
   const e2 = ranking.statistics.meanE2Minus1;
   const local = intake?.merge?.local;
@@ -533,7 +533,7 @@ function SymmetrySheet(): ReactNode {
 }
 
 export function IntakeCharts(): ReactNode {
-  const { intake, hasData, work } = useSession();
+  const { intake, hasData, work } = useProject('intake', 'hasData', 'work');
   const [view, setView] = useState<'charts' | 'lattice'>('charts');
   if (!intake?.merge)
     return (

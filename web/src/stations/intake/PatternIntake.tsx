@@ -14,14 +14,14 @@ import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { db, type PatternRow } from '../../store/db.ts';
 import { rememberInstrument, SPECTRA } from '../../store/powder.ts';
 import { saveFile } from '../../store/projects.ts';
-import { useSession } from '../../store/session.tsx';
+import { useProject } from '../../store/use-project.tsx';
 import { fetchEntry } from '../fit/ShelfDialog.tsx';
 import { useFit } from '../fit/use-fit.tsx';
 
 const STANDARDS = ['silicon', 'corundum', 'ceria', 'zincite', 'rutile', 'halite', 'quartz'];
 
 export function PatternIntakeDesk(): ReactNode {
-  const { project } = useSession();
+  const { project } = useProject('project');
   const { patterns, row, at, setAt } = useFit();
   const { pick } = useDrop();
   const navigate = useNavigate();
@@ -80,7 +80,7 @@ export function PatternIntakeDesk(): ReactNode {
 }
 
 function AxisChoice({ row, wavelength }: { row: PatternRow; wavelength: number }): ReactNode {
-  const { setProblem } = useSession();
+  const { setProblem } = useProject('setProblem');
   const change = (to: Axis): void => {
     try {
       const pattern = withAxis(row.file.pattern, row.file.axis, to, wavelength);
@@ -265,7 +265,7 @@ function InstrumentSheet(): ReactNode {
 /** Zero and widths from a standard's pattern. */
 function CalibrateSheet(): ReactNode {
   const { row, pattern, updateRow, show } = useFit();
-  const { perform, setProblem } = useSession();
+  const { perform, setProblem } = useProject('perform', 'setProblem');
   const [standard, setStandard] = useState('silicon');
   const [said, setSaid] = useState<string | undefined>();
   if (!pattern || !row) return null;

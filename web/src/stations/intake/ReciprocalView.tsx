@@ -3,7 +3,7 @@ import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { axisVectors, cellVolume } from '@nagare/core/crystal/cell';
 import { reflectionSymmetry } from '@nagare/core/crystal/space-group';
 import { cross, type Vec3 } from '@nagare/core/math/matrix3';
-import { useSession } from '../../store/session.tsx';
+import { useProject } from '../../store/use-project.tsx';
 
 type Layer = 'all' | 'hk' | 'hl' | 'kl';
 const LAYERS: [Layer, string][] = [
@@ -25,7 +25,7 @@ interface Spot {
 }
 
 export default function ReciprocalView(): ReactNode {
-  const { project, intake } = useSession();
+  const { project, intake } = useProject('project', 'intake');
   const canvas = useRef<HTMLCanvasElement>(null);
   const host = useRef<HTMLDivElement>(null);
   const [layer, setLayer] = useState<Layer>('hk');

@@ -1,3 +1,4 @@
+import { experiment } from '@nagare/core/crystal/experiment';
 import { describe, expect, it } from 'vitest';
 import { testCrystal } from '../../../../demo/src/test-crystals.ts';
 import { groupOfSetting } from '@nagare/core/crystal/settings';
@@ -55,10 +56,8 @@ describe('the doors of the tasks', () => {
     expect(found[0]!.sentence).toContain('2 reflections');
     const merged = await TASKS.merge.run({ raw, cell: structure.cell, group: structure.spaceGroup }, quiet());
     const input = {
-      structure,
-      reflections: merged.reflections,
-      wavelength,
-      options: { cycles: 3, weights: { a: 0.05, b: 0 }, optimizeWeights: false, extinction: false },
+      ...experiment(structure, merged.reflections, wavelength),
+      options: { cycles: 3, optimizeWeights: false },
       displacement: 'iso',
     };
     const cycles: { cycle: number }[] = [];

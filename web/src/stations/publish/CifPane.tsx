@@ -17,7 +17,7 @@ import { tags } from '@lezer/highlight';
 import type { FileProblemAt } from '@nagare/core/formats/dictionary';
 import { run } from '../../engine/engine.ts';
 import { saveFile } from '../../store/projects.ts';
-import { useSession } from '../../store/session.tsx';
+import { useProject } from '../../store/use-project.tsx';
 import { useCifInput } from './cif-input.ts';
 
 const cifLanguage = StreamLanguage.define<{ text: boolean }>({
@@ -75,7 +75,7 @@ const colours = HighlightStyle.define([
 ]);
 
 export default function CifPane(): ReactNode {
-  const { project, head } = useSession();
+  const { project, head } = useProject('project', 'head');
   const input = useCifInput();
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | undefined>(undefined);

@@ -12,14 +12,14 @@ import {
 import { DICTIONARY_ITEMS } from '@nagare/core/formats/dictionary-items';
 import { Sheet } from '../../frame/parts.tsx';
 import { updateProject } from '../../store/projects.ts';
-import { useSession } from '../../store/session.tsx';
+import { useProject } from '../../store/use-project.tsx';
 
 const LABORATORY = 'laboratory';
 const remembered = (): Record<string, string> =>
   JSON.parse(localStorage.getItem(LABORATORY) ?? '{}') as Record<string, string>;
 
 export function FormSheet(): ReactNode {
-  const { project } = useSession();
+  const { project } = useProject('project');
   const { experiment } = project;
   const missing = useMemo(() => missingItems(experiment), [experiment]);
   const known = remembered();
@@ -80,7 +80,7 @@ export function FormSheet(): ReactNode {
 }
 
 function FormItem({ item: d, value }: { item: DictionaryItem; value: string }): ReactNode {
-  const { project } = useSession();
+  const { project } = useProject('project');
   const [text, setText] = useState(value);
   const [focused, setFocused] = useState(false);
   const shown = focused ? text : value;

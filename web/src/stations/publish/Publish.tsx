@@ -9,8 +9,9 @@ import { formulaUnits } from '@nagare/core/publish/structure-cif';
 import { SEVERITY_WORDS } from '@nagare/core/vet/registry';
 import { run } from '../../engine/engine.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
-import { exportProject, saveFile, updateProject } from '../../store/projects.ts';
-import { useSession } from '../../store/session.tsx';
+import { saveFile, updateProject } from '../../store/projects.ts';
+import { exportProject } from '../../store/project-file.ts';
+import { useProject } from '../../store/use-project.tsx';
 import { fitCsv } from '@nagare/core/publish/pattern-cif';
 import { useFit } from '../fit/use-fit.tsx';
 import { useVet } from '../vet/use-vet.ts';
@@ -21,7 +22,7 @@ const SECTION = '_publ_section_exptl_refinement';
 
 /** The record of a fit against patterns. */
 function PowderRecord(): ReactNode {
-  const { project, head, perform, work } = useSession();
+  const { project, head, perform, work } = useProject('project', 'head', 'perform', 'work');
   const { model, result, state, patterns } = useFit();
   const navigate = useNavigate();
   const fit = head!.fit!;
@@ -89,14 +90,21 @@ function PowderRecord(): ReactNode {
 }
 
 export function PublishDesk(): ReactNode {
-  const { project, head, perform, work, pane, setPane } = useSession();
+  const { project, head, perform, work, pane, setPane } = useProject(
+    'project',
+    'head',
+    'perform',
+    'work',
+    'pane',
+    'setPane',
+  );
   const navigate = useNavigate();
   const input = useCifInput();
   const { report } = useVet();
   const told = useMemo(() => (input ? experimentalSentence(input) : ''), [input]);
-  if (!head || !input)
+  if (head?.fit) return <PowderRecord />;
+  if (!head?.structure || !input)
     return <Sheet title="Nothing to publish yet" state="A CIF is written from a model. Solve and refine first." />;
-  if (head.fit) return <PowderRecord />;
   const file = project.name.replace(/\s+/g, '-').toLowerCase();
   const { z, formula } = formulaUnits(head.structure, project.experiment);
   const missing = missingItems(project.experiment).length;

@@ -13,7 +13,7 @@ import {
 } from '@nagare/core/publish/tables';
 import { run } from '../../engine/engine.ts';
 import { saveFile } from '../../store/projects.ts';
-import { useSession } from '../../store/session.tsx';
+import { useProject } from '../../store/use-project.tsx';
 import { useCifInput } from './cif-input.ts';
 
 const NAMES: Record<TableKind, string> = {
@@ -31,7 +31,7 @@ const storedOptions = (): TableOptions => ({
 });
 
 export default function TablesPane(): ReactNode {
-  const { project, head } = useSession();
+  const { project, head } = useProject('project', 'head');
   const input = useCifInput();
   const [kind, setKind] = useState<TableKind>('crystal data');
   const [options, setOptions] = useState(storedOptions);

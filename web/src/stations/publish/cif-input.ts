@@ -1,12 +1,12 @@
 /** Everything known of the present mark, as the CIF, the tables and the report take it. */
 import { useMemo } from 'react';
 import type { CifInput } from '@nagare/core/publish/structure-cif';
-import { useSession } from '../../store/session.tsx';
+import { useProject } from '../../store/use-project.tsx';
 
 export function useCifInput(): CifInput | undefined {
-  const { project, head, merged, intake, result } = useSession();
+  const { project, head, merged, intake, result } = useProject('project', 'head', 'merged', 'intake', 'result');
   return useMemo(() => {
-    if (!head) return undefined;
+    if (!head?.structure) return undefined;
     const { experiment } = project;
     const explanations = Object.values(project.explanations ?? {});
     return {

@@ -1,11 +1,13 @@
 /** Complete and connected: what is drawn grown across symmetry, and the model's fragments moved to where they belong. */
+import { isHome, siteOf } from '@nagare/core/crystal/atom-ref';
+import { selectedSites } from '../../store/selection.ts';
 import { useMemo, useState, type ReactNode } from 'react';
 import { isHydrogen } from '@nagare/core/crystal/elements';
 import { assembleAsymmetricUnit } from '@nagare/core/geometry/bonds';
 import { followGrowth, moveFragment, type Through } from '@nagare/core/model/complete';
 import { chainOrder, neighbourOrder, renameInOrder } from '@nagare/core/model/naming';
 import { Sheet } from '../../frame/parts.tsx';
-import { useSession } from '../../store/session.tsx';
+import { useProject, useEdit } from '../../store/use-project.tsx';
 
 const WAYS: [Through, string][] = [
   ['bonds', 'bonds'],
@@ -14,10 +16,17 @@ const WAYS: [Through, string][] = [
 ];
 
 export function CompleteSheet(): ReactNode {
-  const { head, growth, setGrowth, edit, selection, setProblem } = useSession();
+  const { head, growth, setGrowth, selection, setProblem } = useProject(
+    'head',
+    'growth',
+    'setGrowth',
+    'selection',
+    'setProblem',
+  );
+  const edit = useEdit();
   const [through, setThrough] = useState<Through>('bonds');
   const [sort, setSort] = useState(true);
-  const s = head!.structure;
+  const s = head!.structure!;
   const now = useMemo(() => followGrowth(s, growth), [s, growth]);
   const grow = (all: boolean): void => {
     const acts = [...growth, { through, all }];
@@ -29,16 +38,8 @@ export function CompleteSheet(): ReactNode {
     setGrowth(acts);
     if (next.endless) setProblem(`This has no end: ${next.placed.length} atoms are drawn, and more would follow.`);
   };
-  const copy =
-    selection.length === 1 &&
-    selection[0]!.operator.t
-      .concat([...selection[0]!.operator.r] as never)
-      .some((x, i) => Math.abs(x - [0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1][i]!) > 1e-6)
-      ? selection[0]
-      : undefined;
-  const heavy = [...new Set(selection.map((p) => p.site))].filter(
-    (i) => s.sites[i] && !isHydrogen(s.sites[i]!.element),
-  );
+  const copy = selection.length === 1 && !isHome(selection[0]!) ? selection[0] : undefined;
+  const heavy = selectedSites(s, selection).filter((i) => s.sites[i] && !isHydrogen(s.sites[i]!.element));
   return (
     <Sheet
       title="Complete and name"
@@ -85,10 +86,7 @@ export function CompleteSheet(): ReactNode {
           disabled={!copy}
           title="Select one atom of a drawn copy"
           onClick={() => {
-            void edit(
-              moveFragment(s, copy!.site, copy!.operator),
-              `fragment of ${s.sites[copy!.site]!.label} moved to the picked copy`,
-            );
+            void edit(moveFragment(s, copy!), `fragment of ${siteOf(s, copy!)?.label} moved to the picked copy`);
           }}
         >
           Move its fragment to the picked copy

@@ -1,4 +1,5 @@
 /** Plots that judge the data against the model; a point is a reflection: click it to see it, leave it out with a reason, or put it back. */
+import { NO_TREATMENT } from '../../store/marks.ts';
 import {
   CategoryScale,
   Chart,
@@ -18,8 +19,8 @@ import { rotationsOf } from '@nagare/core/crystal/point-group';
 import type { PlotData } from '@nagare/core/refine/data-plots';
 import { run } from '../../engine/engine.ts';
 import { inAxesOf } from '../../store/mark-data.ts';
-import { useSession } from '../../store/session.tsx';
-import { useModelAndData } from './model-data.ts';
+import { useProject, useEdit } from '../../store/use-project.tsx';
+import { useExperiment } from './use-experiment.ts';
 
 Chart.register(
   CategoryScale,
@@ -44,8 +45,10 @@ function thinned(data: PlotData): number[] {
 }
 
 export default function DataPane(): ReactNode {
-  const { head, edit, treatment: t, intake, setPane } = useSession();
-  const input = useModelAndData();
+  const { head, intake, setPane } = useProject('head', 'intake', 'setPane');
+  const edit = useEdit();
+  const t = head?.treatment ?? NO_TREATMENT;
+  const input = useExperiment();
   const [chosen, setChosen] = useState<number | undefined>();
   const [reason, setReason] = useState('beam stop');
   const query = useQuery({
@@ -143,7 +146,7 @@ export default function DataPane(): ReactNode {
       ? []
       : observations(
           inAxesOf(intake!.raw, head!),
-          rotationsOf(head!.structure.spaceGroup) as never,
+          rotationsOf(head!.structure!.spaceGroup) as never,
           data.h[c]!,
           data.k[c]!,
           data.l[c]!,
@@ -195,7 +198,7 @@ export default function DataPane(): ReactNode {
               className="word off"
               disabled={!reason.trim()}
               onClick={() => {
-                void edit(head!.structure, `${data.h[c]} ${data.k[c]} ${data.l[c]} left out: ${reason}`, {
+                void edit(head!.structure!, `${data.h[c]} ${data.k[c]} ${data.l[c]} left out: ${reason}`, {
                   ...t,
                   excluded: [...(t.excluded ?? []), { h: data.h[c]!, k: data.k[c]!, l: data.l[c]!, reason }],
                 });
@@ -289,7 +292,7 @@ export default function DataPane(): ReactNode {
             className="word"
             onClick={() => {
               const v = Number(limit.current?.value);
-              if (v > 0.3 && v < 5) void edit(head!.structure, `data to ${v.toFixed(2)} Å`, { ...t, dMin: v });
+              if (v > 0.3 && v < 5) void edit(head!.structure!, `data to ${v.toFixed(2)} Å`, { ...t, dMin: v });
             }}
           >
             Set

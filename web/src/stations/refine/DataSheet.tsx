@@ -1,4 +1,5 @@
 /** What the data are allowed to say: limits, exclusions, twins, extinction, absolute structure, solvent. */
+import { NO_TREATMENT } from '../../store/marks.ts';
 import { useState, type ReactNode } from 'react';
 import type { Treatment } from '@nagare/core/crystal/treatment';
 import { parseOverlapList } from '@nagare/core/formats/overlap-list';
@@ -8,8 +9,8 @@ import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import type { TwinTrial } from '@nagare/core/tasks/model-tasks';
 import { run } from '../../engine/engine.ts';
 import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
-import { useSession } from '../../store/session.tsx';
-import { useModelAndData } from './model-data.ts';
+import { useProject, useEdit } from '../../store/use-project.tsx';
+import { useExperiment } from './use-experiment.ts';
 
 /** A treatment without one of its parts. */
 export function without(t: Treatment, key: keyof Treatment): Treatment {
@@ -18,13 +19,22 @@ export function without(t: Treatment, key: keyof Treatment): Treatment {
 }
 
 export function DataSheet(): ReactNode {
-  const { head, edit, work, perform, treatment: t, pane, setPane, setProblem } = useSession();
-  const input = useModelAndData();
+  const { head, work, perform, pane, setPane, setProblem } = useProject(
+    'head',
+    'work',
+    'perform',
+    'pane',
+    'setPane',
+    'setProblem',
+  );
+  const edit = useEdit();
+  const t = head?.treatment ?? NO_TREATMENT;
+  const input = useExperiment();
   const [trials, setTrials] = useState<{ r1: number; trials: TwinTrial[] } | undefined>();
   const [probe, setProbe] = useState(1.2);
   const [matrix, setMatrix] = useState('');
   if (!input) return null;
-  const s = head!.structure;
+  const s = head!.structure!;
   const change = (next: Treatment, title: string): void => void edit(s, title, next);
   const parts = [
     t.dMin && `to ${t.dMin.toFixed(2)} Å`,

@@ -1,15 +1,15 @@
 /** Residual density as evidence: maxima and minima with a reading of each, element tests, kinds of map, a section. */
+import { selectedSites, atomsOfSites } from '../../store/selection.ts';
 import { useMemo, useState, type ReactNode } from 'react';
-import { IDENTITY } from '@nagare/core/crystal/operator';
 import { metricTensor } from '@nagare/core/crystal/cell';
 import { snapToSymmetry } from '@nagare/core/crystal/space-group';
 import { readPeaks } from '@nagare/core/maps/peak-reading';
 import type { ElementReading } from '@nagare/core/settle/elements';
 import { run } from '../../engine/engine.ts';
 import { Sheet } from '../../frame/parts.tsx';
-import { useSession } from '../../store/session.tsx';
+import { useProject, useEdit } from '../../store/use-project.tsx';
 import { changeElement, mergePeaks, promotePeaks } from './edits.ts';
-import { useModelAndData } from './model-data.ts';
+import { useExperiment } from './use-experiment.ts';
 
 const KINDS = [
   ['difference', 'Fo − Fc'],
@@ -21,7 +21,6 @@ export function DensitySheet(): ReactNode {
   const {
     head,
     result,
-    edit,
     setProblem,
     work,
     perform,
@@ -33,9 +32,24 @@ export function DensitySheet(): ReactNode {
     pane,
     selection,
     select,
-  } = useSession();
-  const input = useModelAndData();
-  const s = head!.structure;
+  } = useProject(
+    'head',
+    'result',
+    'setProblem',
+    'work',
+    'perform',
+    'peaks',
+    'setPeaks',
+    'mapKind',
+    'setMapKind',
+    'setPane',
+    'pane',
+    'selection',
+    'select',
+  );
+  const edit = useEdit();
+  const input = useExperiment();
+  const s = head!.structure!;
   const map = result?.markId === head?.id ? result?.map : undefined;
   const [tests, setTests] = useState<{ markId: string; readings: ElementReading[] } | undefined>();
   const readings = useMemo(() => (map ? readPeaks(s, map.peaks, map.sigma) : []), [map, s]);
@@ -176,7 +190,7 @@ export function DensitySheet(): ReactNode {
               void perform('Testing elements', (tell) =>
                 run(
                   'elements',
-                  { ...input, ...(selection.length ? { sites: [...new Set(selection.map((p) => p.site))] } : {}) },
+                  { ...input, ...(selection.length ? { sites: selectedSites(s, selection) } : {}) },
                   tell,
                 ),
               ).then((r) => {
@@ -202,7 +216,7 @@ export function DensitySheet(): ReactNode {
                   .map((r) => (
                     <tr key={r.site}>
                       <td>
-                        <button className="word" onClick={() => select([{ site: r.site, operator: IDENTITY }])}>
+                        <button className="word" onClick={() => select(atomsOfSites(s, [r.site]))}>
                           {r.label}
                         </button>
                       </td>

@@ -1,11 +1,11 @@
 /** Disorder: second places by machine and by hand, assemblies and groups in words, ellipsoids that cannot be. */
+import { atomsOfSites, selectedSites } from '../../store/selection.ts';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { inverse3, apply3, add, normalize, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import { orthogonalization } from '@nagare/core/crystal/cell';
 import { isSymmetryGroup } from '@nagare/core/crystal/controls';
 import { isHydrogen } from '@nagare/core/crystal/elements';
-import { IDENTITY } from '@nagare/core/crystal/operator';
 import { cartesian } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { middle } from '@nagare/core/math/superpose';
@@ -15,8 +15,8 @@ import { fragmentOf, PlaceScorer, type PlaceProposal } from '@nagare/core/model/
 import type { PlacesTaskResult } from '@nagare/core/tasks/model-tasks';
 import { run } from '../../engine/engine.ts';
 import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
-import { useSession } from '../../store/session.tsx';
-import { useModelAndData } from './model-data.ts';
+import { useProject, useEdit } from '../../store/use-project.tsx';
+import { useExperiment } from './use-experiment.ts';
 
 interface Laying {
   markId: string;
@@ -26,17 +26,27 @@ interface Laying {
 }
 
 export function DisorderSheet(): ReactNode {
-  const { head, work, perform, edit, selection, select, setProblem, ghost, setGhost, hidden, setHidden } = useSession();
-  const input = useModelAndData();
-  const s = head!.structure;
+  const { head, work, perform, selection, select, setProblem, ghost, setGhost, hidden, setHidden } = useProject(
+    'head',
+    'work',
+    'perform',
+    'selection',
+    'select',
+    'setProblem',
+    'ghost',
+    'setGhost',
+    'hidden',
+    'setHidden',
+  );
+  const edit = useEdit();
+  const input = useExperiment();
+  const s = head!.structure!;
   const list = useMemo(() => assemblies(s), [s]);
   const ellipsoids = useMemo(() => judgeEllipsoids(s), [s]);
   const [laying, setLaying] = useState<Laying | undefined>();
   const [turnBonds, setTurnBonds] = useState(true);
   const now = laying?.markId === head!.id ? laying : undefined;
-  const picked = [...new Set(selection.map((p) => p.site))].filter(
-    (i) => s.sites[i] && !isHydrogen(s.sites[i]!.element),
-  );
+  const picked = selectedSites(s, selection).filter((i) => s.sites[i] && !isHydrogen(s.sites[i]!.element));
   const impossible = ellipsoids.filter((e) => e.kind === 'impossible');
 
   const begin = async (sites: number[]): Promise<void> => {
@@ -228,10 +238,7 @@ export function DisorderSheet(): ReactNode {
                       >
                         shown
                       </button>
-                      <button
-                        className="word"
-                        onClick={() => select(g.sites.map((site) => ({ site, operator: IDENTITY })))}
-                      >
+                      <button className="word" onClick={() => select(atomsOfSites(s, g.sites))}>
                         select
                       </button>
                       <button
@@ -263,7 +270,7 @@ export function DisorderSheet(): ReactNode {
             onClick={() => {
               const a = nextAssembly(s);
               void edit(
-                setGroup(s, [...new Set(selection.map((p) => p.site))], a, '-1'),
+                setGroup(s, selectedSites(s, selection), a, '-1'),
                 `${picked.length} atoms disordered about a symmetry element`,
               );
             }}
@@ -277,7 +284,7 @@ export function DisorderSheet(): ReactNode {
                 className="word"
                 onClick={() =>
                   void edit(
-                    setGroup(s, [...new Set(selection.map((p) => p.site))], a.assembly, g.group),
+                    setGroup(s, selectedSites(s, selection), a.assembly, g.group),
                     `${picked.length} atoms to group ${g.group} of ${a.assembly}`,
                   )
                 }
@@ -290,10 +297,7 @@ export function DisorderSheet(): ReactNode {
             <button
               className="word"
               onClick={() =>
-                void edit(
-                  setGroup(s, [...new Set(selection.map((p) => p.site))], '', ''),
-                  'taken out of their disorder group',
-                )
+                void edit(setGroup(s, selectedSites(s, selection), '', ''), 'taken out of their disorder group')
               }
             >
               out of its group
@@ -326,7 +330,7 @@ export function DisorderSheet(): ReactNode {
           <summary>{ellipsoids.length} conspicuous ellipsoids</summary>
           {ellipsoids.slice(0, 8).map((e) => (
             <p key={e.site + e.kind} className="mb-1">
-              <button className="word" onClick={() => select([{ site: e.site, operator: IDENTITY }])}>
+              <button className="word" onClick={() => select(atomsOfSites(s, [e.site]))}>
                 {s.sites[e.site]!.label}
               </button>{' '}
               {e.text.replace(/^[^\s:]+:? /, '')}
@@ -356,8 +360,8 @@ export function DisorderSheet(): ReactNode {
 
 /** Moving and turning the copy with its score and the nearest maxima live. */
 function Hand({ laying, onUse }: { laying: Laying; onUse(positions: Vec3[]): void }): ReactNode {
-  const { head, ghost, setGhost, selection } = useSession();
-  const s = head!.structure;
+  const { head, ghost, setGhost, selection } = useProject('head', 'ghost', 'setGhost', 'selection');
+  const s = head!.structure!;
   const scorer = useMemo(
     () =>
       new PlaceScorer(laying.result.structure, fragmentOf(laying.result.structure, laying.sites), laying.result.map),
@@ -383,7 +387,8 @@ function Hand({ laying, onUse }: { laying: Laying; onUse(positions: Vec3[]): voi
           positions: g.positions.map((p) => add(about, turn(subtract(p, about), axis, (degrees * Math.PI) / 180))),
         },
     );
-  const bond = selection.length === 2 ? selection.map((p) => cartesian(s.cell, s.sites[p.site]!.position)) : undefined;
+  const ends = selectedSites(s, selection);
+  const bond = ends.length === 2 ? ends.map((i) => cartesian(s.cell, s.sites[i]!.position)) : undefined;
   return (
     <div className="detail">
       <p className="mb-1">

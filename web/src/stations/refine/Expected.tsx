@@ -1,14 +1,14 @@
 /** The expected molecule, by line notation, molfile or sketch, laid over what was found: the two side by side with what disagrees. */
+import { atomsOfSites } from '../../store/selection.ts';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { Button, Modal } from 'react-bootstrap';
-import { IDENTITY } from '@nagare/core/crystal/operator';
 import { relabel } from '@nagare/core/settle/elements';
 import type { Match, MoleculeGraph } from '@nagare/core/model/expected';
 import { withSites } from '@nagare/core/model/place-hydrogens';
 import { run } from '../../engine/engine.ts';
 import { Sheet } from '../../frame/parts.tsx';
 import { updateProject } from '../../store/projects.ts';
-import { useSession } from '../../store/session.tsx';
+import { useProject, useEdit } from '../../store/use-project.tsx';
 import { promotePeaks } from './edits.ts';
 
 /** Reads line notation or a molfile with a common package, and lays it out flat. */
@@ -39,8 +39,17 @@ async function readMolecule(text: string): Promise<MoleculeGraph> {
 }
 
 export function ExpectedSheet(): ReactNode {
-  const { project, head, result, edit, setProblem, select, setPeaks, work } = useSession();
-  const s = head!.structure;
+  const { project, head, result, setProblem, select, setPeaks, work } = useProject(
+    'project',
+    'head',
+    'result',
+    'setProblem',
+    'select',
+    'setPeaks',
+    'work',
+  );
+  const edit = useEdit();
+  const s = head!.structure!;
   const text = project.experiment.kept['nagare_expected_molecule'] ?? '';
   const [typed, setTyped] = useState(text);
   const [molecule, setMolecule] = useState<MoleculeGraph | undefined>();
@@ -153,7 +162,7 @@ export function ExpectedSheet(): ReactNode {
           labels={s.sites.map((x) => x.label)}
           onPick={(a) => {
             const at = first.atoms[a];
-            if (at?.kind === 'site') select([{ site: at.site, operator: IDENTITY }]);
+            if (at?.kind === 'site') select(atomsOfSites(s, [at.site]));
             else if (at?.kind === 'peak') setPeaks([at.peak]);
           }}
         />
@@ -220,14 +229,24 @@ export function ExpectedSheet(): ReactNode {
         <p className="mb-1">
           {twice.map((d) => `${s.sites[d.site]!.label} beside ${s.sites[d.beside]!.label}`).join(', ')} may be
           disordered:{' '}
-          <button className="word" onClick={() => select(twice.map((d) => ({ site: d.beside, operator: IDENTITY })))}>
+          <button
+            className="word"
+            onClick={() =>
+              select(
+                atomsOfSites(
+                  s,
+                  twice.map((d) => d.beside),
+                ),
+              )
+            }
+          >
             select
           </button>
         </p>
       )}
       {extra.length > 0 && (
         <p className="mb-1">
-          <button className="word" onClick={() => select(extra.map((site) => ({ site, operator: IDENTITY })))}>
+          <button className="word" onClick={() => select(atomsOfSites(s, extra))}>
             {extra
               .slice(0, 6)
               .map((i) => s.sites[i]!.label)

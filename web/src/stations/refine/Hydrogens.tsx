@@ -1,4 +1,5 @@
 /** Hydrogens: the plan with its evidence, what is placed and how it is held, and turning by hand with the score live. */
+import { originalRef, positionOf, siteOf } from '@nagare/core/crystal/atom-ref';
 import { useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { orthogonalization } from '@nagare/core/crystal/cell';
@@ -7,12 +8,11 @@ import { cartesian, contentsOfUnit } from '@nagare/core/crystal/structure';
 import { add, apply3, inverse3, normalize, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import { judgePlaces, planShape, rowFor, type HydrogenPlan, type HydrogenRow } from '@nagare/core/model/hydrogen-plan';
 import { holdHydrogens, placeHydrogens, withControls, withSites } from '@nagare/core/model/place-hydrogens';
-import { applyOperator } from '@nagare/core/crystal/operator';
 import type { MapResult } from '@nagare/core/tasks/registry';
 import { run } from '../../engine/engine.ts';
 import { NumberField, Sheet } from '../../frame/parts.tsx';
-import { useSession } from '../../store/session.tsx';
-import { useModelAndData } from './model-data.ts';
+import { useProject, useEdit } from '../../store/use-project.tsx';
+import { useExperiment } from './use-experiment.ts';
 
 const HOLDS: Hold[] = ['riding', 'rotating', 'restrained', 'free'];
 
@@ -73,14 +73,24 @@ function Circle({ row, onTurn }: { row: HydrogenRow; onTurn(degrees: number): vo
 }
 
 export function HydrogensSheet(): ReactNode {
-  const { project, head, work, perform, edit, setGhost, setProblem, selection, select } = useSession();
-  const input = useModelAndData();
+  const { project, head, work, perform, setGhost, setProblem, selection, select } = useProject(
+    'project',
+    'head',
+    'work',
+    'perform',
+    'setGhost',
+    'setProblem',
+    'selection',
+    'select',
+  );
+  const edit = useEdit();
+  const input = useExperiment();
   const [plan, setPlan] = useState<
     { markId: string; plan: HydrogenPlan; map: MapResult; without: string[] } | undefined
   >();
   const [chosen, setChosen] = useState<Set<string>>(new Set());
   const [open, setOpen] = useState<string | undefined>();
-  const s = head!.structure;
+  const s = head!.structure!;
   const now = plan?.markId === head!.id ? plan : undefined;
   const groups = (s.controls ?? NO_CONTROLS).hydrogens;
   const labels = useMemo(() => new Map(s.sites.map((x) => [x.id, x.label])), [s]);
@@ -171,7 +181,7 @@ export function HydrogensSheet(): ReactNode {
     now && selection.length === 1
       ? bare.sites.findIndex(
           (x) =>
-            x.id === s.sites[selection[0]!.site]?.id &&
+            x.id === selection[0]!.site &&
             x.element !== 'H' &&
             !now.plan.rows.some((r) => r.parent === x.id && (r.shape !== 'none' || r.confidence === 'look')),
         )
@@ -238,7 +248,7 @@ export function HydrogensSheet(): ReactNode {
                   onClick={() => {
                     setOpen(open === r.key ? undefined : r.key);
                     const i = s.sites.findIndex((x) => x.id === r.parent);
-                    if (i >= 0) select([{ site: i, operator: { r: [1, 0, 0, 0, 1, 0, 0, 0, 1], t: [0, 0, 0] } }]);
+                    if (i >= 0) select([originalRef(r.parent)]);
                   }}
                 >
                   <td>
@@ -332,14 +342,11 @@ export function HydrogensSheet(): ReactNode {
                                 <button
                                   key={n}
                                   className="word"
-                                  disabled={!direction || s.sites[direction.site]?.id === r.parent}
+                                  disabled={!direction || direction.site === r.parent}
                                   title="Select an atom: the hydrogens lie on the side away from it"
                                   onClick={() => {
                                     const p = cartesian(s.cell, s.sites.find((x) => x.id === r.parent)!.position),
-                                      q = cartesian(
-                                        s.cell,
-                                        applyOperator(direction!.operator, s.sites[direction!.site]!.position),
-                                      );
+                                      q = cartesian(s.cell, positionOf(s, direction!));
                                     const away = subtract(p, q);
                                     if (Math.hypot(...away) < 0.1)
                                       setProblem(
@@ -349,8 +356,8 @@ export function HydrogensSheet(): ReactNode {
                                   }}
                                 >
                                   {n} away from{' '}
-                                  {direction && s.sites[direction.site]?.id !== r.parent
-                                    ? s.sites[direction.site]?.label
+                                  {direction && direction.site !== r.parent
+                                    ? siteOf(s, direction)?.label
                                     : 'a selected atom'}
                                 </button>
                               ))}
@@ -390,8 +397,9 @@ export function HydrogensSheet(): ReactNode {
 
 /** What is placed: how each group is held, changed in place; a selected group is turned by hand. */
 function Placed({ labels, onAgain }: { labels: Map<string, string>; onAgain(ids: string[]): void }): ReactNode {
-  const { head, edit, select, result } = useSession();
-  const s = head!.structure;
+  const { head, select, result } = useProject('head', 'select', 'result');
+  const edit = useEdit();
+  const s = head!.structure!;
   const groups = s.controls!.hydrogens;
   const [open, setOpen] = useState<string | undefined>();
   const index = useMemo(() => new Map(s.sites.map((x, i) => [x.id, i])), [s]);
@@ -416,18 +424,7 @@ function Placed({ labels, onAgain }: { labels: Map<string, string>; onAgain(ids:
                 className={`pick${open === g.id ? ' chosen' : ''}`}
                 onClick={() => {
                   setOpen(open === g.id ? undefined : g.id);
-                  select(
-                    g.hydrogens.flatMap((h) =>
-                      index.has(h)
-                        ? [
-                            {
-                              site: index.get(h)!,
-                              operator: { r: [1, 0, 0, 0, 1, 0, 0, 0, 1] as const, t: [0, 0, 0] as const },
-                            },
-                          ]
-                        : [],
-                    ),
-                  );
+                  select(g.hydrogens.filter((h) => index.has(h)).map(originalRef));
                 }}
               >
                 <td>{labels.get(g.parent)}</td>
@@ -510,19 +507,16 @@ function Placed({ labels, onAgain }: { labels: Map<string, string>; onAgain(ids:
 
 /** Turns the hydrogens of one atom by hand about the bond or a screen-independent axis, with the density under them live. */
 function Turner({ groupId, map }: { groupId: string; map: MapResult | undefined }): ReactNode {
-  const { head, edit, setGhost, selection } = useSession();
-  const s = head!.structure;
+  const { head, setGhost, selection } = useProject('head', 'setGhost', 'selection');
+  const edit = useEdit();
+  const s = head!.structure!;
   const g = s.controls!.hydrogens.find((x) => x.id === groupId)!;
   const at = (id: string): Vec3 => cartesian(s.cell, s.sites.find((x) => x.id === id)!.position);
   const [angles, setAngles] = useState<[number, number, number]>([0, 0, 0]);
   const parent = at(g.parent);
   // Two selected atoms name a bond to turn about; else the Cartesian axes serve.
-  const others = selection.filter((p) => !g.hydrogens.includes(s.sites[p.site]?.id ?? ''));
-  const bond = others.length
-    ? normalize(
-        subtract(parent, cartesian(s.cell, applyOperator(others[0]!.operator, s.sites[others[0]!.site]!.position))),
-      )
-    : undefined;
+  const others = selection.filter((a) => siteOf(s, a) && !g.hydrogens.includes(a.site));
+  const bond = others.length ? normalize(subtract(parent, cartesian(s.cell, positionOf(s, others[0]!)))) : undefined;
   const axes = useMemo<Vec3[]>(
     () => [bond && bond.some((x) => Math.abs(x) > 1e-6) ? bond : [1, 0, 0], [0, 1, 0], [0, 0, 1]],
     [bond?.join()],
@@ -548,8 +542,8 @@ function Turner({ groupId, map }: { groupId: string; map: MapResult | undefined 
   return (
     <div className="detail">
       <p className="mb-1">
-        Turn by hand{bond ? ` (first angle about the bond from ${s.sites[others[0]!.site]!.label})` : ''}: residual
-        density {density.map((x) => x.toFixed(2)).join(', ')} e/Å³ at the new places;{' '}
+        Turn by hand{bond ? ` (first angle about the bond from ${siteOf(s, others[0]!)!.label})` : ''}: residual density{' '}
+        {density.map((x) => x.toFixed(2)).join(', ')} e/Å³ at the new places;{' '}
         {partners.length
           ? `bonds to ${partners.map((p) => `${p.label} (${p.distance.toFixed(2)} Å, ${p.angle.toFixed(0)}°)`).join(', ')}`
           : 'no hydrogen-bond partner in reach'}

@@ -5,7 +5,7 @@ import { useNavigate } from 'react-router';
 import type { CycleReport } from '@nagare/core/refine/single-crystal';
 import { Gauge, NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { refineMark } from './refine-work.ts';
-import { useSession } from '../../store/session.tsx';
+import { useProject, useProjectStore } from '../../store/use-project.tsx';
 import { CompleteSheet } from './Complete.tsx';
 import { DataSheet } from './DataSheet.tsx';
 import { DensitySheet } from './Density.tsx';
@@ -17,7 +17,7 @@ import { SettleSheet } from './Settle.tsx';
 import { SitesTable } from './SitesTable.tsx';
 
 export function RefineDesk(): ReactNode {
-  const { project, head, hasData } = useSession();
+  const { project, head, hasData } = useProject('project', 'head', 'hasData');
   const navigate = useNavigate();
   if (!head)
     return (
@@ -55,7 +55,7 @@ export function RefineDesk(): ReactNode {
 }
 
 function Figures(): ReactNode {
-  const { head } = useSession();
+  const { head } = useProject('head');
   const r = head!.readings,
     m = head!;
   return (
@@ -142,9 +142,9 @@ function Figures(): ReactNode {
 }
 
 function LeastSquares(): ReactNode {
-  const session = useSession();
-  const { head, merged, work, place } = session;
-  const isotropic = head!.structure.sites.filter((s) => s.element !== 'H').every((s) => s.displacement.kind === 'iso');
+  const store = useProjectStore();
+  const { head, merged, work, place } = useProject('head', 'merged', 'work', 'place');
+  const isotropic = head!.structure!.sites.filter((s) => s.element !== 'H').every((s) => s.displacement.kind === 'iso');
   const [cycles, setCycles] = useState(20);
   const [wanted, setWanted] = useState<'as it is' | 'iso' | 'aniso' | undefined>();
   const [history, setHistory] = useState<CycleReport[]>([]);
@@ -154,7 +154,7 @@ function LeastSquares(): ReactNode {
   const running = work?.title === 'Refining';
   const start = async (): Promise<void> => {
     setHistory([]);
-    await refineMark(session, {
+    await refineMark(store, {
       cycles,
       ...(displacement === 'as it is' ? {} : { displacement }),
       place,
@@ -168,7 +168,7 @@ function LeastSquares(): ReactNode {
       state={
         merged
           ? 'Full matrix on F², all data, weights optimised.'
-          : `The data are not merged for ${head!.structure.spaceGroup.symbol} yet; cell and wavelength have to be known at Intake.`
+          : `The data are not merged for ${head!.structure!.spaceGroup.symbol} yet; cell and wavelength have to be known at Intake.`
       }
     >
       <div className="field">
@@ -205,7 +205,7 @@ function LeastSquares(): ReactNode {
         ) : (
           <Button
             variant="outline-primary"
-            disabled={!!work || !merged || !head!.structure.sites.length}
+            disabled={!!work || !merged || !head!.structure!.sites.length}
             onClick={() => void start().then(() => setWanted(undefined))}
           >
             Refine

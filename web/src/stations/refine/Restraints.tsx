@@ -1,4 +1,6 @@
 /** Restraints and constraints: made from a selection in two clicks, said in words, worst first, switched off to see. */
+import { originalRef } from '@nagare/core/crystal/atom-ref';
+import { selectedSites } from '../../store/selection.ts';
 import { useMemo, type ReactNode } from 'react';
 import {
   constraintWords,
@@ -7,18 +9,18 @@ import {
   restraintWords,
   type Restraint,
 } from '@nagare/core/crystal/controls';
-import { IDENTITY } from '@nagare/core/crystal/operator';
 import { neededRestraints, offersFor, type Offer } from '@nagare/core/model/propose-restraints';
 import { withControls } from '@nagare/core/model/place-hydrogens';
 import { restraintStandings } from '@nagare/core/refine/model-restraints';
 import { physicalValues } from '@nagare/core/refine/parameters';
 import { newId } from '@nagare/core/crystal/structure';
 import { Sheet, NumberField } from '../../frame/parts.tsx';
-import { useSession } from '../../store/session.tsx';
+import { useProject, useEdit } from '../../store/use-project.tsx';
 
 export function RestraintsSheet(): ReactNode {
-  const { head, edit, selection, select } = useSession();
-  const s = head!.structure;
+  const { head, selection, select } = useProject('head', 'selection', 'select');
+  const edit = useEdit();
+  const s = head!.structure!;
   const controls = s.controls ?? NO_CONTROLS;
   const label = useMemo(() => {
     const m = new Map(s.sites.map((x) => [x.id, x.label]));
@@ -26,14 +28,14 @@ export function RestraintsSheet(): ReactNode {
   }, [s]);
   const standings = useMemo(() => new Map(restraintStandings(s, physicalValues(s, 1, 0)).map((x) => [x.id, x])), [s]);
   const rows = controls.restraints.reduce((n, r) => n + (r.off ? 0 : (standings.get(r.id)?.rows ?? 0)), 0);
-  const picked = [...new Set(selection.map((p) => p.site))].filter((i) => s.sites[i]);
+  const picked = selectedSites(s, selection);
   const offers = useMemo(() => offersFor(s, picked), [s, picked.join()]);
   const needed = useMemo(() => neededRestraints(s), [s]);
   const sorted = [...controls.restraints].sort(
     (p, q) => Math.abs(standings.get(q.id)?.worst.misfit ?? 0) - Math.abs(standings.get(p.id)?.worst.misfit ?? 0),
   );
   const pickSites = (ids: readonly string[]): void =>
-    select(s.sites.flatMap((x, site) => (ids.includes(x.id) ? [{ site, operator: IDENTITY }] : [])));
+    select(s.sites.flatMap((x) => (ids.includes(x.id) ? [originalRef(x.id)] : [])));
   const take = (o: Offer): void =>
     void edit(
       withControls(s, {

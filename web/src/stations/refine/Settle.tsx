@@ -3,50 +3,62 @@ import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { contentsOfUnit } from '@nagare/core/crystal/structure';
 import type { SettleReport } from '@nagare/core/settle/settle';
-import type { Stage } from '@nagare/core/settle/work';
+import type { Stage } from '@nagare/core/settle/stage';
 import { run } from '../../engine/engine.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
-import { addMark } from '../../store/projects.ts';
-import { useSession } from '../../store/session.tsx';
-import { useModelAndData } from './model-data.ts';
+import type { AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
+import { residualFigures } from '../../store/evaluation.ts';
+import type { RecordedMark } from '../../store/project-store.ts';
+import { useProject } from '../../store/use-project.tsx';
+import { useExperiment } from './use-experiment.ts';
+
+/** A stage of the run as a mark to be. */
+function settledMark(
+  stage: Stage,
+  parent: string,
+  decisions: readonly string[] | undefined,
+  absolute: AbsoluteStructure | undefined,
+): RecordedMark {
+  const { readings } = stage;
+  return {
+    parent,
+    kind: 'settle',
+    title: stage.title,
+    message: stage.message,
+    content: { kind: 'structure', structure: stage.structure, treatment: stage.treatment },
+    judged: {
+      r1: readings.r1,
+      wr2: readings.wr2,
+      readings,
+      residual: residualFigures(stage.map),
+      ...(decisions?.length ? { decisions } : {}),
+      ...(absolute ? { absolute } : {}),
+    },
+    result: { map: stage.map, ...(stage.covariance ? { covariance: stage.covariance } : {}) },
+  };
+}
 
 export function SettleSheet(): ReactNode {
-  const { project, head, work, perform, goTo, place, setPlace } = useSession();
-  const input = useModelAndData();
+  const { project, head, work, perform, record, place, setPlace } = useProject(
+    'project',
+    'head',
+    'work',
+    'perform',
+    'record',
+    'place',
+    'setPlace',
+  );
+  const input = useExperiment();
   const [stages, setStages] = useState<{ title: string; r1: number }[]>([]);
   const [disorder, setDisorder] = useState<'ask' | 'try'>('ask');
   if (!input) return null;
   const running = work?.title === 'Settling';
   const start = async (): Promise<void> => {
     setStages([]);
-    let parent = head!.id,
-      marks: Promise<void> = Promise.resolve();
-    const keep = (stage: Stage, decisions?: readonly string[], absolute?: unknown): Promise<void> =>
-      (marks = marks.then(async () => {
-        parent = await addMark(
-          {
-            projectId: project.id,
-            parent,
-            kind: 'settle',
-            structure: stage.structure,
-            title: stage.title,
-            message: stage.message,
-            r1: stage.readings.r1,
-            wr2: stage.readings.wr2,
-            readings: stage.readings,
-            treatment: stage.treatment,
-            residual: {
-              peak: stage.map.peaks[0]?.height ?? 0,
-              hole: stage.map.holes[0]?.height ?? 0,
-              sigma: stage.map.sigma,
-            },
-            ...(decisions?.length ? { decisions: [...decisions] } : {}),
-            ...(absolute ? { absolute: absolute as never } : {}),
-          },
-          { map: stage.map, ...(stage.covariance ? { covariance: stage.covariance } : {}) },
-        );
-        goTo(parent);
-      }));
+    // Each stage is put on the course after the one before, in the order they came.
+    let last = Promise.resolve(head!.id);
+    const keep = (stage: Stage, decisions?: readonly string[], absolute?: AbsoluteStructure): Promise<string> =>
+      (last = last.then((parent) => record(settledMark(stage, parent, decisions, absolute))));
     const contents = contentsOfUnit(input.structure, project.experiment.formula, project.experiment.z);
     let held: Stage | undefined;
     const done = await perform('Settling', (tell) =>

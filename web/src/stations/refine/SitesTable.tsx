@@ -1,12 +1,12 @@
 /** The sites as a virtualised table; a selection here is a selection in the scene. Edits act on all that is selected. */
+import { atomsOfSites, selectedSites } from '../../store/selection.ts';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
-import { IDENTITY } from '@nagare/core/crystal/operator';
 import { equivalentU } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { selectByWords } from '@nagare/core/model/selection';
 import { Sheet } from '../../frame/parts.tsx';
-import { useSession } from '../../store/session.tsx';
+import { useProject, useEdit } from '../../store/use-project.tsx';
 import {
   changeElement,
   deleteSites,
@@ -20,8 +20,9 @@ import {
 type SortKey = 'model' | 'label' | 'type' | 'occupancy' | 'U';
 
 export function SitesTable(): ReactNode {
-  const { head, selection, select, edit, setProblem } = useSession();
-  const s = head!.structure;
+  const { head, selection, select, setProblem } = useProject('head', 'selection', 'select', 'setProblem');
+  const edit = useEdit();
+  const s = head!.structure!;
   const [filter, setFilter] = useState('');
   const [sort, setSort] = useState<{ key: SortKey; down: boolean }>({ key: 'model', down: false });
   const rows = useMemo(() => {
@@ -58,8 +59,8 @@ export function SitesTable(): ReactNode {
     estimateSize: () => 26,
     overscan: 8,
   });
-  const picked = useMemo(() => new Set(selection.map((p) => p.site)), [selection]);
-  const last = selection.at(-1)?.site;
+  const picked = useMemo(() => new Set(selectedSites(s, selection)), [s, selection]);
+  const last = selectedSites(s, selection.slice(-1))[0];
   useEffect(() => {
     const at = last === undefined ? -1 : rows.indexOf(last);
     if (at >= 0) virtual.scrollToIndex(at, { align: 'auto' });
@@ -74,12 +75,14 @@ export function SitesTable(): ReactNode {
     if (e.shiftKey && last !== undefined) {
       const from = rows.indexOf(last),
         [lo, hi] = [Math.min(from, row), Math.max(from, row)];
-      select(rows.slice(lo, hi + 1).map((i) => ({ site: i, operator: IDENTITY })));
+      select(atomsOfSites(s, rows.slice(lo, hi + 1)));
     } else if (e.ctrlKey || e.metaKey)
       select(
-        picked.has(site) ? selection.filter((p) => p.site !== site) : [...selection, { site, operator: IDENTITY }],
+        picked.has(site)
+          ? selection.filter((p) => p.site !== s.sites[site]!.id)
+          : [...selection, ...atomsOfSites(s, [site])],
       );
-    else select([{ site, operator: IDENTITY }]);
+    else select(atomsOfSites(s, [site]));
   };
   const move = (e: React.KeyboardEvent): void => {
     if ((e.target as HTMLElement).tagName === 'INPUT') return;
@@ -91,7 +94,7 @@ export function SitesTable(): ReactNode {
     } else if (e.key === 'Delete' && picked.size) apply(deleteSites(s, [...picked]));
     else if ((e.ctrlKey || e.metaKey) && e.key === 'a') {
       e.preventDefault();
-      select(rows.map((i) => ({ site: i, operator: IDENTITY })));
+      select(atomsOfSites(s, rows));
     } else if (e.key === 'Escape') select([]);
   };
   const heads: [SortKey | undefined, string][] = [

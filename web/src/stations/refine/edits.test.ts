@@ -79,3 +79,41 @@ describe('edits of a model', () => {
     expect(moveSiteTo(s, 0, [NaN, 0, 0])).toMatch(/plain numbers/);
   });
 });
+
+const plain: Structure = {
+  cell: { a: 8, b: 9, c: 10, alpha: 90, beta: 100, gamma: 90 },
+  spaceGroup: spaceGroupFromSymbol('P 21/c'),
+  sites: ['C1', 'C2', 'N1'].map((label, i) => ({
+    id: label,
+    label,
+    element: label[0]!,
+    position: [0.1 * i, 0.2, 0.3] as const,
+    occupancy: 1,
+    displacement: { kind: 'iso' as const, u: 0.04 },
+  })),
+};
+
+describe('changes of a plain model', () => {
+  it('carry their words and keep labels unique', () => {
+    expect(changeElement(plain, [1], 'N')).toMatchObject({
+      title: 'C2 made N',
+      structure: { sites: [{ label: 'C1' }, { label: 'N2', element: 'N' }, { label: 'N1' }] },
+    });
+    expect(deleteSites(plain, [0, 2])).toMatchObject({
+      title: 'C1, N1 deleted',
+      structure: { sites: [{ label: 'C2' }] },
+    });
+    expect(freeLabel(plain, 'C')).toBe('C3');
+    expect(promotePeaks(plain, [{ name: 'ρ1', position: [0.5, 0.5, 0.5], height: 2, near: [] }], 'O')).toMatchObject({
+      title: 'ρ1 made O',
+      structure: { sites: { length: 4 } },
+    });
+  });
+
+  it('are refused with the reason', () => {
+    expect(changeElement(plain, [0], 'Qq')).toMatch(/not an element/);
+    expect(renameSite(plain, 0, 'C2')).toMatch(/already taken/);
+    expect(renameSite(plain, 0, '9x')).toMatch(/cannot be a label/);
+    expect(plain.sites[0]!.label).toBe('C1');
+  });
+});

@@ -5,6 +5,7 @@ import { snapToSymmetry } from '@nagare/core/crystal/space-group';
 import { metricTensor } from '@nagare/core/crystal/cell';
 import type { ResidualPeak } from '@nagare/core/maps/residual';
 import { findElement } from '@nagare/core/crystal/elements';
+import { assignOccupancy, assignPosition } from '@nagare/core/refine/holds';
 
 export type Change = { structure: Structure; title: string } | string;
 
@@ -139,12 +140,11 @@ export function mergeSites(s: Structure, sites: readonly number[]): Change {
   return { structure: merged, title: `${listOf(s, sites)} merged` };
 }
 
-/** Same occupancy for several sites. */
+/** One occupancy for several sites, and for all that share theirs. */
 export function setOccupancy(s: Structure, sites: readonly number[], occupancy: number): Change {
   if (!(occupancy > 0 && occupancy <= 1)) return 'An occupancy lies above 0 and not above 1.';
-  const set = new Set(sites);
   return {
-    structure: { ...s, sites: s.sites.map((x, i) => (set.has(i) ? { ...x, occupancy, occupancySu: 0 } : x)) },
+    structure: assignOccupancy(s, sites, occupancy),
     title: `occupancy of ${listOf(s, sites)} set to ${occupancy}`,
   };
 }
@@ -170,12 +170,7 @@ export function moveSiteTo(s: Structure, site: number, position: readonly [numbe
   if (position.some((x) => !Number.isFinite(x) || Math.abs(x) > 20))
     return 'Fractional coordinates are plain numbers near 0 to 1.';
   return {
-    structure: {
-      ...s,
-      sites: s.sites.map((x, i) =>
-        i === site ? { ...x, position: snapToSymmetry(s.spaceGroup, metricTensor(s.cell), position, 0.05) } : x,
-      ),
-    },
+    structure: assignPosition(s, site, snapToSymmetry(s.spaceGroup, metricTensor(s.cell), position, 0.05)),
     title: `${s.sites[site]!.label} moved`,
   };
 }

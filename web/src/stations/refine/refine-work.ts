@@ -1,10 +1,12 @@
 /** One least-squares run on the present mark, with its result as a new mark. */
 import type { Treatment } from '@nagare/core/crystal/treatment';
 import type { CycleReport } from '@nagare/core/refine/single-crystal';
+import type { RefineTaskResult } from '@nagare/core/tasks/registry';
 import { run, type Place } from '../../engine/engine.ts';
 import { percent } from '../../frame/parts.tsx';
-import { addMark } from '../../store/projects.ts';
-import type { Session } from '../../store/session.tsx';
+import { residualFigures } from '../../store/evaluation.ts';
+import { experimentOf } from '../../store/experiment.ts';
+import { openState, type ProjectStore, type RecordedMark } from '../../store/project-store.ts';
 
 export interface RefineWish {
   cycles: number;
@@ -14,28 +16,44 @@ export interface RefineWish {
   onCycle?(c: CycleReport): void;
 }
 
-export async function refineMark(session: Session, wish: RefineWish): Promise<void> {
-  const { project, head: from, merged, perform, goTo } = session;
+/** A refinement's outcome as a mark to be. */
+export function refinedMark(
+  done: RefineTaskResult,
+  said: { readonly title: string; readonly message: string; readonly parent: string },
+): RecordedMark {
+  const { result, map, treatment, absolute } = done;
+  const { readings, structure, covariance } = result;
+  return {
+    ...said,
+    kind: 'refine',
+    content: { kind: 'structure', structure, treatment },
+    judged: {
+      r1: readings.r1,
+      wr2: readings.wr2,
+      readings,
+      residual: residualFigures(map),
+      ...(absolute ? { absolute } : {}),
+    },
+    result: { map, ...(covariance ? { covariance } : {}) },
+  };
+}
+
+const DISPLACEMENT_WORDS = { aniso: ', anisotropic', iso: ', isotropic' };
+
+export async function refineMark(store: ProjectStore, wish: RefineWish): Promise<void> {
+  const { project, head, merged, perform, record } = openState(store);
   const wavelength = project.experiment.wavelength;
-  if (!from || !merged || !wavelength) return;
-  const treatment = wish.treatment ?? session.treatment;
+  if (!head?.structure || !merged || !wavelength) return;
   const { displacement, cycles } = wish;
+  const given = experimentOf(head, merged, wavelength);
   const done = await perform('Refining', (tell) =>
     run(
       'refine',
       {
-        structure: from.structure,
-        reflections: merged.reflections,
-        wavelength,
+        ...given,
+        treatment: wish.treatment ?? given.treatment,
         ...(displacement ? { displacement } : {}),
-        options: {
-          cycles,
-          weights: from.readings?.weights ?? { a: 0.1, b: 0 },
-          optimizeWeights: true,
-          extinction: !!treatment.extinction,
-          treatment,
-          ...(from.readings?.extinction ? { extinctionStart: from.readings.extinction.value } : {}),
-        },
+        options: { cycles, optimizeWeights: true },
       },
       (c: CycleReport) => {
         wish.onCycle?.(c);
@@ -47,24 +65,13 @@ export async function refineMark(session: Session, wish: RefineWish): Promise<vo
     ),
   );
   if (!done) return;
-  const { result, map, absolute } = done;
-  goTo(
-    await addMark(
-      {
-        projectId: project.id,
-        parent: from.id,
-        kind: 'refine',
-        structure: result.structure,
-        r1: result.readings.r1,
-        wr2: result.readings.wr2,
-        readings: result.readings,
-        title: `${result.history.length} cycles${displacement === 'aniso' ? ', anisotropic' : displacement === 'iso' ? ', isotropic' : ''}${result.state === 'diverged' ? ', ran away' : ''}`,
-        message: `${result.message}${result.undetermined.length ? ` Not determined by the data: ${result.undetermined.slice(0, 4).join(', ')}.` : ''}`,
-        treatment: done.treatment,
-        ...(absolute ? { absolute } : {}),
-        residual: { peak: map.peaks[0]?.height ?? 0, hole: map.holes[0]?.height ?? 0, sigma: map.sigma },
-      },
-      { map, ...(result.covariance ? { covariance: result.covariance } : {}) },
-    ),
+  const { result } = done;
+  const lost = result.undetermined.slice(0, 4).join(', ');
+  await record(
+    refinedMark(done, {
+      parent: head.id,
+      title: `${result.history.length} cycles${displacement ? DISPLACEMENT_WORDS[displacement] : ''}${result.state === 'diverged' ? ', ran away' : ''}`,
+      message: `${result.message}${lost ? ` Not determined by the data: ${lost}.` : ''}`,
+    }),
   );
 }

@@ -1,9 +1,10 @@
 /** Solve: seeds run side by side, candidates appear as they are found, the best is preselected. */
+import { useProject, useProjectStore } from '../../store/use-project.tsx';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
 import { cellVolume } from '@nagare/core/crystal/cell';
-import { buildScene } from '@nagare/core/draw/scene';
+import { buildScene } from '@nagare/core/draw/build-scene';
 import { paintSvg } from '@nagare/core/draw/svg';
 import { groupOfSetting } from '@nagare/core/crystal/settings';
 import { groupOrder } from '@nagare/core/crystal/space-group';
@@ -13,8 +14,9 @@ import { candidateRank, type Candidate, type SolveReport } from '@nagare/core/so
 import { run } from '../../engine/engine.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { db } from '../../store/db.ts';
-import { addMark } from '../../store/projects.ts';
-import { useSession } from '../../store/session.tsx';
+import { experiment } from '@nagare/core/crystal/experiment';
+import { residualFigures } from '../../store/evaluation.ts';
+
 import { mergeFor } from '../intake/intake-work.ts';
 
 interface Trace {
@@ -71,8 +73,20 @@ function SeedChart({ traces }: { traces: Trace[] }): ReactNode {
 }
 
 export function SolveDesk(): ReactNode {
-  const session = useSession();
-  const { project, intake, hasData, solve, work, perform, goTo, head, place, setPlace, setPreview } = session;
+  const store = useProjectStore();
+  const { project, intake, hasData, solve, work, perform, record, head, place, setPlace, setPreview } = useProject(
+    'project',
+    'intake',
+    'hasData',
+    'solve',
+    'work',
+    'perform',
+    'record',
+    'head',
+    'place',
+    'setPlace',
+    'setPreview',
+  );
   const navigate = useNavigate();
   const [traces, setTraces] = useState<Trace[]>([]);
   const [candidates, setCandidates] = useState<Candidate[]>(solve?.candidates ?? []);
@@ -179,40 +193,23 @@ export function SolveDesk(): ReactNode {
 
   const take = async (c: Candidate): Promise<void> => {
     const group = c.structure.spaceGroup;
-    if (intake && project.cell && intake.mergedFor !== group.hall) await mergeFor(session, group, project.cell, intake);
+    if (intake && project.cell && intake.mergedFor !== group.hall) await mergeFor(store, group, project.cell, intake);
     const row = await db.intake.get(project.id);
     const done = row?.merge
-      ? await run('residual', {
-          structure: c.structure,
-          reflections: row.merge.reflections,
-          wavelength: project.experiment.wavelength!,
-          weights: { a: 0.1, b: 0 },
-          extinction: 0,
-        }).result.catch(() => undefined)
+      ? await run(
+          'residual',
+          experiment(c.structure, row.merge.reflections, project.experiment.wavelength!),
+        ).result.catch(() => undefined)
       : undefined;
-    const id = await addMark(
-      {
-        projectId: project.id,
-        ...(head?.fit ? { parent: head.id } : {}),
-        kind: 'solve',
-        title: `First model from seed ${c.seed}`,
-        structure: c.structure,
-        r1: done?.r1 ?? c.r1,
-        ...(done
-          ? {
-              wr2: done.wr2,
-              residual: {
-                peak: done.map.peaks[0]?.height ?? 0,
-                hole: done.map.holes[0]?.height ?? 0,
-                sigma: done.map.sigma,
-              },
-            }
-          : {}),
-        message: `${group.symbol}, ${c.structure.sites.length} atoms${c.guessed ? '; elements are a guess' : ''}`,
-      },
-      done ? { map: done.map } : undefined,
-    );
-    goTo(id);
+    await record({
+      parent: head?.fit ? head.id : null,
+      kind: 'solve',
+      title: `First model from seed ${c.seed}`,
+      message: `${group.symbol}, ${c.structure.sites.length} atoms${c.guessed ? '; elements are a guess' : ''}`,
+      content: { kind: 'structure', structure: c.structure },
+      judged: done ? { r1: done.r1, wr2: done.wr2, residual: residualFigures(done.map) } : { r1: c.r1 },
+      ...(done ? { result: { map: done.map } } : {}),
+    });
     // What was solved from a pattern is refined against the pattern.
     void navigate(`/projects/${project.id}/${head?.fit ? 'fit' : 'refine'}`);
   };
@@ -302,16 +299,7 @@ function contentsText(c: Candidate): string {
 }
 
 function Picture({ candidate }: { candidate: Candidate }): ReactNode {
-  const svg = paintSvg(
-    buildScene(candidate.structure, {
-      extent: 'unit',
-      style: 'balls',
-      probability: 0.5,
-      showHydrogen: true,
-      showCell: false,
-    }),
-    96,
-    72,
-  );
+  const size = { width: 96, height: 72 };
+  const svg = paintSvg(buildScene(candidate.structure, {}, size), size);
   return <img alt="" src={`data:image/svg+xml;utf8,${encodeURIComponent(svg)}`} />;
 }

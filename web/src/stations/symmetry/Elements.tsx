@@ -1,14 +1,15 @@
 /** Which symmetry elements stand in the scene; the one that is picked, what it does, and the crystal grown by it. */
+import { atomsOfSites } from '../../store/selection.ts';
 import { useMemo, useState, type ReactNode } from 'react';
 import { metricTensor, fractionalDistance } from '@nagare/core/crystal/cell';
-import { applyOperator, IDENTITY, operatorToXyz } from '@nagare/core/crystal/operator';
+import { applyOperator, operatorToXyz } from '@nagare/core/crystal/operator';
 import { operatorsNear } from '@nagare/core/crystal/neighbours';
 import { allOperators } from '@nagare/core/crystal/space-group';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { ElementKind, SymmetryElement } from '@nagare/core/symmetry/elements';
 import type { SymmetryReport } from '@nagare/core/symmetry/report';
 import { Sheet } from '../../frame/parts.tsx';
-import { useSession } from '../../store/session.tsx';
+import { useProject } from '../../store/use-project.tsx';
 
 const KINDS: ElementKind[] = [
   'mirror plane',
@@ -41,8 +42,18 @@ function mappedAtoms(s: Structure, e: SymmetryElement): { site: number; onto: nu
 }
 
 export function ElementsSheet({ report }: { report: SymmetryReport }): ReactNode {
-  const { head, elements, setElements, growth, setGrowth, setPane, select, view, setView } = useSession();
-  const s = head!.structure;
+  const { head, elements, setElements, growth, setGrowth, setPane, select, view, setView } = useProject(
+    'head',
+    'elements',
+    'setElements',
+    'growth',
+    'setGrowth',
+    'setPane',
+    'select',
+    'view',
+    'setView',
+  );
+  const s = head!.structure!;
   const [kinds, setKinds] = useState<ReadonlySet<ElementKind>>(new Set());
   const [labels, setLabels] = useState(true);
   const counts = useMemo(
@@ -105,7 +116,7 @@ export function ElementsSheet({ report }: { report: SymmetryReport }): ReactNode
               <>
                 On it:{' '}
                 {on.slice(0, 8).map((f) => (
-                  <button key={f.site} className="word" onClick={() => select([{ site: f.site, operator: IDENTITY }])}>
+                  <button key={f.site} className="word" onClick={() => select(atomsOfSites(s, [f.site]))}>
                     {s.sites[f.site]!.label}
                   </button>
                 ))}

@@ -1,14 +1,14 @@
 /** The page of the space group, drawn for people, in the structure's own setting. */
+import { atomsOfSites } from '../../store/selection.ts';
 import { type ReactNode } from 'react';
 import { prettySymbol } from '@nagare/core/crystal/settings';
-import { IDENTITY } from '@nagare/core/crystal/operator';
-import { useSession } from '../../store/session.tsx';
+import { useProject } from '../../store/use-project.tsx';
 import { storedTolerance } from './Symmetry.tsx';
 import { useSymmetryReport } from './use-report.ts';
 import { GroupDiagram } from './GroupDiagram.tsx';
 
 export default function SpaceGroupPage(): ReactNode {
-  const { head, select, setPane } = useSession();
+  const { head, select, setPane } = useProject('head', 'select', 'setPane');
   const { report, working } = useSymmetryReport(storedTolerance());
   if (!report || !head)
     return (
@@ -16,9 +16,9 @@ export default function SpaceGroupPage(): ReactNode {
         <h3>{working ? 'Working out the symmetry…' : 'No model yet'}</h3>
       </div>
     );
-  const s = head.structure;
+  const s = head.structure!;
   const choose = (sites: readonly number[]): void => {
-    select(sites.map((site) => ({ site, operator: IDENTITY })));
+    select(atomsOfSites(s, sites));
     if (sites.length) setPane('crystal');
   };
   return (

@@ -1,9 +1,10 @@
 /** Symmetry: what the group is, in which setting, what was missed, what is too much. */
+import { atomsOfSites } from '../../store/selection.ts';
+import { useProject, useProjectStore } from '../../store/use-project.tsx';
 import { useMemo, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
 import { cellParameters } from '@nagare/core/crystal/cell';
-import { IDENTITY } from '@nagare/core/crystal/operator';
 import { prettySymbol } from '@nagare/core/crystal/settings';
 import {
   changeExtinction,
@@ -23,7 +24,7 @@ import { fractionWords } from '@nagare/core/symmetry/elements';
 import type { SettingChoice } from '@nagare/core/symmetry/settings-of';
 import { run } from '../../engine/engine.ts';
 import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
-import { useSession } from '../../store/session.tsx';
+
 import { ElementsSheet } from './Elements.tsx';
 import { moveModel } from './move.ts';
 import { useSymmetryReport } from './use-report.ts';
@@ -32,12 +33,11 @@ export const TOLERANCE_KEY = 'symmetry tolerance';
 export const storedTolerance = (): number => Number(localStorage.getItem(TOLERANCE_KEY) ?? 0.25);
 
 export function SymmetryDesk(): ReactNode {
-  const session = useSession();
-  const { head, project, pane, setPane } = session;
+  const { head, project, pane, setPane } = useProject('head', 'project', 'pane', 'setPane');
   const navigate = useNavigate();
   const [tolerance, setTolerance] = useState(storedTolerance);
   const { report, working, error } = useSymmetryReport(tolerance);
-  if (!head)
+  if (!head?.structure)
     return (
       <Sheet
         title="No model yet"
@@ -99,9 +99,17 @@ function MissedSheet({
   working: boolean;
   onTolerance(v: number): void;
 }): ReactNode {
-  const session = useSession();
-  const { head, work, perform, select, goTo, setCompareWith, setProblem } = session;
-  const s = head!.structure;
+  const store = useProjectStore();
+  const { head, work, perform, select, goTo, setCompareWith, setProblem } = useProject(
+    'head',
+    'work',
+    'perform',
+    'select',
+    'goTo',
+    'setCompareWith',
+    'setProblem',
+  );
+  const s = head!.structure!;
   const likely = report.missed.filter((m) => m.likely),
     nearly = report.missed.filter((m) => !m.likely);
   const raise = async (m: MissedWithOpinion): Promise<void> => {
@@ -109,7 +117,7 @@ function MissedSheet({
     const raised = await perform(`Moving to ${m.group.symbol}`, () => run('raise', { structure: s, to: m }));
     if (!raised) return;
     const structure = obeyControls(raised.structure);
-    const moved = await moveModel(session, {
+    const moved = await moveModel(store, {
       structure,
       treatment: { ...changeTreatment(head!.treatment ?? {}, m.change), twins: [] },
       p: m.change.p,
@@ -170,7 +178,7 @@ function MissedSheet({
             <p className="mb-1">
               Do not fit:{' '}
               {m.misfits.slice(0, 10).map((x) => (
-                <button key={x.site} className="word" onClick={() => select([{ site: x.site, operator: IDENTITY }])}>
+                <button key={x.site} className="word" onClick={() => select(atomsOfSites(s, [x.site]))}>
                   {s.sites[x.site]?.label} {Number.isFinite(x.distance) ? `${x.distance.toFixed(2)} Å` : 'no partner'}
                 </button>
               ))}
@@ -217,9 +225,9 @@ const cellText = (c: SettingChoice['cell']): string[] =>
   cellParameters(c).map((x, i) => (i < 3 ? x.toFixed(3) : x.toFixed(2)));
 
 function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
-  const session = useSession();
-  const { head, work, goTo, setCompareWith } = session;
-  const s = head!.structure;
+  const store = useProjectStore();
+  const { head, work, goTo, setCompareWith } = useProject('head', 'work', 'goTo', 'setCompareWith');
+  const s = head!.structure!;
   const [all, setAll] = useState(false);
   const [text, setText] = useState('');
   const typed = useMemo((): { change: AxesChange; words: string; possible: boolean } | string | undefined => {
@@ -242,7 +250,7 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
     const from = head!;
     // A choice from the table brings its own name; any other axes are worked out.
     const structure = named ? describeIn(s, change, named.group) : changeStructure(s, change);
-    const moved = await moveModel(session, {
+    const moved = await moveModel(store, {
       structure,
       treatment: changeTreatment(head!.treatment ?? {}, change),
       p: change.p,
@@ -379,14 +387,14 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
 }
 
 function TooMuchSheet({ report }: { report: SymmetryReport }): ReactNode {
-  const session = useSession();
-  const { head, work, goTo, setCompareWith } = session;
+  const store = useProjectStore();
+  const { head, work, goTo, setCompareWith } = useProject('head', 'work', 'goTo', 'setCompareWith');
   const [twinned, setTwinned] = useState(true);
   const lower = async (g: Subgroup): Promise<void> => {
     const from = head!;
-    const structure = lowerSymmetry(head!.structure, g);
+    const structure = lowerSymmetry(head!.structure!, g);
     const { twins: _t, ...rest } = head!.treatment ?? {};
-    const moved = await moveModel(session, {
+    const moved = await moveModel(store, {
       structure,
       treatment: { ...rest, ...(twinned && g.twins.length ? { twins: g.twins.map((t) => ({ ...t })) } : {}) },
       p: [1, 0, 0, 0, 1, 0, 0, 0, 1],

@@ -1,15 +1,17 @@
 /** A model carried to other axes or another group: one mark for the change, one for its refinement, both on a new branch. */
-import type { SpaceGroup } from '@nagare/core/crystal/space-group';
+import { experiment } from '@nagare/core/crystal/experiment';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { Treatment } from '@nagare/core/crystal/treatment';
 import { multiply3, IDENTITY3, type Mat3 } from '@nagare/core/math/matrix3';
 import type { CycleReport } from '@nagare/core/refine/single-crystal';
-import { Cancelled, run } from '../../engine/engine.ts';
+import type { MergeTaskResult, ResidualTaskResult } from '@nagare/core/tasks/registry';
+import { Cancelled, run, type Running } from '../../engine/engine.ts';
 import { percent } from '../../frame/parts.tsx';
-import { addMark } from '../../store/projects.ts';
+import { residualFigures } from '../../store/evaluation.ts';
 import { mergedData } from '../../store/mark-data.ts';
-import type { Mark } from '../../store/db.ts';
-import type { Session } from '../../store/session.tsx';
+import type { Head } from '../../store/marks.ts';
+import { openState, type ProjectStore, type RecordedMark } from '../../store/project-store.ts';
+import { refinedMark } from '../refine/refine-work.ts';
 
 export interface Move {
   structure: Structure;
@@ -26,125 +28,92 @@ export interface Move {
 }
 
 const isIdentity = (p: Mat3): boolean => p.every((x, i) => Math.abs(x - IDENTITY3[i]!) < 1e-9);
-const residualFigures = (map: {
-  peaks: readonly { height: number }[];
-  holes: readonly { height: number }[];
-  sigma: number;
-}): NonNullable<Mark['residual']> => ({
-  peak: map.peaks[0]?.height ?? 0,
-  hole: map.holes[0]?.height ?? 0,
-  sigma: map.sigma,
-});
 
-const agreementWords = (before: Mark, moved: number, refined: number, now: Structure): string =>
-  `R1 ${percent(before.r1, 3)} in ${before.structure.spaceGroup.symbol}, ${percent(moved, 3)} re-set in ${now.spaceGroup.symbol}${Math.abs(moved - before.r1!) < 1e-4 ? ', the same to rounding' : ''}; ${percent(refined, 3)} refined again${before.readings && Math.abs(refined - before.r1!) < 1e-4 ? ', the same to rounding' : before.readings ? '' : ' (the model before was not refined to its end)'}.`;
+/** How R1 stood before, as moved, and refined again. */
+function agreementWords(before: Head, moved: number, refined: number, now: Structure): string {
+  const sameAs = (r1: number): boolean => Math.abs(r1 - before.r1!) < 1e-4;
+  const group = before.structure?.spaceGroup.symbol ?? '';
+  const end = before.readings
+    ? sameAs(refined)
+      ? ', the same to rounding'
+      : ''
+    : ' (the model before was not refined to its end)';
+  return `R1 ${percent(before.r1, 3)} in ${group}, ${percent(moved, 3)} re-set in ${now.spaceGroup.symbol}${sameAs(moved) ? ', the same to rounding' : ''}; ${percent(refined, 3)} refined again${end}.`;
+}
+
+/** Merges the data for a moved model and judges it; stops between the two when told. */
+function mergeAndJudge(
+  merge: () => Promise<MergeTaskResult>,
+  judge: (m: MergeTaskResult) => Running<ResidualTaskResult>,
+): Running<{ merge: MergeTaskResult; evaluated: ResidualTaskResult }> {
+  let stopped = false,
+    stopJudging: (() => void) | undefined;
+  const result = (async () => {
+    const merged = await merge();
+    if (stopped) throw new Cancelled();
+    const judging = judge(merged);
+    stopJudging = judging.cancel;
+    return { merge: merged, evaluated: await judging.result };
+  })();
+  return {
+    result,
+    cancel: () => {
+      stopped = true;
+      stopJudging?.();
+    },
+  };
+}
 
 /** Puts the changed model on the course, evaluates and refines it. Returns the last mark, or undefined when it was stopped (the change itself stays as a mark). */
-export async function moveModel(session: Session, move: Move): Promise<{ id: string; r1?: number } | undefined> {
-  const { project, head, intake, perform, goTo } = session;
+export async function moveModel(store: ProjectStore, move: Move): Promise<{ id: string; r1?: number } | undefined> {
+  const { project, head, intake, perform, record } = openState(store);
   if (!head) return undefined;
   const { structure, treatment } = move;
   const basis = isIdentity(move.p) ? head.basis : multiply3(head.basis ?? IDENTITY3, move.p);
-  const back = basis && isIdentity(basis);
-  const own: Mat3 = basis ?? IDENTITY3;
-  const mark: Omit<Mark, 'id' | 'created'> = {
-    projectId: project.id,
+  const mark: RecordedMark = {
     parent: head.id,
     kind: 'edit',
     title: move.title,
-    structure,
-    treatment,
-    ...(basis || head.basis ? { basis: own } : {}),
+    content: { kind: 'structure', structure, treatment },
+    ...(basis || head.basis ? { basis: basis ?? IDENTITY3 } : {}),
   };
   const wavelength = project.experiment.wavelength;
-  if (!intake || !wavelength) {
-    const id = await addMark(mark);
-    goTo(id);
-    return { id };
-  }
-  const weights = move.weights ?? head.readings?.weights ?? { a: 0.1, b: 0 },
-    extinction = move.extinction ?? head.readings?.extinction?.value ?? 0;
-  const ready = await perform(`Data for ${structure.spaceGroup.symbol}`, () => {
-    let stopped = false,
-      inner: (() => void) | undefined;
-    const result = (async () => {
-      const merge = await mergedData(
-        project.id,
-        intake,
-        structure.spaceGroup as SpaceGroup,
-        structure.cell,
-        back ? undefined : basis,
-      );
-      if (stopped) throw new Cancelled();
-      const evaluating = run('residual', {
-        structure,
-        reflections: merge.reflections,
-        wavelength,
-        weights,
-        extinction,
-        treatment,
-      });
-      inner = evaluating.cancel;
-      return { merge, evaluated: await evaluating.result };
-    })();
-    return {
-      result,
-      cancel: () => {
-        stopped = true;
-        inner?.();
-      },
-    };
-  });
-  if (!ready) return undefined;
-  const changed = await addMark(
-    { ...mark, r1: ready.evaluated.r1, wr2: ready.evaluated.wr2, residual: residualFigures(ready.evaluated.map) },
-    { map: ready.evaluated.map },
+  if (!intake || !wavelength) return { id: await record(mark) };
+  const moved = (merge: MergeTaskResult) =>
+    experiment(structure, merge.reflections, wavelength, {
+      treatment,
+      weights: move.weights ?? head.readings?.weights,
+      extinction: move.extinction ?? head.readings?.extinction?.value,
+    });
+  const axes = basis && !isIdentity(basis) ? basis : undefined;
+  const ready = await perform(`Data for ${structure.spaceGroup.symbol}`, () =>
+    mergeAndJudge(
+      () => mergedData(project.id, intake, structure.spaceGroup, structure.cell, axes),
+      (merge) => run('residual', moved(merge)),
+    ),
   );
-  goTo(changed);
+  if (!ready) return undefined;
+  const { evaluated } = ready;
+  const { r1, wr2, map } = evaluated;
+  const changed = await record({ ...mark, judged: { r1, wr2, residual: residualFigures(map) }, result: { map } });
   const done = await perform('Refining', (tell) =>
     run(
       'refine',
-      {
-        structure,
-        reflections: ready.merge.reflections,
-        wavelength,
-        options: {
-          cycles: 25,
-          weights,
-          optimizeWeights: move.optimizeWeights,
-          extinction: !!treatment.extinction,
-          treatment,
-          ...(treatment.extinction ? { extinctionStart: extinction } : {}),
-        },
-      },
+      { ...moved(ready.merge), options: { cycles: 25, optimizeWeights: move.optimizeWeights } },
       (c: CycleReport) =>
         tell(
           `cycle ${c.cycle}: R1 ${percent(c.r1)}, largest shift ${c.maxShiftOverSu.toFixed(2)} s.u. (${c.maxShiftOf})`,
         ),
     ),
   );
-  if (!done) return { id: changed, r1: ready.evaluated.r1 };
-  const { result, map, absolute } = done;
-  const id = await addMark(
-    {
-      projectId: project.id,
+  if (!done) return { id: changed, r1 };
+  const { readings, message } = done.result;
+  const id = await record(
+    refinedMark(done, {
       parent: changed,
-      kind: 'refine',
-      structure: result.structure,
-      r1: result.readings.r1,
-      wr2: result.readings.wr2,
-      readings: result.readings,
       title: `refined in ${structure.spaceGroup.symbol}`,
-      message:
-        move.compareR1 && head.r1 !== undefined
-          ? agreementWords(head, ready.evaluated.r1, result.readings.r1, structure)
-          : result.message,
-      treatment: done.treatment,
-      ...(absolute ? { absolute } : {}),
-      residual: residualFigures(map),
-    },
-    { map, ...(result.covariance ? { covariance: result.covariance } : {}) },
+      message: move.compareR1 && head.r1 !== undefined ? agreementWords(head, r1, readings.r1, structure) : message,
+    }),
   );
-  goTo(id);
-  return { id, r1: result.readings.r1 };
+  return { id, r1: readings.r1 };
 }

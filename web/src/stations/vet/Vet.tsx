@@ -1,15 +1,15 @@
 /** Vet: what is wrong, what must be explained, what is worth knowing; each with its evidence, a way to see it and a way out. */
+import { atomsOfSites } from '../../store/selection.ts';
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
-import { IDENTITY } from '@nagare/core/crystal/operator';
 import { cartesian } from '@nagare/core/crystal/structure';
 import type { Finding, Severity } from '@nagare/core/vet/check';
 import { CHECKS, SEVERITY_WORDS } from '@nagare/core/vet/registry';
 import { Sheet } from '../../frame/parts.tsx';
 import { updateProject } from '../../store/projects.ts';
-import { useSession } from '../../store/session.tsx';
-import { useModelAndData } from '../refine/model-data.ts';
+import { useProject, useProjectStore } from '../../store/use-project.tsx';
+import { useExperiment } from '../refine/use-experiment.ts';
 import { carryOut } from './remedies.ts';
 import { useVet } from './use-vet.ts';
 
@@ -62,7 +62,7 @@ const GROUPS: [Severity, string][] = [
 ];
 
 export function VetDesk(): ReactNode {
-  const { head, project } = useSession();
+  const { head, project } = useProject('head', 'project');
   const navigate = useNavigate();
   const { report, working, seconds } = useVet();
   const [open, setOpen] = useState<string | undefined>();
@@ -144,14 +144,23 @@ export function VetDesk(): ReactNode {
 }
 
 function FindingLine({ finding: f, open, onOpen }: { finding: Finding; open: boolean; onOpen(): void }): ReactNode {
-  const session = useSession();
-  const { project, head, select, setPane, setPeaks, setGhost, result, work } = session;
-  const data = useModelAndData();
+  const store = useProjectStore();
+  const { project, head, select, setPane, setPeaks, setGhost, result, work } = useProject(
+    'project',
+    'head',
+    'select',
+    'setPane',
+    'setPeaks',
+    'setGhost',
+    'result',
+    'work',
+  );
+  const data = useExperiment();
   const navigate = useNavigate();
   const said = project.explanations?.[f.key]?.text ?? '';
   const show = (): void => {
     setPane('crystal');
-    if (f.sites.length) select(f.sites.map((site) => ({ site, operator: IDENTITY })));
+    if (f.sites.length && head?.structure) select(atomsOfSites(head.structure, f.sites));
     const peak =
       f.at && result?.map
         ? [...result.map.peaks].find((p) => p.position.every((x, i) => Math.abs(x - f.at![i]!) < 1e-6))
@@ -159,7 +168,12 @@ function FindingLine({ finding: f, open, onOpen }: { finding: Finding; open: boo
     if (peak) setPeaks([peak.name]);
     // A place without an atom is marked until Esc.
     else if (f.at && !f.sites.length)
-      setGhost({ title: f.title, positions: [cartesian(head!.structure.cell, f.at)], elements: ['C'], colour: 'gold' });
+      setGhost({
+        title: f.title,
+        positions: [cartesian(head!.structure!.cell, f.at)],
+        elements: ['C'],
+        colour: 'gold',
+      });
     if (f.reflections?.length && !f.sites.length) {
       setPane('data');
       void navigate(`/projects/${project.id}/refine`);
@@ -193,7 +207,7 @@ function FindingLine({ finding: f, open, onOpen }: { finding: Finding; open: boo
             <p className="mb-1 soft">
               {f.sites
                 .slice(0, 10)
-                .map((i) => head!.structure.sites[i]?.label)
+                .map((i) => head!.structure!.sites[i]?.label)
                 .join(', ')}
               {f.sites.length > 10 ? ` and ${f.sites.length - 10} more` : ''}
             </p>
@@ -209,7 +223,7 @@ function FindingLine({ finding: f, open, onOpen }: { finding: Finding; open: boo
                 key={r.words}
                 className={`word${r.act === 'delete' ? ' off' : ''}`}
                 disabled={!!work}
-                onClick={() => void carryOut(r, session, data, navigate)}
+                onClick={() => void carryOut(r, store, data, navigate)}
               >
                 {r.words}
               </button>

@@ -2,7 +2,6 @@
 import type { NavigateFunction } from 'react-router';
 import { NO_CONTROLS } from '@nagare/core/crystal/controls';
 import { isHydrogen } from '@nagare/core/crystal/elements';
-import { IDENTITY } from '@nagare/core/crystal/operator';
 import { newId } from '@nagare/core/crystal/structure';
 import { assembleAsymmetricUnit, bonds } from '@nagare/core/geometry/bonds';
 import { mendEllipsoids } from '@nagare/core/model/ellipsoids';
@@ -12,9 +11,11 @@ import { usualSu } from '@nagare/core/refine/model-restraints';
 import type { Remedy } from '@nagare/core/vet/check';
 import { run } from '../../engine/engine.ts';
 import { updateProject } from '../../store/projects.ts';
-import type { Session } from '../../store/session.tsx';
+import { openState, type ProjectStore } from '../../store/project-store.ts';
+import { atomsOfSites } from '../../store/selection.ts';
 import { changeElement, deleteSites, setDisplacementKind, type Change } from '../refine/edits.ts';
-import type { ModelAndData } from '@nagare/core/tasks/model-tasks';
+import type { Experiment } from '@nagare/core/crystal/experiment';
+import type { EditModel } from '../../store/use-project.tsx';
 import { refineMark } from '../refine/refine-work.ts';
 
 /** Goes to a station and brings one of its sheets into view, unfolded. */
@@ -34,18 +35,22 @@ export function goToSheet(navigate: NavigateFunction, projectId: string, station
 /** Does what a remedy says. Returns once the mark is made; anything that cannot be done is said as a problem. */
 export async function carryOut(
   remedy: Remedy,
-  session: Session,
-  data: ModelAndData | undefined,
+  store: ProjectStore,
+  data: Experiment | undefined,
   navigate: NavigateFunction,
 ): Promise<void> {
-  const { project, head, edit, setProblem, select, treatment } = session;
-  if (!head) return;
-  const s = head.structure;
+  const { project, head, perform, setProblem, select } = openState(store);
+  if (!head?.structure) return;
+  const { treatment, structure: s } = head;
+  const edit: EditModel = async (change, title, changed) => {
+    const next = changed ? { treatment: changed, treatmentFrom: treatment } : {};
+    await store.getState().edit({ title, change, from: s, ...next });
+  };
   const apply = async (change: Change): Promise<void> => {
     if (typeof change === 'string') setProblem(change);
     else await edit(change.structure, change.title);
   };
-  const pick = (sites: readonly number[]): void => select(sites.map((site) => ({ site, operator: IDENTITY })));
+  const pick = (sites: readonly number[]): void => select(atomsOfSites(s, sites));
   switch (remedy.act) {
     case 'element':
       return apply(changeElement(s, [remedy.site], remedy.element));
@@ -105,7 +110,7 @@ export async function carryOut(
               .filter((b) => parents.has(b.from) && isHydrogen(s.sites[b.to]!.element))
               .map((b) => s.sites[b.to]!.id)
           : [];
-      const done = await session.perform('Planning hydrogens', (tell) =>
+      const done = await perform('Planning hydrogens', (tell) =>
         run(
           'plan',
           {
@@ -156,7 +161,7 @@ export async function carryOut(
         ],
       });
     case 'refine':
-      return refineMark(session, { cycles: 20 });
+      return refineMark(store, { cycles: 20 });
     case 'settle':
       return goToSheet(navigate, project.id, 'refine', 'Settle');
     case 'invert':
@@ -164,7 +169,7 @@ export async function carryOut(
     case 'connect':
       return edit(assembleAsymmetricUnit(s), 'asymmetric unit connected, its centre in the cell');
     case 'extinction':
-      return refineMark(session, { cycles: 20, treatment: { ...treatment, extinction: !treatment.extinction } });
+      return refineMark(store, { cycles: 20, treatment: { ...treatment, extinction: !treatment.extinction } });
     case 'go':
       return goToSheet(navigate, project.id, remedy.station, remedy.sheet);
   }

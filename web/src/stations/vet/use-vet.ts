@@ -5,10 +5,10 @@ import type { VetInput } from '@nagare/core/vet/context';
 import type { VetReport } from '@nagare/core/vet/registry';
 import { run } from '../../engine/engine.ts';
 import { inAxesOf } from '../../store/mark-data.ts';
-import { useSession } from '../../store/session.tsx';
+import { useProject } from '../../store/use-project.tsx';
 
 export function useVet(): { report: VetReport | undefined; working: boolean; seconds: number | undefined } {
-  const { head, project, merged, intake, result } = useSession();
+  const { head, project, merged, intake, result } = useProject('head', 'project', 'merged', 'intake', 'result');
   const residual = result?.markId === head?.id ? result?.map : undefined;
   const key = useMemo(
     () => ['vet', head?.id, merged?.statistics.measured ?? 0, residual ? 1 : 0, JSON.stringify(project.experiment)],
@@ -16,7 +16,7 @@ export function useVet(): { report: VetReport | undefined; working: boolean; sec
   );
   const query = useQuery({
     queryKey: key,
-    enabled: !!head && head.structure.sites.length > 0,
+    enabled: !!head?.structure?.sites.length,
     staleTime: Infinity,
     gcTime: 300_000,
     placeholderData: (old: { report: VetReport; markId: string; seconds: number } | undefined) =>
@@ -26,7 +26,7 @@ export function useVet(): { report: VetReport | undefined; working: boolean; sec
         started = performance.now();
       const raw = intake?.raw && !intake.raw.merged ? inAxesOf(intake.raw, m) : undefined;
       const input: VetInput = {
-        structure: m.structure,
+        structure: m.structure!,
         experiment: project.experiment,
         ...(project.experiment.wavelength ? { wavelength: project.experiment.wavelength } : {}),
         ...(m.readings ? { readings: m.readings } : {}),

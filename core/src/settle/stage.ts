@@ -1,4 +1,5 @@
-/** What every stage of a settle run shares: one refinement with its map, and how the model stands. */
+/** One stage of a settle run: a refinement with its map, and how the model stands. */
+import { experiment, type Experiment, type Weights } from '../crystal/experiment.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { modelMap, residualPeaks, type ResidualPeak } from '../maps/residual.ts';
@@ -18,29 +19,39 @@ export interface MapResult {
   holes: ResidualPeak[];
 }
 
+/** Figures of a model as it stands, and its residual map. The scale is fitted unless given. */
 export function residualOf(
-  structure: Structure,
-  reflections: MergedReflections,
-  wavelength: number,
-  weights: { a: number; b: number },
-  extinction: number,
+  e: Experiment,
   scale?: number,
-  treatment?: Treatment,
 ): {
   map: MapResult;
   figures: ReturnType<typeof evaluateStructure>['figures'];
   scale: number;
   evaluated: ReturnType<typeof evaluateStructure>;
 } {
-  const e = evaluateStructure(structure, reflections, wavelength, weights, extinction, scale, treatment);
-  const map = modelMap('difference', structure, reflections, e.data);
+  const evaluated = evaluateStructure(e, scale);
+  const map = modelMap('difference', e.structure, e.reflections, evaluated.data);
   return {
-    figures: e.figures,
-    scale: e.scale,
-    evaluated: e,
-    map: { grid: map.grid, values: Float32Array.from(map.values), sigma: map.sigma, ...residualPeaks(map, structure) },
+    figures: evaluated.figures,
+    scale: evaluated.scale,
+    evaluated,
+    map: {
+      grid: map.grid,
+      values: Float32Array.from(map.values),
+      sigma: map.sigma,
+      ...residualPeaks(map, e.structure),
+    },
   };
 }
+
+/** A model as a refinement left it: with its weights, extinction and twin fractions. */
+export const refinedExperiment = (before: Experiment, result: RefineResult): Experiment => ({
+  ...before,
+  structure: result.structure,
+  treatment: refinedTreatment(before.treatment, result.readings),
+  weights: result.readings.weights,
+  extinction: result.readings.extinction?.value ?? 0,
+});
 
 /** A treatment with the twin fractions a refinement ended with. */
 export const refinedTreatment = (t: Treatment, r: Readings): Treatment => (r.twins ? { ...t, twins: r.twins } : t);
@@ -56,64 +67,61 @@ export interface Stage {
   readonly covariance?: CovarianceData;
 }
 
-export interface Bench {
+/** What all stages of a run share: the data, and who hears of the cycles. */
+export interface StageSurroundings {
   readonly reflections: MergedReflections;
   readonly wavelength: number;
   readonly context: TaskContext<unknown>;
   readonly onCycle: (title: string, c: CycleReport) => void;
 }
 
+/** Stages before the last begin with weights that let the model move. */
+const STAGE_WEIGHTS: Weights = { a: 0.05, b: 0 };
+
+export interface StageOptions {
+  readonly cycles: number;
+  readonly weights?: Weights;
+  readonly optimizeWeights?: boolean;
+  readonly settled?: number;
+  readonly covariance?: boolean;
+  readonly occupancies?: readonly number[];
+  readonly extinctionStart?: number;
+}
+
 /** Refines and maps. */
 export async function refineStage(
-  bench: Bench,
+  around: StageSurroundings,
   title: string,
   structure: Structure,
   treatment: Treatment,
-  options: {
-    cycles: number;
-    weights?: { a: number; b: number };
-    optimizeWeights?: boolean;
-    settled?: number;
-    covariance?: boolean;
-    occupancies?: readonly number[];
-    extinctionStart?: number;
-  },
+  options: StageOptions,
 ): Promise<Stage & { result: RefineResult }> {
+  const start = experiment(structure, around.reflections, around.wavelength, {
+    treatment,
+    weights: options.weights ?? STAGE_WEIGHTS,
+    extinction: options.extinctionStart,
+  });
   const result = await refineStructure(
-    structure,
-    bench.reflections,
-    bench.wavelength,
+    start,
     {
       cycles: options.cycles,
-      weights: options.weights ?? { a: 0.05, b: 0 },
       optimizeWeights: options.optimizeWeights ?? false,
-      extinction: treatment.extinction ?? false,
-      ...(options.extinctionStart !== undefined ? { extinctionStart: options.extinctionStart } : {}),
-      treatment,
       settled: options.settled ?? 0.05,
       covariance: options.covariance ?? false,
       ...(options.occupancies ? { occupancies: options.occupancies } : {}),
     },
-    { ...bench.context, progress: (c: CycleReport) => bench.onCycle(title, c) } as TaskContext<CycleReport>,
+    { ...around.context, progress: (c: CycleReport) => around.onCycle(title, c) } as TaskContext<CycleReport>,
   );
   const { readings } = result;
-  const after = refinedTreatment(treatment, readings);
-  const { map } = residualOf(
-    result.structure,
-    bench.reflections,
-    bench.wavelength,
-    readings.weights,
-    readings.extinction?.value ?? 0,
-    readings.scale,
-    after,
-  );
+  const after = refinedExperiment(start, result);
+  const { map } = residualOf(after, readings.scale);
   return {
     title,
     cycles: result.history.length,
     structure: result.structure,
     readings,
     map,
-    treatment: after,
+    treatment: after.treatment,
     message: result.message,
     result,
     ...(result.covariance ? { covariance: result.covariance } : {}),

@@ -1,5 +1,5 @@
 /** Hatching of a flat polygon in space: full lines for mirrors, broken ones for glides, with an arrow along the gliding part. */
-import { add, cross, dot, norm, normalize, scale, subtract, type Vec3 } from '@nagare/core/math/matrix3';
+import { add, cross, dot, norm, normalize, scale, subtract, type Vec3 } from '../math/matrix3.ts';
 
 /** Line segments (x, y, z of both ends in turn) that hatch the polygon about 0.9 Å apart, its outline included. */
 export function hatch(polygon: readonly Vec3[], style: 'full' | 'broken', glide: Vec3, spacing = 0.9): Float32Array {

@@ -1,0 +1,279 @@
+/** From a structure, an extent and style rules to the layers of a scene. */
+import { isHome, operatorOf, placeNumber, siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
+import { orthogonalization } from '../crystal/cell.ts';
+import { elementOf, isHydrogen } from '../crystal/elements.ts';
+import { applyOperator } from '../crystal/operator.ts';
+import { displacementToCartesian, type Site, type Structure } from '../crystal/structure.ts';
+import { bonds, bondsBySite, neighbourRef } from '../geometry/bonds.ts';
+import { apply3, eigenSymmetric3, inverse3, multiply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { firstCamera, type Size } from './camera.ts';
+import { mixColours, PAPER_COLOURS, type SceneColours } from './colours.ts';
+import { atomsOfExtent, type Extent } from './extent.ts';
+import { elementColour } from './palette.ts';
+import {
+  USUAL_LIGHT,
+  type AtomPrimitive,
+  type AtomShape,
+  type BondPrimitive,
+  type LabelPrimitive,
+  type Layer,
+  type LinePrimitive,
+  type Scene,
+} from './scene.ts';
+import { resolveStyles, type AtomStyle, type StyleRule } from './style.ts';
+
+export interface SceneWish {
+  readonly extent: Extent;
+  readonly rules: readonly StyleRule[];
+  readonly showCell: boolean;
+  readonly labels: boolean;
+  readonly colours: SceneColours;
+}
+
+/** Radius in units of the r.m.s. displacement that encloses a probability: inverse of the chi distribution with three degrees of freedom, by bisection. */
+export function probabilityRadius(probability: number): number {
+  const inside = (r: number): number => {
+    const n = 200,
+      h = r / n;
+    let sum = 0;
+    for (let i = 0; i <= n; i++) {
+      const x = i * h;
+      sum += (i === 0 || i === n ? 0.5 : 1) * x * x * Math.exp(-0.5 * x * x);
+    }
+    return Math.sqrt(2 / Math.PI) * sum * h;
+  };
+  let low = 0.01,
+    high = 6;
+  for (let i = 0; i < 50; i++) {
+    const mid = (low + high) / 2;
+    if (inside(mid) < probability) low = mid;
+    else high = mid;
+  }
+  return (low + high) / 2;
+}
+
+const sphereAxes = (r: number): [Vec3, Vec3, Vec3] => [
+  [r, 0, 0],
+  [0, r, 0],
+  [0, 0, r],
+];
+
+const STICK_RADIUS = 0.08;
+
+/** Radius of a ball, Å, by element. */
+const ballRadius = (element: string): number =>
+  isHydrogen(element) ? 0.14 : 0.16 + 0.11 * elementOf(element).covalentRadius;
+
+interface Form {
+  readonly axes: readonly [Vec3, Vec3, Vec3];
+  readonly shape: AtomShape;
+}
+
+/** Shapes of the sites as they stand in the model; copies are turned. */
+class Forms {
+  private readonly known = new Map<string, Form>();
+  private readonly reach = new Map<number, number>();
+
+  constructor(private readonly s: Structure) {}
+
+  of(site: Site, style: AtomStyle): Form {
+    const key = `${site.id} ${style.look} ${style.probability} ${style.size}`;
+    let form = this.known.get(key);
+    if (!form) this.known.set(key, (form = this.make(site, style)));
+    return form;
+  }
+
+  private make(site: Site, style: AtomStyle): Form {
+    const sphere = (r: number): Form => ({ axes: sphereAxes(r * style.size), shape: 'sphere' });
+    switch (style.look) {
+      case 'space-filling':
+        return sphere(elementOf(site.element).vdwRadius);
+      case 'sticks':
+        return sphere(STICK_RADIUS);
+      case 'balls':
+        return sphere(ballRadius(site.element));
+      case 'ellipsoids':
+        return isHydrogen(site.element) ? sphere(ballRadius(site.element)) : this.ellipsoid(site, style.probability);
+    }
+  }
+
+  private ellipsoid(site: Site, probability: number): Form {
+    let k = this.reach.get(probability);
+    if (k === undefined) this.reach.set(probability, (k = probabilityRadius(probability)));
+    const d = site.displacement;
+    const length = (u: number): number => k * Math.sqrt(Math.max(1e-4, u));
+    if (d.kind === 'iso') return { axes: sphereAxes(length(d.u)), shape: d.u <= 0 ? 'cube' : 'sphere' };
+    const e = eigenSymmetric3(displacementToCartesian(this.s.cell, d.u));
+    const axes = e.vectors.map((v, i) => v.map((c) => c * length(e.values[i]!)) as unknown as Vec3);
+    return { axes: axes as unknown as [Vec3, Vec3, Vec3], shape: e.values[0] <= 0 ? 'cube' : 'ellipsoid' };
+  }
+}
+
+/** Cartesian rotations of the group's operators: M R M⁻¹. */
+function cartesianRotations(s: Structure): (operator: number) => Mat3 {
+  const m = orthogonalization(s.cell),
+    inverse = inverse3(m);
+  const known = new Map<number, Mat3>();
+  return (operator) => {
+    let r = known.get(operator);
+    if (!r) {
+      const o = operatorOf(s.spaceGroup, { operator, shift: [0, 0, 0] });
+      known.set(operator, (r = multiply3(m, multiply3(o.r, inverse))));
+    }
+    return r;
+  };
+}
+
+interface DrawnAtom {
+  readonly primitive: AtomPrimitive;
+  readonly site: Site;
+  readonly style: AtomStyle;
+}
+
+function drawAtoms(s: Structure, refs: readonly AtomRef[], wish: SceneWish): DrawnAtom[] {
+  const m = orthogonalization(s.cell);
+  const styleOf = resolveStyles(s, wish.rules);
+  const forms = new Forms(s);
+  const rotation = cartesianRotations(s);
+  const index = siteIndices(s);
+  const out: DrawnAtom[] = [];
+  for (const ref of refs) {
+    const site = s.sites[index.get(ref.site)!]!;
+    const style = styleOf(ref, site);
+    if (style.hidden) continue;
+    const form = forms.of(site, style);
+    const turned =
+      form.shape === 'sphere' || ref.operator === 0
+        ? form.axes
+        : (form.axes.map((v) => apply3(rotation(ref.operator), v)) as unknown as AtomPrimitive['axes']);
+    const plain = form.shape === 'cube' ? wish.colours.vermilion : (style.colour ?? elementColour(site.element));
+    out.push({
+      site,
+      style,
+      primitive: {
+        ref,
+        position: apply3(m, applyOperator(operatorOf(s.spaceGroup, ref), site.position)),
+        element: site.element,
+        label: site.label,
+        colour: style.fade ? mixColours(plain, wish.colours.ground, style.fade) : plain,
+        axes: turned,
+        shape: form.shape,
+        opacity: style.opacity,
+      },
+    });
+  }
+  return out;
+}
+
+function bondRadius(p: DrawnAtom, q: DrawnAtom): number {
+  if (p.style.look === 'sticks' || q.style.look === 'sticks')
+    return STICK_RADIUS * Math.min(p.style.size, q.style.size);
+  if (p.site.element === 'H' || q.site.element === 'H') return 0.05;
+  return p.style.fade || q.style.fade ? 0.045 : 0.08;
+}
+
+/** Bonds of the model between atoms that are drawn, each once. */
+function drawBonds(s: Structure, drawn: readonly DrawnAtom[]): BondPrimitive[] {
+  const at = new Map(drawn.map((a, i) => [placeNumber(s, a.primitive.ref), i]));
+  const bySite = bondsBySite(s, bonds(s));
+  const index = siteIndices(s);
+  const out: BondPrimitive[] = [];
+  drawn.forEach((a, i) => {
+    if (a.style.look === 'space-filling') return;
+    for (const b of bySite[index.get(a.site.id)!]!) {
+      const j = at.get(placeNumber(s, neighbourRef(s, b, a.primitive.ref)));
+      if (j === undefined || j <= i || drawn[j]!.style.look === 'space-filling') continue;
+      const other = drawn[j]!;
+      out.push({
+        from: a.primitive.position,
+        to: other.primitive.position,
+        colours: [a.primitive.colour, other.primitive.colour].map((c) => mixColours(c, '#ffffff', 0.25)) as never,
+        radius: bondRadius(a, other),
+        opacity: Math.min(a.primitive.opacity, other.primitive.opacity),
+        atoms: [i, j],
+      });
+    }
+  });
+  return out;
+}
+
+/** The twelve edges of the cell, the axes in their colours, and the letters at their ends. */
+function cellLayers(s: Structure, colours: SceneColours): Layer[] {
+  const m = orthogonalization(s.cell);
+  const corner = (x: number, y: number, z: number): Vec3 => apply3(m, [x, y, z]);
+  const axisColours = [colours.vermilion, colours.pine, colours.indigo];
+  const lines: LinePrimitive[] = [];
+  const edge = (from: Vec3, to: Vec3, axis: number, isAxis: boolean): void => {
+    lines.push({
+      from,
+      to,
+      colour: isAxis ? axisColours[axis]! : colours.soft,
+      width: 1,
+      opacity: isAxis ? 1 : 0.45,
+    });
+  };
+  for (const i of [0, 1])
+    for (const j of [0, 1]) {
+      edge(corner(0, i, j), corner(1, i, j), 0, !i && !j);
+      edge(corner(i, 0, j), corner(i, 1, j), 1, !i && !j);
+      edge(corner(i, j, 0), corner(i, j, 1), 2, !i && !j);
+    }
+  const letter = (text: string, at: Vec3): LabelPrimitive => ({
+    text,
+    at,
+    colour: colours.ink,
+    clear: 0,
+    weight: 2000,
+  });
+  const labels = [
+    letter('o', [0, 0, 0]),
+    ...['a', 'b', 'c'].map((n, k) => letter(n, corner(k === 0 ? 1.03 : 0, k === 1 ? 1.03 : 0, k === 2 ? 1.03 : 0))),
+  ];
+  return [
+    { kind: 'lines', name: 'cell', items: lines },
+    { kind: 'labels', name: 'cell', items: labels },
+  ];
+}
+
+/** More labels than this are noise. */
+const MOST_LABELS = 300;
+
+/** A label beside an atom. */
+export const atomLabel = (a: AtomPrimitive, colour: string, weight = 0): LabelPrimitive => ({
+  text: a.label,
+  at: a.position,
+  colour,
+  clear: 0.9 * Math.max(...a.axes.map((v) => Math.hypot(...v))),
+  weight,
+  ref: a.ref,
+});
+
+/** Layers of a structure: atoms, bonds, cell, labels. Throws RangeError where the extent holds too many atoms to draw. */
+export function buildLayers(s: Structure, wish: SceneWish): Layer[] {
+  const drawn = drawAtoms(s, atomsOfExtent(s, wish.extent), wish);
+  const atoms = drawn.map((d) => d.primitive);
+  const layers: Layer[] = [
+    { kind: 'atoms', name: 'model', items: atoms },
+    { kind: 'bonds', name: 'model', items: drawBonds(s, drawn) },
+  ];
+  if (wish.showCell) layers.push(...cellLayers(s, wish.colours));
+  if (wish.labels && atoms.length <= MOST_LABELS) {
+    const named = atoms.filter((a) => isHome(a.ref) && !isHydrogen(a.element));
+    layers.push({ kind: 'labels', name: 'model', items: named.map((a) => atomLabel(a, wish.colours.ink)) });
+  }
+  return layers;
+}
+
+/** A scene of its own, for a small picture or a file: the first look at what the wish shows. */
+export function buildScene(s: Structure, wish: Partial<SceneWish>, size: Size): Scene {
+  const whole: SceneWish = {
+    extent: { kind: 'unique' },
+    rules: [],
+    showCell: false,
+    labels: false,
+    colours: PAPER_COLOURS,
+    ...wish,
+  };
+  const layers = buildLayers(s, whole);
+  return { layers, camera: firstCamera(layers, size), light: USUAL_LIGHT, ground: whole.colours.ground };
+}

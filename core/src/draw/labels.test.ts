@@ -1,0 +1,25 @@
+import { describe, expect, it } from 'vitest';
+import { seededRandom } from '../math/random.ts';
+import { placeLabels } from './labels.ts';
+
+describe('labels', () => {
+  it('never collide, however crowded, and the weightiest stay', () => {
+    const random = seededRandom(3);
+    const requests = Array.from({ length: 80 }, (_, i) => ({
+      text: `C${i}`,
+      x: 300 * random.next(),
+      y: 200 * random.next(),
+      clear: 8,
+      weight: i,
+    }));
+    const widthOf = (t: string): number => 7 * t.length;
+    const placed = placeLabels(requests, widthOf, 12);
+    expect(placed.length).toBeGreaterThan(15);
+    expect(placed.length).toBeLessThan(80);
+    const boxes = placed.map((p) => [p.x, p.y - 6, p.x + widthOf(p.text), p.y + 6] as const);
+    boxes.forEach((a, i) =>
+      boxes.slice(i + 1).forEach((b) => expect(a[0] < b[2] && b[0] < a[2] && a[1] < b[3] && b[1] < a[3]).toBe(false)),
+    );
+    expect(placeLabels([{ text: 'a', x: 0, y: 0, clear: 5, weight: 1 }], widthOf, 12)).toHaveLength(1);
+  });
+});

@@ -1,0 +1,41 @@
+/** Colours of the theme as the scene takes them. */
+import { useSyncExternalStore } from 'react';
+import type { SceneColours } from '@nagare/core/draw/colours';
+
+const TOKENS: Readonly<Record<keyof SceneColours, string>> = {
+  ground: '--scene',
+  ink: '--ink',
+  soft: '--soft',
+  indigo: '--indigo',
+  water: '--water',
+  vermilion: '--vermilion',
+  gold: '--gold',
+  pine: '--pine',
+};
+
+/** "#abc" as "#aabbcc". */
+const longHex = (text: string): string =>
+  /^#[0-9a-f]{3}$/i.test(text) ? `#${[...text.slice(1)].map((c) => c + c).join('')}` : text;
+
+function readColours(): SceneColours {
+  const style = getComputedStyle(document.documentElement);
+  const out = Object.entries(TOKENS).map(([name, token]) => [name, longHex(style.getPropertyValue(token).trim())]);
+  return Object.fromEntries(out) as SceneColours;
+}
+
+let known: { theme: string; colours: SceneColours } | undefined;
+
+/** The same object as long as the theme stays. */
+function currentColours(): SceneColours {
+  const theme = document.documentElement.dataset['bsTheme'] ?? '';
+  if (known?.theme !== theme) known = { theme, colours: readColours() };
+  return known.colours;
+}
+
+function watchTheme(changed: () => void): () => void {
+  const observer = new MutationObserver(changed);
+  observer.observe(document.documentElement, { attributeFilter: ['data-bs-theme'] });
+  return () => observer.disconnect();
+}
+
+export const useSceneColours = (): SceneColours => useSyncExternalStore(watchTheme, currentColours);

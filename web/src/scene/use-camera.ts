@@ -1,0 +1,124 @@
+/** Where the viewer stands: the first look, what brings things back into view, and looking along axes. */
+import { useCallback, useEffect, useRef } from 'react';
+import type { AtomRef } from '@nagare/core/crystal/atom-ref';
+import { siteOf } from '@nagare/core/crystal/atom-ref';
+import { axisVectors } from '@nagare/core/crystal/cell';
+import type { Structure } from '@nagare/core/crystal/structure';
+import { bestRotation, extentPoints, fitCamera, lookAlong, panCamera, type Margins } from '@nagare/core/draw/camera';
+import type { Layer } from '@nagare/core/draw/scene';
+import { cartesianOf } from '@nagare/core/geometry/measure';
+import { subtract, type Vec3 } from '@nagare/core/math/matrix3';
+import type { ScenePainter } from './painter.ts';
+import type { SceneLayers } from './use-layers.ts';
+
+/** Room for the tools along the lower edge, labels at the sides. */
+const MARGINS: Margins = { left: 30, right: 30, top: 20, bottom: 90 };
+
+/** Layers that must be in the picture: the cell counts when more than the unit is drawn. */
+function framed(layers: readonly Layer[], whole: boolean): readonly Layer[] {
+  const has = layers.some((l) => l.kind === 'atoms' && l.items.length > 0);
+  return layers.filter((l) => {
+    if (l.name === 'cell') return whole || !has;
+    return l.name === 'model' || l.name === 'symmetry';
+  });
+}
+
+export interface CameraHands {
+  fit(): void;
+  /** Looks along a (0), b (1) or c (2). */
+  along(axis: 0 | 1 | 2): void;
+}
+
+export function useCamera(
+  painter: ScenePainter | undefined,
+  scene: SceneLayers,
+  projectId: string,
+  extent: string,
+  selection: readonly AtomRef[],
+): CameraHands {
+  const { layers, structure, copies } = scene;
+  const latest = useRef({ layers, copies });
+  useEffect(() => {
+    latest.current = { layers, copies };
+  });
+  const fit = useCallback(() => {
+    if (!painter) return;
+    const { layers: now, copies: drawn } = latest.current;
+    const symmetry = now.some((l) => l.kind === 'symmetry elements' && l.items.length > 0);
+    const points = extentPoints(framed(now, drawn > 0 || symmetry));
+    painter.camera = fitCamera(points, painter.camera.rotation, painter.size, MARGINS);
+  }, [painter]);
+  const along = useCallback(
+    (axis: 0 | 1 | 2) => {
+      if (!painter || !structure) return;
+      const axes = axisVectors(structure.cell);
+      painter.camera = lookAlong(painter.camera, axes[axis], axes[axis === 2 ? 1 : 2]);
+      fit();
+    },
+    [painter, structure, fit],
+  );
+  useFirstLook(painter, scene, projectId, fit);
+  useFitWhenMoved(scene, extent, fit);
+  useBringIntoView(painter, structure, selection);
+  return { fit, along };
+}
+
+/** First sight of a project on a canvas: the flattest side towards the viewer. */
+function useFirstLook(
+  painter: ScenePainter | undefined,
+  { atoms }: SceneLayers,
+  projectId: string,
+  fit: () => void,
+): void {
+  const seen = useRef<{ painter: ScenePainter; project: string } | undefined>(undefined);
+  useEffect(() => {
+    if (!painter || !atoms.length) return;
+    if (seen.current?.painter === painter && seen.current.project === projectId) return;
+    seen.current = { painter, project: projectId };
+    painter.camera = { ...painter.camera, rotation: bestRotation(atoms.map((a) => a.position)) };
+    // The pane has its size only after the first layout.
+    requestAnimationFrame(fit);
+  }, [painter, atoms, projectId, fit]);
+}
+
+/** Å by which the middle of the drawing may move before it is fitted again. */
+const MOVED = 1.5;
+
+/** A model that was moved (inverted, reassembled), another extent, or symmetry elements that appear, come into view. */
+function useFitWhenMoved({ atoms, layers }: SceneLayers, extent: string, fit: () => void): void {
+  const before = useRef<{ middle: Vec3; extent: string } | undefined>(undefined);
+  useEffect(() => {
+    if (!atoms.length) return;
+    const middle = [0, 1, 2].map(
+      (k) => atoms.reduce((sum, a) => sum + a.position[k]!, 0) / atoms.length,
+    ) as unknown as Vec3;
+    const last = before.current;
+    before.current = { middle, extent };
+    if (last && (last.extent !== extent || Math.hypot(...subtract(last.middle, middle)) > MOVED)) fit();
+  }, [atoms, extent, fit]);
+  const had = useRef(false);
+  const has = layers.some((l) => l.kind === 'symmetry elements' && l.items.length > 0);
+  useEffect(() => {
+    if (has && !had.current) fit();
+    had.current = has;
+  }, [has, fit]);
+}
+
+/** What is chosen in a table or a plan comes out from under the edges and the inspector. */
+function useBringIntoView(
+  painter: ScenePainter | undefined,
+  s: Structure | undefined,
+  selection: readonly AtomRef[],
+): void {
+  const last = selection.at(-1);
+  useEffect(() => {
+    if (!painter || !s || !last || !siteOf(s, last)) return;
+    const { x, y } = painter.project(cartesianOf(s, [last])[0]!);
+    const { width: w, height: h } = painter.size;
+    if (x > 20 && x < w - 320 && y > 20 && y < h - 90) return;
+    if (x >= w - 320 && x < w - 20 && y > 420 && y < h - 90) return;
+    painter.camera = panCamera(painter.camera, Math.max(60, (w - 300) / 2) - x, h / 2 - y);
+    // Only a new choice moves the view, not a model that changes under it.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [last]);
+}

@@ -1,0 +1,233 @@
+/** The hands on the scene: orbit, pan, zoom, pick, box, and the ghost that is laid by hand. */
+import { useRef, useState, type KeyboardEvent, type PointerEvent, type WheelEvent } from 'react';
+import { samePlace, type AtomRef } from '@nagare/core/crystal/atom-ref';
+import { panCamera, screenVector, turnCamera, zoomCamera } from '@nagare/core/draw/camera';
+import { itemsOf } from '@nagare/core/draw/scene';
+import { add, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
+import { middle } from '@nagare/core/math/superpose';
+import type { Ghost } from '../store/project-store.ts';
+import { useProject } from '../store/use-project.tsx';
+import type { ScenePainter } from './painter.ts';
+import type { CameraHands } from './use-camera.ts';
+import type { SceneLayers } from './use-layers.ts';
+
+export interface Box {
+  readonly x: number;
+  readonly y: number;
+  readonly w: number;
+  readonly h: number;
+}
+
+interface Grip {
+  x: number;
+  y: number;
+  readonly startX: number;
+  readonly startY: number;
+  moved: boolean;
+  readonly mode: 'orbit' | 'pan' | 'box' | 'ghost';
+}
+
+/** Radians a pixel. */
+const TURN_SPEED = 0.008;
+/** Radians a press of an arrow. */
+const TURN_STEP = 0.12;
+/** Pixels that still count as a click. */
+const CLICK = 3;
+
+/** The ghost moved, or turned about its middle, by a vector of the screen (pixels). */
+function draggedGhost(painter: ScenePainter, g: Ghost, dx: number, dy: number, turning: boolean): Ghost {
+  const { camera } = painter;
+  if (!turning) {
+    const shift = screenVector(camera, dx, dy);
+    return { ...g, positions: g.positions.map((x) => add(x, shift)) };
+  }
+  const { rotation: r } = camera;
+  const right: Vec3 = [r[0], r[1], r[2]],
+    up: Vec3 = [r[3], r[4], r[5]];
+  const c = middle(g.positions);
+  const turned = (x: Vec3): Vec3 => add(c, turn(turn(subtract(x, c), up, dx * 0.01), right, dy * 0.01));
+  return { ...g, positions: g.positions.map(turned) };
+}
+
+export interface Hands {
+  readonly box: Box | undefined;
+  readonly boxMode: boolean;
+  setBoxMode(on: boolean): void;
+  onKeyDown(e: KeyboardEvent): void;
+  onPointerDown(e: PointerEvent<HTMLElement>): void;
+  onPointerMove(e: PointerEvent<HTMLElement>): void;
+  onPointerUp(e: PointerEvent<HTMLElement>): void;
+  onWheel(e: WheelEvent): void;
+}
+
+export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, camera: CameraHands): Hands {
+  const { head, preview, ghost, setGhost, selection, select, peaks, setPeaks, elements, setElements } = useProject(
+    'head',
+    'preview',
+    'ghost',
+    'setGhost',
+    'selection',
+    'select',
+    'peaks',
+    'setPeaks',
+    'elements',
+    'setElements',
+  );
+  const [box, setBox] = useState<Box | undefined>();
+  const [boxMode, setBoxMode] = useState(false);
+  const grip = useRef<Grip | undefined>(undefined);
+  const { atoms, structure } = scene;
+
+  const drag = (dx: number, dy: number, turning: boolean): void => {
+    if (painter) setGhost((g) => g && draggedGhost(painter, g, dx, dy, turning));
+  };
+
+  const toggle = (ref: AtomRef | undefined, more: boolean): void => {
+    // While another mark is looked at, a pick would speak of the wrong model.
+    if (!structure || (preview && head)) return;
+    if (!ref) {
+      if (more) return;
+      select([]);
+      setPeaks([]);
+      return;
+    }
+    const rest = selection.filter((a) => !samePlace(structure, a, ref));
+    if (rest.length < selection.length) select(rest);
+    // Picking goes on from the last atoms, so a chain of clicks measures.
+    else select(more || selection.length < 4 ? [...selection, ref] : [ref]);
+  };
+
+  const click = (x: number, y: number, more: boolean): void => {
+    if (!painter) return;
+    const atom = painter.pick(x, y);
+    // A residual maximum under the pointer is chosen for the list, unless an atom is meant.
+    const near = atom
+      ? undefined
+      : itemsOf(scene.layers, 'points', 'maxima')
+          .map((m) => ({ m, at: painter.project(m.position) }))
+          .filter(({ at }) => Math.hypot(at.x - x, at.y - y) < 9)
+          .sort((p, q) => q.at.depth - p.at.depth)[0]?.m;
+    if (near) {
+      setPeaks(peaks.includes(near.name) ? peaks.filter((n) => n !== near.name) : [...peaks, near.name]);
+      return;
+    }
+    const element = !atom && elements ? painter.pickElement(x, y) : undefined;
+    if (element !== undefined && elements)
+      setElements({ ...elements, picked: element === elements.picked ? '' : element });
+    else toggle(atom?.ref, more);
+  };
+
+  const next = (more: boolean): void => {
+    if (!structure || !atoms.length) return;
+    const last = selection.at(-1);
+    const i = last ? atoms.findIndex((a) => samePlace(structure, a.ref, last)) : -1;
+    select([...(more ? selection : []), atoms[(i + 1) % atoms.length]!.ref]);
+  };
+
+  const move = (change: (p: ScenePainter) => ScenePainter['camera']) => (): void => {
+    if (painter) painter.camera = change(painter);
+  };
+  const keys: Readonly<Record<string, (shift: boolean) => void>> = {
+    ArrowLeft: move((p) => turnCamera(p.camera, { up: -TURN_STEP })),
+    ArrowRight: move((p) => turnCamera(p.camera, { up: TURN_STEP })),
+    ArrowUp: move((p) => turnCamera(p.camera, { right: -TURN_STEP })),
+    ArrowDown: move((p) => turnCamera(p.camera, { right: TURN_STEP })),
+    '+': move((p) => zoomCamera(p.camera, 1.15)),
+    '=': move((p) => zoomCamera(p.camera, 1.15)),
+    '-': move((p) => zoomCamera(p.camera, 1 / 1.15)),
+    a: () => camera.along(0),
+    b: () => camera.along(1),
+    c: () => camera.along(2),
+    f: () => camera.fit(),
+    Escape: () => (ghost ? setGhost(undefined) : select([])),
+    n: (shift) => next(shift),
+    N: () => next(true),
+  };
+  const arrows: Readonly<Record<string, readonly [number, number]>> = {
+    ArrowLeft: [-4, 0],
+    ArrowRight: [4, 0],
+    ArrowUp: [0, -4],
+    ArrowDown: [0, 4],
+  };
+
+  return {
+    box,
+    boxMode,
+    setBoxMode,
+    onKeyDown(e) {
+      const tag = (e.target as HTMLElement).tagName;
+      if (e.ctrlKey || e.metaKey || tag === 'INPUT' || tag === 'SELECT') return;
+      const arrow = arrows[e.key];
+      if (ghost?.movable && e.shiftKey && arrow) {
+        e.preventDefault();
+        drag(arrow[0], arrow[1], ghost.movable === 'turn');
+        return;
+      }
+      const act = keys[e.key];
+      if (!act) return;
+      e.preventDefault();
+      act(e.shiftKey);
+    },
+    onPointerDown(e) {
+      if ((e.target as HTMLElement).closest('.scene-tools, .scene-counts')) return;
+      e.currentTarget.setPointerCapture(e.pointerId);
+      const { x, y } = pointAt(e);
+      const mode =
+        ghost?.movable && painter?.pick(x, y, 'ghost')
+          ? 'ghost'
+          : boxMode || e.altKey
+            ? 'box'
+            : e.button === 1 || e.button === 2 || e.shiftKey
+              ? 'pan'
+              : 'orbit';
+      grip.current = { x, y, startX: x, startY: y, moved: false, mode };
+    },
+    onPointerMove(e) {
+      const g = grip.current;
+      if (!g || !painter) return;
+      const { x, y } = pointAt(e);
+      if (Math.hypot(x - g.x, y - g.y) < CLICK && !g.moved) return;
+      g.moved = true;
+      const dx = x - g.x,
+        dy = y - g.y;
+      if (g.mode === 'box')
+        setBox({
+          x: Math.min(x, g.startX),
+          y: Math.min(y, g.startY),
+          w: Math.abs(x - g.startX),
+          h: Math.abs(y - g.startY),
+        });
+      else if (g.mode === 'ghost') drag(dx, dy, ghost?.movable === 'turn' || e.shiftKey);
+      else if (g.mode === 'pan') painter.camera = panCamera(painter.camera, dx, dy);
+      else painter.camera = turnCamera(painter.camera, { up: dx * TURN_SPEED, right: dy * TURN_SPEED });
+      g.x = x;
+      g.y = y;
+    },
+    onPointerUp(e) {
+      const g = grip.current;
+      grip.current = undefined;
+      if (!g || !painter) return;
+      if (!g.moved) {
+        const { x, y } = pointAt(e);
+        click(x, y, e.shiftKey || e.ctrlKey);
+        return;
+      }
+      if (g.mode !== 'box' || !box) return;
+      const inside = atoms.filter((a) => {
+        const p = painter.project(a.position);
+        return p.x > box.x && p.x < box.x + box.w && p.y > box.y && p.y < box.y + box.h;
+      });
+      select(inside.map((a) => a.ref));
+      setBox(undefined);
+      setBoxMode(false);
+    },
+    onWheel(e) {
+      if (painter) painter.camera = zoomCamera(painter.camera, Math.exp(-e.deltaY * 0.0012));
+    },
+  };
+}
+
+function pointAt(e: PointerEvent<HTMLElement>): { x: number; y: number } {
+  const r = e.currentTarget.getBoundingClientRect();
+  return { x: e.clientX - r.left, y: e.clientY - r.top };
+}

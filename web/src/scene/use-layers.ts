@@ -1,0 +1,213 @@
+/** The layers of the scene in this tab: the model (built in a worker when it is large) and what lies beside it. */
+import { useEffect, useMemo, useRef, useState } from 'react';
+import type { Structure } from '@nagare/core/crystal/structure';
+import { buildLayers, type SceneWish } from '@nagare/core/draw/build-scene';
+import type { SceneColours } from '@nagare/core/draw/colours';
+import { atomsPerCell } from '@nagare/core/draw/extent';
+import {
+  densityLayer,
+  elementLayers,
+  ghostLayers,
+  maximaLayers,
+  selectionLayers,
+  type GhostAtoms,
+} from '@nagare/core/draw/extra-layers';
+import { itemsOf, type AtomPrimitive, type Layer } from '@nagare/core/draw/scene';
+import { orthogonalization } from '@nagare/core/crystal/cell';
+import type { Surface } from '@nagare/core/maps/isosurface';
+import { apply3, inverse3, type Vec3 } from '@nagare/core/math/matrix3';
+import { sameAxes } from '@nagare/core/model/compare';
+import { cartesian } from '@nagare/core/crystal/structure';
+import { run } from '../engine/engine.ts';
+import { useMark, useProject } from '../store/use-project.tsx';
+import { useSceneColours } from './scene-colours.ts';
+import { sceneWish } from './scene-wish.ts';
+import { useShownMap } from './use-map.ts';
+
+/** Drawn atoms above which the layers are built in a worker. */
+const IN_WORKER = 500;
+
+interface Built {
+  readonly layers: readonly Layer[];
+  readonly structure: Structure;
+}
+
+const NOTHING: readonly Layer[] = [];
+
+/** About how many atoms an extent will draw, without building it. */
+function roughCount(s: Structure, wish: SceneWish): number {
+  const { extent } = wish;
+  if (extent.kind === 'unique') return s.sites.length;
+  if (extent.kind === 'list') return extent.atoms.length;
+  return atomsPerCell(s) * (extent.kind === 'block' ? 4 : 1);
+}
+
+/** Model layers of a structure; a large one keeps the picture before it on screen until it is ready. */
+function useModelLayers(s: Structure | undefined, wish: SceneWish | undefined): { built?: Built; problem?: string } {
+  const large = !!s && !!wish && roughCount(s, wish) > IN_WORKER;
+  const here = useMemo((): { built?: Built; problem?: string } => {
+    if (!s || !wish || large) return {};
+    try {
+      return { built: { layers: buildLayers(s, wish), structure: s } };
+    } catch (e) {
+      return { problem: (e as Error).message };
+    }
+  }, [s, wish, large]);
+  const turn = useRef(0);
+  const [there, setThere] = useState<{ built?: Built; problem?: string }>({});
+  useEffect(() => {
+    if (!s || !wish || !large) return;
+    const mine = ++turn.current;
+    const building = run('scene', { structure: s, wish });
+    building.result.then(
+      (layers) => {
+        if (mine === turn.current) setThere({ built: { layers, structure: s } });
+      },
+      (e: Error) => {
+        if (mine === turn.current && e.name !== 'Cancelled') setThere({ problem: e.message });
+      },
+    );
+    return () => building.cancel();
+  }, [s, wish, large]);
+  return large ? there : here;
+}
+
+/** How far from an atom density is drawn, Å. */
+const DENSITY_REACH = 2.2;
+/** Density is drawn around so many atoms at most. */
+const MOST_AROUND = 600;
+
+type SurfacePair = { excess: Surface; deficit: Surface };
+
+/** Surfaces of the shown map around the atoms given, contoured in a worker; only the latest level counts. */
+function useSurfaces(s: Structure | undefined, around: readonly AtomPrimitive[] | undefined): SurfacePair | undefined {
+  const { level, showMap, preview, ghost } = useProject('level', 'showMap', 'preview', 'ghost');
+  const own = useShownMap();
+  const map = preview ? undefined : (ghost?.map ?? own);
+  const [pair, setPair] = useState<SurfacePair | undefined>();
+  const wanted = showMap && map && s && around?.length ? { map, s, around } : undefined;
+  const { map: shown, s: structure, around: atoms } = wanted ?? {};
+  useEffect(() => {
+    if (!shown || !structure || !atoms) return;
+    const inverse = inverse3(orthogonalization(structure.cell));
+    const near = atoms.slice(0, MOST_AROUND).map((a) => a.position);
+    const fractional = near.map((x) => apply3(inverse, x));
+    const pad = [structure.cell.a, structure.cell.b, structure.cell.c].map((length) => DENSITY_REACH / length);
+    const bound = (pick: (...v: number[]) => number, sign: number): Vec3 =>
+      [0, 1, 2].map((k) => pick(...fractional.map((f) => f[k]!)) + sign * pad[k]!) as unknown as Vec3;
+    let contouring: ReturnType<typeof run<'contour'>> | undefined;
+    const timer = setTimeout(() => {
+      contouring = run('contour', {
+        grid: shown.grid,
+        values: shown.values,
+        cell: structure.cell,
+        region: { min: bound(Math.min, -1), max: bound(Math.max, 1) } as never,
+        level,
+        around: Float32Array.from(near.flat()),
+        reach: DENSITY_REACH,
+      });
+      contouring.result.then(setPair, () => undefined);
+    }, 40);
+    return () => {
+      clearTimeout(timer);
+      contouring?.cancel();
+    };
+  }, [shown, structure, atoms, level]);
+  return wanted ? pair : undefined;
+}
+
+/** What is drawn translucent beside the model: a proposal, or the mark it is compared with. */
+function useGhost(s: Structure | undefined, colours: SceneColours): GhostAtoms | undefined {
+  const { ghost, compareWith } = useProject('ghost', 'compareWith');
+  const compared = useMark(compareWith)?.structure;
+  return useMemo(() => {
+    if (ghost) return { positions: ghost.positions, elements: ghost.elements, colour: colours[ghost.colour] };
+    // In other axes the atoms of another mark have no place here.
+    if (!s || !compared || !sameAxes(compared, s)) return undefined;
+    return {
+      positions: compared.sites.map((x) => cartesian(s.cell, x.position)),
+      elements: compared.sites.map((x) => x.element),
+      groups: compared.sites.map((x) => (x.disorder ? `${x.disorder.assembly}.${x.disorder.group}` : '')),
+      colour: colours.gold,
+    };
+  }, [ghost, compared, s, colours]);
+}
+
+/** Residual maxima above the level, and those that were chosen. */
+function useMaxima(s: Structure | undefined, colours: SceneColours): readonly Layer[] {
+  const { showMap, preview, result, level, peaks } = useProject('showMap', 'preview', 'result', 'level', 'peaks');
+  const all = preview || !showMap ? undefined : result?.map?.peaks;
+  return useMemo(() => {
+    if (!s || !all) return NOTHING;
+    const shown = all.filter((q, i) => i < 14 && (q.height >= level || peaks.includes(q.name)));
+    return maximaLayers(s, shown, new Set(peaks), colours);
+  }, [s, all, level, peaks, colours]);
+}
+
+export interface SceneLayers {
+  /** The structure the layers are of. */
+  readonly structure: Structure | undefined;
+  readonly layers: readonly Layer[];
+  readonly atoms: readonly AtomPrimitive[];
+  readonly colours: SceneColours;
+  readonly problem: string | undefined;
+  /** Of the atoms, how many are copies. */
+  readonly copies: number;
+}
+
+/** Everything in the scene of this tab. `aroundSelection` keeps density to the selected atoms. */
+export function useLayers(aroundSelection: boolean): SceneLayers {
+  const { head, preview, view, growth, around, hidden, selection, elements } = useProject(
+    'head',
+    'preview',
+    'view',
+    'growth',
+    'around',
+    'hidden',
+    'selection',
+    'elements',
+  );
+  const colours = useSceneColours();
+  const wanted = preview ?? head?.structure;
+  // A candidate that is only looked at is drawn as it is, not as the model was grown.
+  const grown = preview ? undefined : growth;
+  const wish = useMemo(
+    () => wanted && sceneWish(wanted, { view, growth: grown ?? [], around, hidden }, colours),
+    [wanted, view, grown, around, hidden, colours],
+  );
+  const { built, problem } = useModelLayers(wanted, wish);
+  const structure = built?.structure;
+  const model = built?.layers ?? NOTHING;
+  const atoms = useMemo(() => itemsOf(model, 'atoms', 'model'), [model]);
+  const chosen = useMemo(
+    () => (structure ? selectionLayers(structure, atoms, selection, colours) : NOTHING),
+    [structure, atoms, selection, colours],
+  );
+  const halos = itemsOf(chosen, 'halos');
+  const surfaces = useSurfaces(structure, aroundSelection && halos.length ? halos : atoms);
+  const density = useMemo(() => surfaces && densityLayer(surfaces, colours), [surfaces, colours]);
+  const ghost = useGhost(structure, colours);
+  const ghosts = useMemo(() => (ghost ? ghostLayers(ghost) : NOTHING), [ghost]);
+  const symmetry = useMemo(
+    () =>
+      structure && elements?.list.length
+        ? elementLayers(
+            structure,
+            elements.list,
+            { labels: elements.labels, ...(elements.picked === undefined ? {} : { picked: elements.picked }) },
+            colours,
+          )
+        : NOTHING,
+    [structure, elements, colours],
+  );
+  const maxima = useMaxima(structure, colours);
+  const layers = useMemo(
+    () => [...model, ...chosen, ...ghosts, ...symmetry, ...maxima, ...(density ? [density] : [])],
+    [model, chosen, ghosts, symmetry, maxima, density],
+  );
+  const copies = useMemo(
+    () => atoms.filter((a) => a.ref.operator !== 0 || a.ref.shift.some((x) => x !== 0)).length,
+    [atoms],
+  );
+  return { structure, layers, atoms, colours, problem, copies };
+}

@@ -1,0 +1,64 @@
+/** Putting marks on the course. */
+import { newId } from '@nagare/core/crystal/structure';
+import type { Mat3 } from '@nagare/core/math/matrix3';
+import type { NagareDatabase, ResultRow } from './db.ts';
+import type { Content, CrystalMark, Mark, MarkKind, ModelRow } from './marks.ts';
+
+/** A mark to be: what it holds and how it was judged. What type it is follows from its content and the project's data. */
+export interface NewMark {
+  readonly projectId: string;
+  readonly parent?: string;
+  readonly kind: MarkKind;
+  readonly title: string;
+  readonly message?: string;
+  readonly content: Content;
+  /** Of a crystal that was judged against its data. */
+  readonly judged?: Pick<CrystalMark, 'r1' | 'wr2' | 'readings' | 'residual' | 'absolute' | 'decisions'>;
+  readonly rwp?: number;
+  /** Axes of its own; else those of the parent. */
+  readonly basis?: Mat3;
+  readonly result?: Omit<ResultRow, 'markId' | 'projectId'>;
+}
+
+const present = <T extends object>(fields: T): T =>
+  Object.fromEntries(Object.entries(fields).filter(([, v]) => v !== undefined)) as T;
+
+function markRow(wish: NewMark, model: string, created: number, hasData: boolean, basis: Mat3 | undefined): Mark {
+  const { projectId, parent, kind, title, message, content } = wish;
+  const base = { ...present({ id: newId(), projectId, parent, kind, title, message }), created, revision: 0, model };
+  if (content.kind === 'fit') {
+    const { fit } = content;
+    return present({
+      ...base,
+      type: 'fit' as const,
+      rwp: wish.rwp,
+      phases: fit.model.phases.map((p) => p.name),
+      parameters: fit.result?.parameters,
+      s: fit.result?.s,
+    });
+  }
+  const { structure } = content;
+  const about = { ...base, sites: structure.sites.length, group: structure.spaceGroup.symbol, basis };
+  return hasData
+    ? present({ ...about, type: 'crystal' as const, ...wish.judged })
+    : present({ ...about, type: 'structure' as const });
+}
+
+/** Puts a new mark on the course with its model and large results, and makes it the project's latest place. */
+export async function addMark(db: NagareDatabase, wish: NewMark): Promise<{ mark: Mark; model: ModelRow }> {
+  const model: ModelRow = { ...wish.content, id: newId(), projectId: wish.projectId };
+  return db.transaction('rw', [db.projects, db.marks, db.models, db.results, db.data], async () => {
+    const parent = wish.parent ? await db.marks.get(wish.parent) : undefined;
+    // A model keeps the axes of the one it was made from, unless it brings its own.
+    const basis = wish.basis ?? (parent && parent.type !== 'fit' ? parent.basis : undefined);
+    const hasData = (await db.data.where('projectId').equals(wish.projectId).count()) > 0;
+    // Later than its parent even where the clock stood still, so that the course keeps its order.
+    const created = Math.max(Date.now(), (parent?.created ?? 0) + 1);
+    const mark = markRow(wish, model.id, created, hasData, basis);
+    await db.models.add(model);
+    await db.marks.add(mark);
+    if (wish.result) await db.results.add({ ...wish.result, markId: mark.id, projectId: wish.projectId });
+    await db.projects.update(wish.projectId, { head: mark.id, updated: Date.now() });
+    return { mark, model };
+  });
+}

@@ -1,0 +1,588 @@
+/**
+ * One open project: its rows kept live, this tab's place on the course, and the commands that change it. Knows no user
+ * interface framework; components select from its state and call its commands.
+ *
+ * Commands that change the course go through one queue, each over the head that the one before left. Judging a changed
+ * model against the data is a step of its own: it waits for a pause, and is dropped when the model moves on.
+ */
+import { liveQuery, type Subscription } from 'dexie';
+import { createStore, type StoreApi } from 'zustand/vanilla';
+import type { AtomRef } from '@nagare/core/crystal/atom-ref';
+import { siteIndices } from '@nagare/core/crystal/atom-ref';
+import type { Structure } from '@nagare/core/crystal/structure';
+import type { Treatment } from '@nagare/core/crystal/treatment';
+import type { MapKind } from '@nagare/core/maps/residual';
+import type { SampledMap } from '@nagare/core/maps/sample';
+import type { Vec3 } from '@nagare/core/math/matrix3';
+import type { Growth } from '@nagare/core/model/complete';
+import { rebaseStructure, rebaseTreatment } from '@nagare/core/model/rebase';
+import { obeyControls } from '@nagare/core/refine/holds';
+import type { SymmetryElement } from '@nagare/core/symmetry/elements';
+import type { MergeTaskResult } from '@nagare/core/tasks/registry';
+import type { Place, Running } from '../engine/engine.ts';
+import { Cancelled } from '../engine/engine.ts';
+import { CommandQueue } from './command-queue.ts';
+import type { IntakeRow, NagareDatabase, PatternRow, PowderRow, Project, ResultRow, SolveRow } from './db.ts';
+import { mergeServes } from './db.ts';
+import { startEvaluation, type Evaluate } from './evaluation.ts';
+import { mergeKey, mergedForModel } from './mark-data.ts';
+import { headOf, type Content, type Head, type Mark } from './marks.ts';
+import { addMark, type NewMark } from './course.ts';
+import { ModelCache } from './model-cache.ts';
+import { rememberedView, rememberView, type ViewState } from './view-state.ts';
+
+/** One long piece of work and how far it is. */
+export interface Work {
+  readonly title: string;
+  readonly detail: string;
+  readonly started: number;
+  cancel(): void;
+}
+
+/** Atoms that are not (yet) the model's, drawn translucent; a movable one is dragged, turned and scored live. */
+export interface Ghost {
+  title: string;
+  /** Cartesian, Å. */
+  positions: Vec3[];
+  elements: string[];
+  colour: 'water' | 'gold';
+  movable?: 'move' | 'turn';
+  /** Shown instead of the mark's residual map while this is on screen. */
+  map?: SampledMap & { values: Float32Array; sigma: number };
+}
+
+export interface ShownElements {
+  readonly list: readonly SymmetryElement[];
+  readonly labels: boolean;
+  /** Words of the one that is picked. */
+  readonly picked?: string;
+}
+
+/** What the middle of the window shows. */
+export type Pane = 'crystal' | 'data' | 'section' | 'page' | 'tables' | 'cif';
+
+/** What is stored. */
+interface StoredState {
+  readonly status: 'loading' | 'missing' | 'ready';
+  readonly project: Project | undefined;
+  readonly marks: readonly Mark[];
+  readonly head: Head | undefined;
+  readonly result: ResultRow | undefined;
+  readonly intake: IntakeRow | undefined;
+  readonly hasData: boolean;
+  /** The data merged for the group and axes of the present mark (of Intake, before there is one); undefined while they are not known. */
+  readonly merged: MergeTaskResult | undefined;
+  readonly solve: SolveRow | undefined;
+  readonly patterns: readonly PatternRow[];
+  readonly powder: PowderRow | undefined;
+}
+
+/** What is on screen in this tab. */
+interface ScreenState {
+  readonly selection: readonly AtomRef[];
+  /** Names of the residual peaks chosen in the list or in the scene. */
+  readonly peaks: readonly string[];
+  readonly view: ViewState;
+  /** Level of the residual surfaces, e Å⁻³. */
+  readonly level: number;
+  readonly showMap: boolean;
+  /** A candidate looked at in the scene before it is taken. */
+  readonly preview: Structure | undefined;
+  readonly ghost: Ghost | undefined;
+  /** Mark compared with the present one. */
+  readonly compareWith: string | undefined;
+  /** Which synthesis the surfaces and the section show. */
+  readonly mapKind: MapKind;
+  readonly pane: Pane;
+  /** Disorder groups not drawn, as "A.2". */
+  readonly hidden: readonly string[];
+  /** Symmetry elements drawn in the scene, and the one that is picked. */
+  readonly elements: ShownElements | undefined;
+  /** How the drawing was grown by hand; the drawing follows the model as it changes. */
+  readonly growth: readonly Growth[];
+  /** Atoms that a sphere is drawn around. */
+  readonly around: readonly AtomRef[];
+  readonly work: Work | undefined;
+  readonly problem: string | undefined;
+  readonly place: Place;
+}
+
+/** An edit as it was begun: the model it was made from and what it makes of it. */
+export interface Edit {
+  readonly title: string;
+  /** From the model as it stands when the edit's turn comes; a string says why it cannot be done. */
+  readonly change: Structure | ((s: Structure) => Structure | string);
+  /** The model that `change`, where it is a structure, was made from. */
+  readonly from?: Structure;
+  readonly treatment?: Treatment;
+  readonly treatmentFrom?: Treatment;
+}
+
+export interface ProjectCommands {
+  select(atoms: readonly AtomRef[]): void;
+  setPeaks(names: readonly string[]): void;
+  setView(change: Partial<ViewState>): void;
+  setLevel(level: number): void;
+  setShowMap(on: boolean): void;
+  setPreview(structure: Structure | undefined): void;
+  setGhost(change: Ghost | undefined | ((g: Ghost | undefined) => Ghost | undefined)): void;
+  setCompareWith(markId: string | undefined): void;
+  setMapKind(kind: MapKind): void;
+  setPane(pane: Pane): void;
+  setHidden(groups: readonly string[]): void;
+  setElements(shown: ShownElements | undefined): void;
+  setGrowth(acts: readonly Growth[]): void;
+  setAround(atoms: readonly AtomRef[]): void;
+  setProblem(text: string | undefined): void;
+  setPlace(place: Place): void;
+  goTo(markId: string): Promise<void>;
+  undo(): Promise<void>;
+  redo(): Promise<void>;
+  /** Puts a changed model (or the data it stands on) on the course. Resolves to the mark, or undefined where nothing changed. */
+  edit(edit: Edit): Promise<string | undefined>;
+  /** Puts a mark on the course after the present one (or the parent given) and goes there. */
+  record(mark: RecordedMark): Promise<string>;
+  nameMark(markId: string, name: string): Promise<void>;
+  /** What a mark holds; undefined where it is not there. */
+  contentOf(markId: string): Promise<Content | undefined>;
+  /** Runs one long piece of work at a time; resolves to undefined when it was stopped. */
+  perform<T>(title: string, start: (tell: (detail: string) => void) => Running<T>): Promise<T | undefined>;
+  /** Resolves when every command given so far is done. */
+  idle(): Promise<void>;
+  dispose(): void;
+}
+
+/** A mark to be, without what the store knows: project, identifiers, time. */
+export type RecordedMark = Omit<NewMark, 'projectId' | 'parent'> & { readonly parent?: string | null };
+
+export type ProjectState = StoredState & ScreenState & ProjectCommands;
+export type ProjectStore = StoreApi<ProjectState>;
+
+export interface StoreSurroundings {
+  readonly db: NagareDatabase;
+  readonly evaluate: Evaluate;
+  /** Where this tab remembers its place. */
+  readonly memory: Pick<Storage, 'getItem' | 'setItem'>;
+  /** Pause before a changed model is judged, ms. */
+  readonly pause?: number;
+}
+
+const START: StoredState & ScreenState = {
+  status: 'loading',
+  project: undefined,
+  marks: [],
+  head: undefined,
+  result: undefined,
+  intake: undefined,
+  hasData: false,
+  merged: undefined,
+  solve: undefined,
+  patterns: [],
+  powder: undefined,
+  selection: [],
+  peaks: [],
+  view: rememberedView(),
+  level: 0.28,
+  showMap: true,
+  preview: undefined,
+  ghost: undefined,
+  compareWith: undefined,
+  mapKind: 'difference',
+  pane: 'crystal',
+  hidden: [],
+  elements: undefined,
+  growth: [],
+  around: [],
+  work: undefined,
+  problem: undefined,
+  place: 'page',
+};
+
+/** Rows that did not change stay the objects they were, so that nothing that hangs on them is worked out again. */
+function keepUnchanged(before: readonly Mark[], now: readonly Mark[]): readonly Mark[] {
+  const known = new Map(before.map((m) => [m.id, m]));
+  const next = now.map((m) => {
+    const old = known.get(m.id);
+    return old && old.revision === m.revision ? old : m;
+  });
+  return next.length === before.length && next.every((m, i) => m === before[i]) ? before : next;
+}
+
+class OpenProject {
+  readonly store: ProjectStore;
+  private readonly queue = new CommandQueue();
+  private readonly models: ModelCache;
+  private readonly subscriptions: Subscription[] = [];
+  private resultOf: Subscription | undefined;
+  private headId: string | undefined;
+  /** The person chose a level for this mark. */
+  private ownLevel = false;
+  private mergedKey = '';
+  private working = false;
+  private stopEvaluation: (() => void) | undefined;
+  private disposed = false;
+
+  constructor(
+    private readonly id: string,
+    private readonly around: StoreSurroundings,
+  ) {
+    this.models = new ModelCache(around.db);
+    this.headId = around.memory.getItem(`head:${id}`) ?? undefined;
+    this.store = createStore<ProjectState>(() => ({ ...START, ...this.commands() }));
+    this.listen();
+  }
+
+  private get state(): ProjectState {
+    return this.store.getState();
+  }
+
+  private set(change: Partial<ProjectState>): void {
+    if (!this.disposed) this.store.setState(change);
+  }
+
+  /** Keeps the state in step with what is stored, whichever tab stored it. */
+  private listen(): void {
+    const { db } = this.around;
+    const watch = <T>(read: () => Promise<T>, take: (value: T) => void): void => {
+      this.subscriptions.push(
+        liveQuery(read).subscribe({ next: take, error: (e: Error) => this.set({ problem: e.message }) }),
+      );
+    };
+    const rows = { project: false, marks: false };
+    const ready = (): void => {
+      if (!rows.project || !rows.marks) return;
+      if (!this.state.project) this.set({ status: 'missing' });
+      else void this.queue.add(() => this.settleHead());
+    };
+    watch(
+      () => db.projects.get(this.id),
+      (project) => {
+        rows.project = true;
+        this.set({ project });
+        ready();
+      },
+    );
+    watch(
+      () => db.marks.where('projectId').equals(this.id).sortBy('created'),
+      (marks) => {
+        rows.marks = true;
+        this.set({ marks: keepUnchanged(this.state.marks, marks) });
+        ready();
+      },
+    );
+    watch(
+      () => db.intake.get(this.id),
+      (intake) => {
+        this.set({ intake });
+        this.followData();
+      },
+    );
+    watch(
+      () => db.solves.get(this.id),
+      (solve) => this.set({ solve }),
+    );
+    watch(
+      async () => (await db.data.where('projectId').equals(this.id).count()) > 0,
+      (hasData) => this.set({ hasData }),
+    );
+    watch(
+      () => db.patterns.where('projectId').equals(this.id).sortBy('order'),
+      (patterns) => this.set({ patterns: patterns.length ? patterns : START.patterns }),
+    );
+    watch(
+      () => db.powder.get(this.id),
+      (powder) => this.set({ powder }),
+    );
+  }
+
+  /** The mark this tab stands at: its own where it is still there, else the project's latest. */
+  private async settleHead(): Promise<void> {
+    const { marks, project, head } = this.state;
+    const mark = marks.find((m) => m.id === this.headId) ?? marks.find((m) => m.id === project?.head);
+    if (!mark) {
+      if (head) this.set({ head: undefined, result: undefined });
+      this.set({ status: 'ready' });
+      return;
+    }
+    if (head?.mark === mark) return void this.set({ status: 'ready' });
+    await this.stand(mark);
+    this.set({ status: 'ready' });
+  }
+
+  /** Makes a mark the head. */
+  private async stand(mark: Mark): Promise<void> {
+    const content = await this.models.get(mark.model);
+    if (!content || this.disposed) return;
+    const before = this.state.head;
+    this.headId = mark.id;
+    this.around.memory.setItem(`head:${this.id}`, mark.id);
+    const head = headOf(mark, content);
+    const moved = before?.id !== mark.id;
+    if (moved) this.ownLevel = false;
+    const here = head.structure && siteIndices(head.structure);
+    this.set({
+      head,
+      ...(moved
+        ? {
+            preview: undefined,
+            peaks: [],
+            ghost: undefined,
+            result: undefined,
+            // A selection follows its sites from mark to mark; what is gone is left out.
+            selection: this.state.selection.filter((a) => here?.has(a.site)),
+          }
+        : {}),
+    });
+    if (moved) this.followResult(mark.id);
+    this.followData();
+  }
+
+  /** Keeps the large results of the head at hand. */
+  private followResult(markId: string): void {
+    this.resultOf?.unsubscribe();
+    this.resultOf = liveQuery(() => this.around.db.results.get(markId)).subscribe({
+      next: (result) => {
+        if (this.state.head?.id !== markId) return;
+        this.set({ result });
+        this.followLevel();
+        this.judge();
+      },
+      error: (e: Error) => this.set({ problem: e.message }),
+    });
+  }
+
+  /** Four times the noise of the map, until the person chooses a level for this mark. */
+  private followLevel(): void {
+    if (this.ownLevel) return;
+    const { ghost, result, mapKind } = this.state;
+    const noise = ghost?.map?.sigma ?? result?.map?.sigma ?? 0.07;
+    const level = mapKind === 'difference' ? Math.max(0.12, Math.min(2.4, Math.round(4 * noise * 50) / 50)) : 1.6;
+    this.set({ level });
+  }
+
+  /** Keeps the data merged for the group and axes of the head. */
+  private followData(): void {
+    const { head, intake } = this.state;
+    const structure = head?.structure;
+    if (!intake || !structure) {
+      this.mergedKey = '';
+      this.set({ merged: head ? undefined : intake?.merge });
+      return;
+    }
+    if (!head.basis && mergeServes(intake, structure.spaceGroup)) {
+      this.mergedKey = '';
+      if (this.state.merged !== intake.merge) this.set({ merged: intake.merge });
+      this.judge();
+      return;
+    }
+    const key = mergeKey(this.id, intake, structure, head.basis);
+    if (key === this.mergedKey) return;
+    this.mergedKey = key;
+    this.set({ merged: undefined });
+    void mergedForModel(this.id, intake, structure, head.basis).then(
+      (merged) => {
+        if (this.mergedKey !== key) return;
+        this.set({ merged });
+        this.judge();
+      },
+      (e: Error) => this.set({ problem: e.message }),
+    );
+  }
+
+  /** Judges the head against the data where that was not done yet: after a pause, and not if it moves on. */
+  private judge(): void {
+    const { head, merged, project, result } = this.state;
+    this.stopEvaluation?.();
+    this.stopEvaluation = undefined;
+    const wavelength = project?.experiment.wavelength;
+    if (!head || head.mark.type !== 'crystal' || !head.structure?.sites.length || !merged || !wavelength) return;
+    if (head.r1 !== undefined || result?.map) return;
+    this.stopEvaluation = startEvaluation(
+      { head, merged, wavelength, db: this.around.db, evaluate: this.around.evaluate },
+      this.around.pause ?? 150,
+      (e) => this.set({ problem: e.message }),
+    );
+  }
+
+  private async record(mark: RecordedMark): Promise<string> {
+    const parent = mark.parent === null ? undefined : (mark.parent ?? this.state.head?.id);
+    const { parent: _, ...rest } = mark;
+    const { mark: row, model } = await addMark(this.around.db, {
+      ...rest,
+      projectId: this.id,
+      ...(parent ? { parent } : {}),
+    });
+    this.models.put(model);
+    this.set({ marks: [...this.state.marks.filter((m) => m.id !== row.id), row] });
+    await this.stand(row);
+    return row.id;
+  }
+
+  private async applyEdit(edit: Edit): Promise<string | undefined> {
+    const { head } = this.state;
+    if (!head?.structure) return undefined;
+    const now = head.structure;
+    const wanted =
+      typeof edit.change === 'function' ? edit.change(now) : rebaseStructure(edit.from ?? now, edit.change, now);
+    if (typeof wanted === 'string') {
+      this.set({ problem: wanted });
+      return undefined;
+    }
+    const treatment = edit.treatment
+      ? rebaseTreatment(edit.treatmentFrom ?? head.treatment, edit.treatment, head.treatment)
+      : head.treatment;
+    if (wanted === now && treatment === head.treatment) return undefined;
+    const structure = wanted === now ? now : obeyControls(wanted);
+    return this.record({ kind: 'edit', title: edit.title, content: { kind: 'structure', structure, treatment } });
+  }
+
+  private async perform<T>(
+    title: string,
+    start: (tell: (detail: string) => void) => Running<T>,
+  ): Promise<T | undefined> {
+    if (this.working) {
+      this.set({ problem: 'Something is still running. Wait for it or stop it first.' });
+      return undefined;
+    }
+    this.working = true;
+    this.set({ problem: undefined });
+    let detail = '';
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    // At most some twenty repaints a second, however fast the reports come.
+    const tell = (text: string): void => {
+      detail = text;
+      timer ??= setTimeout(() => {
+        timer = undefined;
+        const { work } = this.state;
+        if (work) this.set({ work: { ...work, detail } });
+      }, 50);
+    };
+    try {
+      const running = start(tell);
+      this.set({ work: { title, detail: '', started: Date.now(), cancel: running.cancel } });
+      return await running.result;
+    } catch (e) {
+      if (!(e instanceof Cancelled)) this.set({ problem: (e as Error).message });
+      return undefined;
+    } finally {
+      clearTimeout(timer);
+      this.working = false;
+      this.set({ work: undefined });
+    }
+  }
+
+  private commands(): ProjectCommands {
+    const go = async (markId: string): Promise<void> => {
+      const mark = this.state.marks.find((m) => m.id === markId) ?? (await this.around.db.marks.get(markId));
+      if (mark) await this.stand(mark);
+    };
+    return {
+      ...this.screenCommands(),
+      goTo: (markId) => this.queue.add(() => go(markId)),
+      undo: () =>
+        this.queue.add(async () => {
+          const parent = this.state.head?.parent;
+          if (parent) await go(parent);
+        }),
+      redo: () =>
+        this.queue.add(async () => {
+          const { head, marks } = this.state;
+          const next = marks.filter((m) => head && m.parent === head.id).at(-1);
+          if (next) await this.stand(next);
+        }),
+      edit: (edit) => this.queue.add(() => this.applyEdit(edit)),
+      record: (mark) => this.queue.add(() => this.record(mark)),
+      nameMark: (markId, name) =>
+        this.queue.add(async () => {
+          const { db } = this.around;
+          await db.transaction('rw', db.marks, async () => {
+            const mark = await db.marks.get(markId);
+            if (mark) await db.marks.put({ ...mark, name, revision: mark.revision + 1 });
+          });
+        }),
+      contentOf: async (markId) => {
+        const mark = this.state.marks.find((m) => m.id === markId);
+        return mark && this.models.get(mark.model);
+      },
+      perform: (title, start) => this.perform(title, start),
+      idle: () => this.queue.idle(),
+      dispose: () => this.dispose(),
+    };
+  }
+
+  private screenCommands(): Pick<
+    ProjectCommands,
+    | 'select'
+    | 'setPeaks'
+    | 'setView'
+    | 'setLevel'
+    | 'setShowMap'
+    | 'setPreview'
+    | 'setGhost'
+    | 'setCompareWith'
+    | 'setMapKind'
+    | 'setPane'
+    | 'setHidden'
+    | 'setElements'
+    | 'setGrowth'
+    | 'setAround'
+    | 'setProblem'
+    | 'setPlace'
+  > {
+    return {
+      select: (selection) => this.set({ selection }),
+      setPeaks: (peaks) => this.set({ peaks }),
+      setView: (change) => {
+        const view = { ...this.state.view, ...change };
+        rememberView(view);
+        this.set({ view });
+      },
+      setLevel: (level) => {
+        this.ownLevel = true;
+        this.set({ level });
+      },
+      setShowMap: (showMap) => this.set({ showMap }),
+      setPreview: (preview) => this.set({ preview }),
+      setGhost: (change) => {
+        const before = this.state.ghost;
+        const ghost = typeof change === 'function' ? change(before) : change;
+        if (ghost === before) return;
+        this.set({ ghost });
+        if (!!ghost?.map !== !!before?.map) {
+          this.ownLevel = false;
+          this.followLevel();
+        }
+      },
+      setCompareWith: (compareWith) => this.set({ compareWith }),
+      setMapKind: (mapKind) => {
+        this.ownLevel = false;
+        this.set({ mapKind });
+        this.followLevel();
+      },
+      setPane: (pane) => this.set({ pane }),
+      setHidden: (hidden) => this.set({ hidden }),
+      setElements: (elements) => this.set({ elements }),
+      setGrowth: (growth) => this.set({ growth }),
+      setAround: (around) => this.set({ around }),
+      setProblem: (problem) => this.set({ problem }),
+      setPlace: (place) => this.set({ place }),
+    };
+  }
+
+  private dispose(): void {
+    this.disposed = true;
+    this.stopEvaluation?.();
+    this.resultOf?.unsubscribe();
+    for (const s of this.subscriptions) s.unsubscribe();
+  }
+}
+
+/** Opens a project; the state says whether it is there. */
+export const openProject = (id: string, around: StoreSurroundings): ProjectStore => new OpenProject(id, around).store;
+
+/** The state of a project that is there. Throws Error before it is loaded. */
+export function openState(store: ProjectStore): ProjectState & { readonly project: Project } {
+  const state = store.getState();
+  if (!state.project) throw new Error('The project is not loaded yet.');
+  return { ...state, project: state.project };
+}
