@@ -25,7 +25,7 @@ import type { Readings } from '@nagare/core/refine/single-crystal';
 import type { MapResult } from '@nagare/core/settle/stage';
 import { assemblies } from '@nagare/core/model/disorder';
 import type { SettleReport } from '@nagare/core/settle/settle';
-import { WorkerPool } from '@nagare/server/worker-pool';
+import { threadPool } from '@nagare/server/worker-pool';
 import type { MergeResult, MergeStatistics } from '@nagare/core/data/merge';
 import { BadInput, type Answer } from './answers.ts';
 import { checkAnswer, reportAnswer } from './check.ts';
@@ -153,7 +153,7 @@ async function solve(paths: string[], options: Record<string, string | boolean |
   if (named && !setting)
     throw new BadInput(`--space-group "${named}" is not a known symbol. Write it like "P 1 21/c 1" or "P 21/c".`);
   const seed = numberOption('seed', options['seed'] as string | undefined, 1);
-  const pool = new WorkerPool();
+  const pool = threadPool();
   const context = breathingContext<SolveReport>(
     { aborted: false },
     (p) => {
@@ -162,7 +162,7 @@ async function solve(paths: string[], options: Record<string, string | boolean |
           `seed ${p.candidate.seed}: ${p.candidate.structure.spaceGroup.symbol} R1 ${(100 * p.candidate.r1).toFixed(1)} %, ${p.candidate.structure.sites.length} atoms\n`,
         );
     },
-    { fork: pool.fork, parallel: pool.size },
+    { fork: pool.fork, parallel: pool.parallel },
   );
   const result = await TASKS.solve.run(
     {
@@ -179,7 +179,7 @@ async function solve(paths: string[], options: Record<string, string | boolean |
     },
     context,
   );
-  await pool.close();
+  pool.close();
   const best = result.candidates[0];
   if (!best) throw new BadInput(result.message);
   const s = best.structure;

@@ -4,11 +4,12 @@ import helmet from 'helmet';
 import { randomUUID } from 'node:crypto';
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
+import { abilitiesOf } from '@nagare/core/tasks/pool';
 import { TASKS, type TaskName } from '@nagare/core/tasks/registry';
-import { breathingContext, Cancelled } from '@nagare/core/task-context';
+import { Cancelled } from '@nagare/core/task-context';
 import { decodeWire, encodeWire } from '@nagare/core/tasks/wire';
 import { addShelf } from './shelf.ts';
-import { WorkerPool } from './worker-pool.ts';
+import { threadPool } from './worker-pool.ts';
 
 interface Job {
   state: 'running' | 'done' | 'failed' | 'cancelled';
@@ -25,7 +26,7 @@ interface Job {
 const MOST_JOBS = 40;
 const KEEP_MS = 3_600_000;
 
-export function createApp(dist: string, pool = new WorkerPool()): Express {
+export function createApp(dist: string, pool = threadPool()): Express {
   const app = express();
   const jobs = new Map<string, Job>();
   app.disable('x-powered-by');
@@ -56,6 +57,8 @@ export function createApp(dist: string, pool = new WorkerPool()): Express {
   app.post('/api/tasks/:name', express.text({ type: 'application/json', limit: '256mb' }), (req, res) => {
     const name = req.params['name'] as string;
     if (!(name in TASKS)) return say(res, 404, { message: `There is no task called "${name}".` });
+    if (!abilitiesOf(name).server)
+      return say(res, 403, { message: `"${name}" is quick and runs in the page; the server does not take it.` });
     let input: unknown;
     try {
       input = decodeWire(String(req.body));
@@ -80,29 +83,12 @@ export function createApp(dist: string, pool = new WorkerPool()): Express {
         job.dropped += 1000;
       }
     };
-    const end = (result: Promise<unknown>): void =>
-      void result.then(
-        (value) => Object.assign(job, { state: 'done', result: value }),
-        (e: Error) =>
-          Object.assign(job, { state: e instanceof Cancelled ? 'cancelled' : 'failed', message: e.message }),
-      );
-    if (name === 'solve') {
-      // Solving itself mostly waits for its seeds, so it runs here and its seeds in the threads.
-      const signal = { aborted: false };
-      job.cancel = () => {
-        signal.aborted = true;
-      };
-      end(
-        TASKS.solve.run(
-          checked.data as never,
-          breathingContext(signal, onProgress as never, { fork: pool.fork, parallel: pool.size }),
-        ),
-      );
-    } else {
-      const running = pool.run(name, input, onProgress);
-      job.cancel = running.cancel;
-      end(running.result);
-    }
+    const running = pool.run(name, input, onProgress);
+    job.cancel = running.cancel;
+    running.result.then(
+      (value) => Object.assign(job, { state: 'done', result: value }),
+      (e: Error) => Object.assign(job, { state: e instanceof Cancelled ? 'cancelled' : 'failed', message: e.message }),
+    );
     say(res, 202, { id });
   });
 

@@ -37,14 +37,12 @@ export function addShelf(app: Express): void {
     const parsed = querySchema.safeParse(req.query);
     if (!parsed.success) {
       const issue = parsed.error.issues[0]!;
-      return void res
-        .status(400)
-        .json({
-          message:
-            issue.code === 'unrecognized_keys'
-              ? `The shelf does not know "${issue.keys.join('", "')}".`
-              : `"${issue.path.join('.')}" ${issue.message}.`,
-        });
+      return void res.status(400).json({
+        message:
+          issue.code === 'unrecognized_keys'
+            ? `The shelf does not know "${issue.keys.join('", "')}".`
+            : `"${issue.path.join('.')}" ${issue.message}.`,
+      });
     }
     const { volumeMin, volumeMax, structures, ...rest } = parsed.data;
     const show = structures === 'yes' ? (e: ShelfEntry): Omit<ShelfEntry, 'structure'> => e : cardOnly;
@@ -71,18 +69,16 @@ export function addShelf(app: Express): void {
     if (!entry) return void res.status(404).json({ message: `The shelf has no entry "${name}".` });
     if (!name.endsWith('.cif')) return void res.json(entry);
     const { structure } = entry;
-    res
-      .type('chemical/x-cif')
-      .send(
-        structureCif({
-          name: entry.id,
-          structure,
-          experiment: {
-            kept: { _chemical_name_common: entry.name },
-            ...(entry.temperature ? { temperature: entry.temperature } : {}),
-          },
-          date: '2026-11-23',
-        }),
-      );
+    res.type('chemical/x-cif').send(
+      structureCif({
+        name: entry.id,
+        structure,
+        experiment: {
+          kept: { _chemical_name_common: entry.name },
+          ...(entry.temperature ? { temperature: entry.temperature } : {}),
+        },
+        date: '2026-11-23',
+      }),
+    );
   });
 }

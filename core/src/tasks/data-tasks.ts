@@ -30,6 +30,7 @@ const laueOf = (g: SpaceGroup): ReturnType<typeof laueRotations> => laueRotation
 
 export const scaleTask = task<DataInput & { wish: ScalingWish }, ScalingResult, never>({
   name: 'scale',
+  can: { server: true, resident: ['raw'] },
   input: z.object({
     ...base,
     wish: z.object({
@@ -52,6 +53,7 @@ export interface Diagnosis {
 
 export const diagnoseTask = task<DataInput, Diagnosis, never>({
   name: 'diagnose',
+  can: { resident: ['raw'] },
   input: z.object(base) as never,
   output: shaped<Diagnosis>(['anisotropy', 'rings', 'superstructure', 'batches']),
   run: async (i) => {
@@ -74,6 +76,7 @@ export const reworkTask = task<
   never
 >({
   name: 'rework',
+  can: { resident: ['raw'] },
   input: z.object({
     raw: rawSchema,
     cell: cellSchema,
@@ -89,6 +92,7 @@ export const reworkTask = task<
 
 export const compareSetsTask = task<DataInput & { other: RawReflections }, SetComparison, never>({
   name: 'compareSets',
+  can: { resident: ['raw', 'other'] },
   input: z.object({ ...base, other: rawSchema }) as never,
   output: shaped<SetComparison>(['common', 'scale', 'r', 'correlation']),
   run: async (i) =>

@@ -37,6 +37,7 @@ export interface PlanTaskInput extends Experiment {
 
 export const planTask = task<PlanTaskInput, { plan: HydrogenPlan; map: MapResult }, string>({
   name: 'plan',
+  can: { resident: ['reflections'] },
   input: z.object({
     ...experimentFields,
     temperature: z.number().optional(),
@@ -86,6 +87,7 @@ export interface PlacesTaskResult {
 
 export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
   name: 'places',
+  can: { resident: ['reflections'] },
   input: z.object({
     ...experimentFields,
     sites: z.array(z.number().int()),
@@ -148,6 +150,7 @@ export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
 
 export const elementsTask = task<Experiment & { sites?: readonly number[] }, { readings: ElementReading[] }, string>({
   name: 'elements',
+  can: { resident: ['reflections'] },
   input: z.object({ ...experimentFields, sites: z.array(z.number().int()).optional() }) as never,
   output: shaped<{ readings: ElementReading[] }>(['readings']),
   run: async (i, context) => ({
@@ -166,6 +169,7 @@ export type PlotsResult = PlotData & { batches: ReturnType<typeof batchScales> }
 
 export const plotsTask = task<Experiment & { goodness: number; raw?: RawReflections }, PlotsResult, never>({
   name: 'plots',
+  can: { resident: ['reflections', 'raw'] },
   input: z.object({ ...experimentFields, goodness: z.number(), raw: rawSchema.optional() }) as never,
   output: shaped<PlotsResult>(['fo', 'fc', 'shells', 'batches']),
   run: async (i) => {
@@ -187,6 +191,7 @@ export interface TwinTrial {
 /** Each law the metric allows, tested by a short refinement of its fraction. */
 export const twinsTask = task<Experiment, { r1: number; trials: TwinTrial[] }, string>({
   name: 'twins',
+  can: { resident: ['reflections'] },
   input: z.object(experimentFields) as never,
   output: shaped<{ r1: number; trials: TwinTrial[] }>(['r1', 'trials']),
   run: async (i, context) => {
@@ -211,6 +216,7 @@ export const twinsTask = task<Experiment, { r1: number; trials: TwinTrial[] }, s
 export const maskTask = task<Experiment & { probe: number }, { mask: SolventMask; r1: number; before: number }, string>(
   {
     name: 'mask',
+    can: { resident: ['reflections'] },
     input: z.object({ ...experimentFields, probe: z.number() }) as never,
     output: shaped<{ mask: SolventMask; r1: number; before: number }>(['mask', 'r1', 'before']),
     run: async (i, context) => {
@@ -232,6 +238,7 @@ export const mapTask = task<
   never
 >({
   name: 'map',
+  can: { resident: ['reflections'] },
   input: z.object({ ...experimentFields, kind: z.enum(['difference', 'observed', 'doubled']) }) as never,
   output: shaped(['grid', 'values', 'sigma']),
   run: async (i) => {

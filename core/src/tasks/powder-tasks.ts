@@ -40,6 +40,7 @@ const instrument = instrumentSchema as unknown as z.ZodType<Instrument>;
 
 export const fitTask = task<RunInput, RunResult, RunReport>({
   name: 'fit',
+  can: { server: true },
   input: z.looseObject({
     model: modelSchema,
     patterns: z.array(patternSchema).min(1),
@@ -51,6 +52,7 @@ export const fitTask = task<RunInput, RunResult, RunReport>({
 
 export const seriesTask = task<SeriesInput, { steps: SeriesStep[]; stopped: boolean }, SeriesReport>({
   name: 'series',
+  can: { server: true },
   input: z.looseObject({
     model: modelSchema,
     patterns: z.array(patternSchema).min(1),
@@ -62,6 +64,7 @@ export const seriesTask = task<SeriesInput, { steps: SeriesStep[]; stopped: bool
 
 export const peaksTask = task<{ pattern: Pattern; instrument: Instrument; search?: PeakSearch }, Peak[], never>({
   name: 'peaks',
+  can: { resident: ['pattern'] },
   input: z.object({
     pattern: patternSchema,
     instrument,
@@ -85,6 +88,7 @@ export const identifyTask = task<
   never
 >({
   name: 'identify',
+  can: { resident: ['entries'] },
   input: z.looseObject({
     peaks: peakSchema,
     entries: z.array(z.unknown()),
@@ -120,6 +124,7 @@ export const identifyTask = task<
 
 export const indexTask = task<{ twoTheta: number[]; options: IndexOptions }, IndexedCell[], IndexProgress>({
   name: 'index',
+  can: { server: true },
   input: z.object({
     twoTheta: z.array(z.number().positive()),
     options: z.looseObject({ wavelength: z.number().positive(), tolerance: z.number().positive() }),
@@ -130,6 +135,7 @@ export const indexTask = task<{ twoTheta: number[]; options: IndexOptions }, Ind
 
 export const extractTask = task<{ model: FitModel; phase: number; pattern: Pattern }, RawReflections, never>({
   name: 'extract',
+  can: { resident: ['pattern'] },
   input: z.object({ model: modelSchema, phase: z.number().int().min(0), pattern: patternSchema }) as never,
   output: shaped<RawReflections>(['count', 'h', 'k', 'l', 'intensity', 'sigma']),
   run: async ({ model, phase, pattern }) => extractedReflections(model, phase, pattern),
@@ -164,6 +170,7 @@ export interface PlaceTaskInput {
 
 export const placeTask = task<PlaceTaskInput, PlaceResult, PlaceReport>({
   name: 'place',
+  can: { server: true },
   input: z.looseObject({
     model: modelSchema,
     phase: z.number().int().min(0),

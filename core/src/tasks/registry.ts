@@ -100,6 +100,7 @@ export function withDisplacement(s: Structure, kind: 'iso' | 'aniso'): Structure
 
 const recogniseTask = task<{ text: string; fileName: string }, Recognised[], number>({
   name: 'recognise',
+  can: { server: true },
   input: z.object({ text: z.string(), fileName: z.string() }),
   output: z.array(shaped<Recognised>(['name', 'sentence', 'experiment'])),
   run: async ({ text, fileName }, context) => recognise(text, fileName, (f) => context.progress(f)),
@@ -107,6 +108,7 @@ const recogniseTask = task<{ text: string; fileName: string }, Recognised[], num
 
 const analyseTask = task<{ raw: RawReflections; cell: Cell }, IntakeAnalysis, string>({
   name: 'analyse',
+  can: { server: true, resident: ['raw'] },
   input: z.object({ raw: rawSchema, cell: cellSchema }),
   output: shaped<IntakeAnalysis>(['lattice', 'ranking', 'raw', 'cell', 'volume']),
   run: async ({ raw, cell }, context) => {
@@ -124,6 +126,7 @@ export interface MergeTaskResult extends MergeResult {
 
 const mergeTask = task<{ raw: RawReflections; cell: Cell; group: SpaceGroup }, MergeTaskResult, number>({
   name: 'merge',
+  can: { server: true, resident: ['raw'] },
   input: z.object({ raw: rawSchema, cell: cellSchema, group: spaceGroupSchema }),
   output: shaped<MergeTaskResult>(['reflections', 'statistics', 'outliers', 'reading']),
   run: async ({ raw, cell, group }, context) => {
@@ -147,6 +150,7 @@ const phaseTask = task<PhaseInput, PhaseResult, unknown>({
 
 const solveTask = task<SolveInput, SolveResult, SolveReport>({
   name: 'solve',
+  can: { forks: true, server: true, resident: ['raw'] },
   input: z.object({
     raw: rawSchema,
     cell: cellSchema,
@@ -173,6 +177,7 @@ const optionsSchema = z.object({
 
 const refineTask = task<RefineTaskInput, RefineTaskResult, CycleReport>({
   name: 'refine',
+  can: { server: true, resident: ['reflections'] },
   input: z.object({
     ...experimentFields,
     options: optionsSchema,
@@ -196,6 +201,7 @@ const refineTask = task<RefineTaskInput, RefineTaskResult, CycleReport>({
 
 const settleTask = task<SettleInput, SettleResult, SettleReport>({
   name: 'settle',
+  can: { forks: true, server: true, resident: ['reflections'] },
   input: z.object({
     structure: structureSchema,
     reflections: mergedSchema,
@@ -217,6 +223,7 @@ export interface ResidualTaskResult {
 
 const residualTask = task<Experiment & { scale?: number }, ResidualTaskResult, never>({
   name: 'residual',
+  can: { resident: ['reflections'] },
   input: z.object({ ...experimentFields, scale: z.number().optional() }) as never,
   output: shaped<ResidualTaskResult>(['map', 'r1', 'wr2']),
   run: async ({ scale, ...e }) => {
@@ -243,6 +250,7 @@ const tableTask = task<{ input: CifInput; kind: TableKind; options: TableOptions
 
 const reportTask = task<ReportInput, string, never>({
   name: 'report',
+  can: { resident: ['reflections'] },
   input: z.looseObject({
     name: z.string(),
     structure: structureSchema,
@@ -263,6 +271,7 @@ const cifProblemsTask = task<{ text: string }, FileProblemAt[], never>({
 
 const cifTask = task<CifInput, string, never>({
   name: 'cif',
+  can: { resident: ['reflections'] },
   input: z.looseObject({
     name: z.string(),
     structure: structureSchema,
@@ -287,6 +296,7 @@ export interface ContourInput {
 
 const contourTask = task<ContourInput, { excess: Surface; deficit: Surface }, never>({
   name: 'contour',
+  can: { resident: ['values'] },
   input: shaped<ContourInput>(['grid', 'values', 'cell', 'region', 'level', 'around', 'reach']),
   output: shaped<{ excess: Surface; deficit: Surface }>(['excess', 'deficit']),
   run: async ({ grid, values, cell, region, level, around, reach }) => {

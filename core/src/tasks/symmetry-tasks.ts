@@ -14,6 +14,7 @@ export const symmetryTask = task<
   string
 >({
   name: 'symmetry',
+  can: { server: true, resident: ['raw'] },
   input: z.object({
     structure: structureSchema,
     tolerance: z.number().positive().max(2),

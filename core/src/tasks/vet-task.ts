@@ -7,6 +7,7 @@ import { shaped, task } from './task.ts';
 
 export const vetTask = task<VetInput, VetReport, string>({
   name: 'vet',
+  can: { server: true, resident: ['reflections', 'raw'] },
   input: z.looseObject({
     structure: structureSchema,
     experiment: experimentSchema,

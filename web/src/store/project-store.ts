@@ -16,6 +16,7 @@ import type { SampledMap } from '@nagare/core/maps/sample';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 import type { Growth } from '@nagare/core/model/complete';
 import { rebaseStructure, rebaseTreatment } from '@nagare/core/model/rebase';
+import { contradictionOf } from '@nagare/core/refine/compile-constraints';
 import { obeyControls } from '@nagare/core/refine/holds';
 import type { SymmetryElement } from '@nagare/core/symmetry/elements';
 import type { MergeTaskResult } from '@nagare/core/tasks/registry';
@@ -432,6 +433,11 @@ class OpenProject {
       ? rebaseTreatment(edit.treatmentFrom ?? head.treatment, edit.treatment, head.treatment)
       : head.treatment;
     if (wanted === now && treatment === head.treatment) return undefined;
+    const contradiction = wanted === now ? undefined : contradictionOf(wanted);
+    if (contradiction) {
+      this.set({ problem: contradiction });
+      return undefined;
+    }
     const structure = wanted === now ? now : obeyControls(wanted);
     return this.record({ kind: 'edit', title: edit.title, content: { kind: 'structure', structure, treatment } });
   }
