@@ -119,7 +119,24 @@ export default tseslint.config(
   {
     files: ['web/src/**/*.{ts,tsx}'],
     plugins: { 'react-hooks': reactHooks, 'jsx-a11y': jsxA11y },
-    rules: { ...reactHooks.configs.recommended.rules, ...jsxA11y.flatConfigs.recommended.rules },
+    rules: {
+      ...reactHooks.configs.recommended.rules,
+      'react-hooks/exhaustive-deps': 'error',
+      // Following what comes from outside (a store, a worker, another tab) is what our effects are for.
+      'react-hooks/set-state-in-effect': 'off',
+      // Says only that the compiler leaves a component alone; there is no compiler here.
+      'react-hooks/incompatible-library': 'off',
+      ...jsxA11y.flatConfigs.recommended.rules,
+      // The first field of a dialog that was just asked for takes the focus.
+      'jsx-a11y/no-autofocus': 'off',
+      // A drawing with keys of its own, and a page that scrolls, take the focus.
+      'jsx-a11y/no-noninteractive-tabindex': ['error', { tags: [], roles: ['tabpanel', 'application', 'region'] }],
+      // Keys reach a drawing or a dialog at its frame.
+      'jsx-a11y/no-noninteractive-element-interactions': [
+        'error',
+        { handlers: ['onClick', 'onMouseDown', 'onMouseUp', 'onKeyPress', 'onKeyUp'] },
+      ],
+    },
   },
   only('math', ['math']),
   only('crystal', ['math']),
@@ -172,6 +189,7 @@ export default tseslint.config(
   only('tasks', [...science, 'tasks']),
   {
     files: ['web/src/**/*.{ts,tsx}'],
+    ignores: ['**/*.test.ts'],
     rules: {
       'no-restricted-imports': [
         'error',

@@ -191,13 +191,11 @@ test('a plain list asks once for cell and wavelength', async ({ page }) => {
     .concat(['alpha', 'beta', 'gamma'].map((x) => new RegExp(`_cell_angle_${x}\\s+([\\d.]+)`).exec(cif)![1]))
     .join(' ');
   await page.goto('/');
-  await page
-    .getByTestId('file-picker')
-    .setInputFiles({
-      name: 'list.txt',
-      mimeType: 'text/plain',
-      buffer: Buffer.from(`${rows.join('\n')}\n   0   0   0    0.00    0.00\n`),
-    });
+  await page.getByTestId('file-picker').setInputFiles({
+    name: 'list.txt',
+    mimeType: 'text/plain',
+    buffer: Buffer.from(`${rows.join('\n')}\n   0   0   0    0.00    0.00\n`),
+  });
   await expect(page.getByRole('dialog')).toContainText(
     'in fixed columns; the cell and the wavelength are still to be given',
   );

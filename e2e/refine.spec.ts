@@ -214,13 +214,11 @@ test('a twin is found by its law, and a run that is stopped loses nothing', asyn
 
   // Lists and laws that cannot be read get a sentence and change nothing.
   const before = await marks(page).count();
-  await data
-    .getByTestId('overlap-file')
-    .setInputFiles({
-      name: 'overlaps.txt',
-      mimeType: 'text/plain',
-      buffer: Buffer.from('# h k l both\n1 0 0 0 1 0\n2 0 zero 0 2 0\n'),
-    });
+  await data.getByTestId('overlap-file').setInputFiles({
+    name: 'overlaps.txt',
+    mimeType: 'text/plain',
+    buffer: Buffer.from('# h k l both\n1 0 0 0 1 0\n2 0 zero 0 2 0\n'),
+  });
   await expect(page.getByRole('alert')).toContainText('overlaps.txt: Line 3');
   await page.getByRole('alert').getByRole('button', { name: 'Close' }).click();
   await data.getByLabel('Twin law, nine numbers by rows').fill('0 1 0');

@@ -91,9 +91,8 @@ export function Course(): ReactNode {
     setCompareWith(undefined);
     void goTo(m.id);
   };
-  const press = (m: Mark): void => {
+  const press = (m: Mark, now: number): void => {
     // Two quick clicks continue from a mark, one looks at it.
-    const now = Date.now();
     if (clicks.current?.id === m.id && now - clicks.current.at < 450) {
       clicks.current = undefined;
       go(m);
@@ -175,7 +174,7 @@ export function Course(): ReactNode {
                 onMouseLeave={() => setHover(undefined)}
                 onFocus={() => setHover(m.id)}
                 onBlur={() => setHover(undefined)}
-                onClick={() => press(m)}
+                onClick={(e) => press(m, e.timeStamp)}
                 onKeyDown={(e) => {
                   if (e.key === 'Enter') go(m);
                   else if (e.key === ' ') {

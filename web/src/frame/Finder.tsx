@@ -42,7 +42,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
       setAt(0);
     }
   }, [show]);
-  const { patterns, ticks, setWindow, hover } = useFit();
+  const { patterns, ticks, setWindow, hover } = useFit('patterns', 'ticks', 'setWindow', 'hover');
   const entries = useMemo<Entry[]>(() => {
     const out: Entry[] = STATIONS.map((s) => ({
       text: s.name,
@@ -191,6 +191,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
     ticks,
     setWindow,
     hover,
+    setPane,
   ]);
   const q = words.trim().toLowerCase();
   const found = entries
@@ -227,6 +228,8 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
         />
         <ul role="listbox">
           {found.map((e, i) => (
+            // The field keeps the focus and has the keys.
+            // eslint-disable-next-line jsx-a11y/click-events-have-key-events
             <li
               key={e.kind + e.text}
               role="option"

@@ -80,7 +80,7 @@ function useStopStates(vetted: VetReport | undefined): Record<StationId, StopSta
     'solve',
     'work',
   );
-  const { patterns, row, result } = useFit();
+  const { patterns, row, result } = useFit('patterns', 'row', 'result');
   const powder = patterns.length > 0;
   const complete = !!(project.cell && project.experiment.wavelength && project.group && intake?.merge);
   const refined = head?.readings;
@@ -161,7 +161,7 @@ export function ProjectFrame(): ReactNode {
 }
 
 function Frame({ station }: { station: StationId }): ReactNode {
-  const powder = useFit().patterns.length > 0;
+  const powder = useFit('patterns').patterns.length > 0;
   const { project, work, problem, setProblem, undo, redo, selection, hasData, marks, pane, head, setCompareWith } =
     useProject(
       'project',

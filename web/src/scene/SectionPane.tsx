@@ -2,7 +2,7 @@
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { orthogonalization } from '@nagare/core/crystal/cell';
 import { cartesian } from '@nagare/core/crystal/structure';
-import { refKey, siteOf } from '@nagare/core/crystal/atom-ref';
+import { siteOf } from '@nagare/core/crystal/atom-ref';
 import { cartesianOf } from '@nagare/core/geometry/measure';
 import { planeOf } from '@nagare/core/geometry/points';
 import { contourLines } from '@nagare/core/maps/contour-lines';
@@ -29,8 +29,7 @@ export default function SectionPane(): ReactNode {
   const [width, setWidth] = useState(9);
   const [height, setHeight] = useState(0);
   const s = head!.structure!;
-  const chosen = selection.filter((a) => siteOf(s, a));
-  const ids = chosen.map(refKey).join();
+  const chosen = useMemo(() => selection.filter((a) => siteOf(s, a)), [s, selection]);
   const frame = useMemo(() => {
     const points =
       chosen.length >= 3
@@ -43,7 +42,7 @@ export default function SectionPane(): ReactNode {
       subtract(subtract(points[1]!, points[0]!), scale(normal, dot(subtract(points[1]!, points[0]!), normal))),
     );
     return { centre, u: across, v: cross(normal, across), normal };
-  }, [s, ids]);
+  }, [s, chosen]);
   useEffect(() => {
     const canvas = host.current;
     if (!canvas || !frame || !map) return;

@@ -415,7 +415,7 @@ export class ScenePainter {
   private pending = false;
   private pixels: Size = { width: 1, height: 1 };
   private seenFrom: Camera = { rotation: [1, 0, 0, 0, 1, 0, 0, 0, 1], target: [0, 0, 0], scale: 0.02 };
-  onPaint: (() => void) | undefined;
+  private painting: (() => void) | undefined;
 
   constructor(canvas: HTMLCanvasElement) {
     this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
@@ -436,9 +436,15 @@ export class ScenePainter {
     return this.seenFrom;
   }
 
-  set camera(camera: Camera) {
+  /** Draws from another point of view at the next frame. */
+  lookFrom(camera: Camera): void {
     this.seenFrom = camera;
     this.invalidate();
+  }
+
+  /** Calls `then` after every painting; undefined stops that. */
+  afterPainting(then: (() => void) | undefined): void {
+    this.painting = then;
   }
 
   get layers(): readonly Layer[] {
@@ -502,7 +508,7 @@ export class ScenePainter {
     this.eye.updateProjectionMatrix();
     this.eye.updateMatrixWorld(true);
     this.renderer.render(this.scene, this.eye);
-    this.onPaint?.();
+    this.painting?.();
   }
 
   /** Screen position of a Cartesian point. */

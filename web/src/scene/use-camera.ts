@@ -46,13 +46,13 @@ export function useCamera(
     const { layers: now, copies: drawn } = latest.current;
     const symmetry = now.some((l) => l.kind === 'symmetry elements' && l.items.length > 0);
     const points = extentPoints(framed(now, drawn > 0 || symmetry));
-    painter.camera = fitCamera(points, painter.camera.rotation, painter.size, MARGINS);
+    painter.lookFrom(fitCamera(points, painter.camera.rotation, painter.size, MARGINS));
   }, [painter]);
   const along = useCallback(
     (axis: 0 | 1 | 2) => {
       if (!painter || !structure) return;
       const axes = axisVectors(structure.cell);
-      painter.camera = lookAlong(painter.camera, axes[axis], axes[axis === 2 ? 1 : 2]);
+      painter.lookFrom(lookAlong(painter.camera, axes[axis], axes[axis === 2 ? 1 : 2]));
       fit();
     },
     [painter, structure, fit],
@@ -75,7 +75,7 @@ function useFirstLook(
     if (!painter || !atoms.length) return;
     if (seen.current?.painter === painter && seen.current.project === projectId) return;
     seen.current = { painter, project: projectId };
-    painter.camera = { ...painter.camera, rotation: bestRotation(atoms.map((a) => a.position)) };
+    painter.lookFrom({ ...painter.camera, rotation: bestRotation(atoms.map((a) => a.position)) });
     // The pane has its size only after the first layout.
     requestAnimationFrame(fit);
   }, [painter, atoms, projectId, fit]);
@@ -117,7 +117,7 @@ function useBringIntoView(
     const { width: w, height: h } = painter.size;
     if (x > 20 && x < w - 320 && y > 20 && y < h - 90) return;
     if (x >= w - 320 && x < w - 20 && y > 420 && y < h - 90) return;
-    painter.camera = panCamera(painter.camera, Math.max(60, (w - 300) / 2) - x, h / 2 - y);
+    painter.lookFrom(panCamera(painter.camera, Math.max(60, (w - 300) / 2) - x, h / 2 - y));
     // Only a new choice moves the view, not a model that changes under it.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [last]);

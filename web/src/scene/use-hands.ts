@@ -125,7 +125,7 @@ export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, 
   };
 
   const move = (change: (p: ScenePainter) => ScenePainter['camera']) => (): void => {
-    if (painter) painter.camera = change(painter);
+    if (painter) painter.lookFrom(change(painter));
   };
   const keys: Readonly<Record<string, (shift: boolean) => void>> = {
     ArrowLeft: move((p) => turnCamera(p.camera, { up: -TURN_STEP })),
@@ -198,8 +198,8 @@ export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, 
           h: Math.abs(y - g.startY),
         });
       else if (g.mode === 'ghost') drag(dx, dy, ghost?.movable === 'turn' || e.shiftKey);
-      else if (g.mode === 'pan') painter.camera = panCamera(painter.camera, dx, dy);
-      else painter.camera = turnCamera(painter.camera, { up: dx * TURN_SPEED, right: dy * TURN_SPEED });
+      else if (g.mode === 'pan') painter.lookFrom(panCamera(painter.camera, dx, dy));
+      else painter.lookFrom(turnCamera(painter.camera, { up: dx * TURN_SPEED, right: dy * TURN_SPEED }));
       g.x = x;
       g.y = y;
     },
@@ -222,7 +222,7 @@ export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, 
       setBoxMode(false);
     },
     onWheel(e) {
-      if (painter) painter.camera = zoomCamera(painter.camera, Math.exp(-e.deltaY * 0.0012));
+      if (painter) painter.lookFrom(zoomCamera(painter.camera, Math.exp(-e.deltaY * 0.0012)));
     },
   };
 }

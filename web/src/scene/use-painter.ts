@@ -59,11 +59,11 @@ export function usePainted(
   useEffect(() => {
     if (!painter) return;
     painter.show(layers);
-    painter.onPaint = () => {
+    painter.afterPainting(() => {
       if (overlay.current) paintLabels(overlay.current, sceneOf(painter, ground), painter.size);
-    };
+    });
     return () => {
-      painter.onPaint = undefined;
+      painter.afterPainting(undefined);
     };
   }, [painter, overlay, layers, ground]);
   return useCallback(() => painter && sceneOf(painter, ground), [painter, ground]);

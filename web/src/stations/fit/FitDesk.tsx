@@ -10,10 +10,12 @@ import { ResultsSheet, RunSheet, SeriesSheet } from './RunSheet.tsx';
 import { useFit } from './use-fit.tsx';
 
 export function FitDesk(): ReactNode {
-  const { patterns, at, setAt, setWindow, row, state } = useFit();
+  const { patterns, at, setAt, setWindow, row, state } = useFit('patterns', 'at', 'setAt', 'setWindow', 'row', 'state');
   const { project, head } = useProject('project', 'head');
   const [free, setFree] = useState<Set<string>>(() => new Set());
-  useEffect(() => setFree(new Set(head?.fit?.free ?? [])), [head?.id]);
+  const refined = head?.fit?.free;
+  const markId = head?.id;
+  useEffect(() => setFree(new Set(refined ?? [])), [markId, refined]);
   if (!patterns.length)
     return (
       <Sheet title="Fit" state="A powder pattern is needed here.">

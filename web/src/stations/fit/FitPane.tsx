@@ -1,5 +1,14 @@
 /** The pattern, large: zoom by drag, wheel and keys; regions pinned beside each other; ticks that can be pointed at and dragged. */
-import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent as Press, type ReactNode } from 'react';
+import {
+  useCallback,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+  type PointerEvent as Press,
+  type ReactNode,
+  useEffectEvent,
+} from 'react';
 import { CONSTANT_SIGNS, freeConstants, withConstant } from '@nagare/core/powder/model';
 import { peakAt } from '@nagare/core/powder/peaks';
 import { useProject } from '../../store/use-project.tsx';
@@ -18,7 +27,7 @@ import {
   type Scale,
 } from './draw-pattern.ts';
 import { constantFor, dependsAlone, sensitivities, type Tick } from './reflections.ts';
-import { useFit } from './use-fit.tsx';
+import { useFit, useFitStore, type Fit } from './use-fit.tsx';
 
 type Tool = 'zoom' | 'exclude' | 'background' | 'peaks';
 const TOOLS: readonly { id: Tool; name: string; hint: string }[] = [
@@ -37,21 +46,25 @@ const TOOLS: readonly { id: Tool; name: string; hint: string }[] = [
 ];
 
 export default function FitPane(): ReactNode {
-  const fit = useFit();
-  const {
-    pattern,
-    calculated,
-    calculator,
-    own,
-    model,
-    ticks,
-    hovered,
-    hover,
-    window: chosen,
-    setWindow,
-    pins,
-    setPins,
-  } = fit;
+  const fit = useFit(
+    'at',
+    'constant',
+    'curves',
+    'drop',
+    'hover',
+    'hovered',
+    'model',
+    'own',
+    'pattern',
+    'patterns',
+    'pins',
+    'row',
+    'setPins',
+    'setWindow',
+    'ticks',
+    'window',
+  );
+  const { pattern, curves: live, own, model, ticks, hovered, hover, window: chosen, setWindow, pins, setPins } = fit;
   const { project } = useProject('project');
   const [root, setRoot] = useState(() => localStorage.getItem('pattern root') === 'yes');
   const [scale, setScale] = useState<Scale>('2θ');
@@ -59,7 +72,7 @@ export default function FitPane(): ReactNode {
   const [tool, setTool] = useState<Tool>('zoom');
   const wavelength = own?.instrument.lines[0]?.wavelength ?? 1.54059;
   const look: Look = useMemo(() => ({ scale, root, shares, wavelength }), [scale, root, shares, wavelength]);
-  const x = calculator?.points.x ?? pattern?.twoTheta;
+  const phaseCount = model?.phases.length ?? 0;
   const full = useMemo<[number, number]>(
     () => (pattern ? [pattern.twoTheta[0]!, pattern.twoTheta[pattern.twoTheta.length - 1]!] : [0, 1]),
     [pattern],
@@ -67,18 +80,13 @@ export default function FitPane(): ReactNode {
   const window = chosen ?? full;
   const curves = useMemo<Curves | undefined>(
     () =>
-      pattern && x
-        ? {
-            x,
-            y: calculator?.points.y ?? pattern.intensity,
-            ...(calculated && model?.phases.length
-              ? { calculated: calculated.calculated, background: calculated.background, phases: calculated.phases }
-              : calculated
-                ? { background: calculated.background }
-                : {}),
-          }
-        : undefined,
-    [pattern, x, calculator, calculated, model?.phases.length],
+      pattern && {
+        x: live?.x ?? pattern.twoTheta,
+        y: live?.y ?? pattern.intensity,
+        ...(live ? { background: live.background } : {}),
+        ...(live && phaseCount ? { calculated: live.calculated, phases: live.phases } : {}),
+      },
+    [pattern, live, phaseCount],
   );
   const peaks = fit.row?.peaks?.[fit.patterns[fit.at]?.id ?? ''];
   const { constant } = fit;
@@ -252,7 +260,17 @@ export default function FitPane(): ReactNode {
 
 /** What is pointed at, or the figures of the fit. */
 function ReadoutLine(): ReactNode {
-  const { hovered, model, own, figures, drafting, drop, dragBy, setDragBy, trial } = useFit();
+  const { hovered, model, own, figures, drafting, drop, dragBy, setDragBy, trial } = useFit(
+    'hovered',
+    'model',
+    'own',
+    'figures',
+    'drafting',
+    'drop',
+    'dragBy',
+    'setDragBy',
+    'trial',
+  );
   const phase = hovered && model?.phases.find((p) => p.id === hovered.phaseId);
   const wavelength = own?.instrument.lines[0]?.wavelength ?? 1.54059;
   if (hovered && phase) {
@@ -349,27 +367,20 @@ interface PlotProps {
 
 function useCanvas(draw: (c: HTMLCanvasElement) => void): React.RefObject<HTMLCanvasElement | null> {
   const ref = useRef<HTMLCanvasElement>(null);
-  const latest = useRef(draw);
-  latest.current = draw;
+  const paint = useEffectEvent(() => {
+    if (ref.current) draw(ref.current);
+  });
   const pending = useRef(0);
   useEffect(() => {
     cancelAnimationFrame(pending.current);
-    pending.current = requestAnimationFrame(() => {
-      if (ref.current) latest.current(ref.current);
-    });
+    pending.current = requestAnimationFrame(() => paint());
   });
   useEffect(() => {
-    const seen = new ResizeObserver(() => {
-      if (ref.current) latest.current(ref.current);
-    });
+    const seen = new ResizeObserver(() => paint());
     if (ref.current) seen.observe(ref.current);
-    const themed = new MutationObserver(() => {
-      if (ref.current) latest.current(ref.current);
-    });
+    const themed = new MutationObserver(() => paint());
     themed.observe(document.documentElement, { attributes: true });
-    void document.fonts.ready.then(() => {
-      if (ref.current) latest.current(ref.current);
-    });
+    void document.fonts.ready.then(() => paint());
     return () => {
       seen.disconnect();
       themed.disconnect();
@@ -409,7 +420,19 @@ function MainPlot(
   props: PlotProps & { full: readonly [number, number]; tool: Tool; zoomBy(factor: number, about?: number): void },
 ): ReactNode {
   const { curves, window, full, look, marks, tool, zoomBy } = props;
-  const fit = useFit();
+  const fit = useFit(
+    'at',
+    'changePattern',
+    'hover',
+    'hovered',
+    'own',
+    'pattern',
+    'patterns',
+    'row',
+    'setWindow',
+    'updateRow',
+  );
+  const store = useFitStore();
   const [select, setSelect] = useState<[number, number] | undefined>();
   const drag = useRef<{ kind: 'zoom' | 'tick'; from: number; tick?: Tick } | undefined>(undefined);
   const ref = useCanvas((c) => {
@@ -443,7 +466,7 @@ function MainPlot(
     } else if (tool === 'background' && fit.own) {
       const f = frameOf(c.clientWidth, c.clientHeight, marks.ticks.length, false);
       const hit = fit.own.background.points.findIndex(([x]) => Math.abs(x - t) < near);
-      const value = valueAt(py, f, curves, window, look) - chebyshevAt(fit, t);
+      const value = valueAt(py, f, curves, window, look) - chebyshevAt(store.getState(), t);
       fit.changePattern('Background set by hand', (p) => ({
         ...p,
         background: {
@@ -491,7 +514,7 @@ function MainPlot(
         setSelect([Math.max(full[0], Math.min(d.from, t)), Math.min(full[1], Math.max(d.from, t))]);
       return;
     }
-    moveTick(fit, d.tick!, t, look.wavelength);
+    moveTick(store.getState(), d.tick!, t, look.wavelength);
   };
   const up = (e: Press): void => {
     const { t, py, c } = here(e);
@@ -507,14 +530,13 @@ function MainPlot(
     setSelect(undefined);
   };
   // React listens to the wheel passively, which cannot keep the page still.
-  const wheel = useRef<(e: WheelEvent) => void>(() => undefined);
-  wheel.current = (e) => {
+  const wheel = useEffectEvent((e: WheelEvent) => {
     e.preventDefault();
     zoomBy(e.deltaY > 0 ? 1.18 : 1 / 1.18, here(e).t);
-  };
+  });
   useEffect(() => {
     const c = ref.current;
-    const on = (e: WheelEvent): void => wheel.current(e);
+    const on = (e: WheelEvent): void => wheel(e);
     c?.addEventListener('wheel', on, { passive: false });
     return () => c?.removeEventListener('wheel', on);
   }, [ref]);
@@ -560,10 +582,10 @@ function valueAt(
 }
 
 /** The smooth part of the background, to which points set by hand are added. */
-function chebyshevAt(fit: ReturnType<typeof useFit>, t: number): number {
-  const c = fit.calculated,
-    x = fit.calculator?.points.x;
-  if (!c || !x || !fit.own) return 0;
+function chebyshevAt(fit: Fit, t: number): number {
+  const c = fit.curves;
+  if (!c || !fit.own) return 0;
+  const { x } = c;
   let i = 0;
   while (i < x.length - 1 && x[i]! < t) i++;
   const points = fit.own.background.points;
@@ -598,7 +620,7 @@ function drawPoints(
 }
 
 /** Changes the chosen (or most sensitive) constant so that a reflection lies at a place. */
-function moveTick(fit: ReturnType<typeof useFit>, tick: Tick, target: number, wavelength: number): void {
+function moveTick(fit: Fit, tick: Tick, target: number, wavelength: number): void {
   const phase = fit.model?.phases.find((p) => p.id === tick.phaseId);
   const current = phase && fit.ticks[tick.phase]?.find((t) => t.h === tick.h && t.k === tick.k && t.l === tick.l);
   if (!phase || !current) return;
@@ -660,7 +682,7 @@ function Overview({
   window: readonly [number, number];
   full: readonly [number, number];
 }): ReactNode {
-  const { setWindow, pins } = useFit();
+  const { setWindow, pins } = useFit('setWindow', 'pins');
   const ref = useCanvas((c) => drawOverview(c, curves, window, pins));
   const drag = useRef<{ from: number; window: readonly [number, number] } | undefined>(undefined);
   const at = (e: Press): number => {

@@ -1,5 +1,5 @@
 /** A parameter that is changed live: arrows, wheel and typing act at once by an increment of the person's own; Esc restores; nothing holds the focus. */
-import { useEffect, useRef, useState, type ReactNode } from 'react';
+import { useEffect, useRef, useState, type ReactNode, useEffectEvent } from 'react';
 
 interface Props {
   id: string;
@@ -52,14 +52,13 @@ export function LiveField({
     setText(undefined);
     onChange(Math.max(min, Math.min(max, v)));
   };
-  const latest = useRef({ value, by, apply });
-  latest.current = { value, by, apply };
+  const turn = useEffectEvent((sign: number) => apply(value - sign * by));
   useEffect(() => {
     const el = field.current;
     const wheel = (e: WheelEvent): void => {
       if (document.activeElement !== el) return;
       e.preventDefault();
-      latest.current.apply(latest.current.value - Math.sign(e.deltaY) * latest.current.by);
+      turn(Math.sign(e.deltaY));
     };
     el?.addEventListener('wheel', wheel, { passive: false });
     return () => el?.removeEventListener('wheel', wheel);

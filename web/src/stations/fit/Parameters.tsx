@@ -19,7 +19,7 @@ export function ParametersSheet({
   free: ReadonlySet<string>;
   setFree(f: Set<string>): void;
 }): ReactNode {
-  const fit = useFit();
+  const fit = useFit('change', 'changePattern', 'model', 'own', 'pattern', 'result', 'trial', 'window');
   const { model, own, pattern, changePattern, change, result } = fit;
   const [open, setOpen] = useState<string | undefined>();
   if (!model || !own || !pattern) return null;
@@ -287,7 +287,7 @@ function PhaseParameters({
   free: ReadonlySet<string>;
   setFree(key: string): (on: boolean) => void;
 }): ReactNode {
-  const fit = useFit();
+  const fit = useFit('changePattern', 'changePhase', 'own', 'pointAt', 'result');
   const { changePhase, changePattern, own, result, pointAt } = fit;
   const f = result?.phases[index];
   const key = (kind: string): string => `${kind}:${phase.id}`;
@@ -519,7 +519,7 @@ function PhaseParameters({
 
 /** One site at a time: coordinates that its symmetry allows, occupancy and displacement, live. */
 function SiteParameters({ phase, index }: { phase: PhaseModel; index: number }): ReactNode {
-  const { changePhase } = useFit();
+  const { changePhase } = useFit('changePhase');
   const [chosen, setChosen] = useState(0);
   const s = phase.structure,
     at = Math.min(chosen, s.sites.length - 1),

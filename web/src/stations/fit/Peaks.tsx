@@ -57,7 +57,18 @@ const grown = (c: Cell, by: number): Cell => ({
 });
 
 export function PeaksSheet(): ReactNode {
-  const fit = useFit();
+  const fit = useFit(
+    'addPhases',
+    'at',
+    'model',
+    'own',
+    'pattern',
+    'patterns',
+    'row',
+    'setWindow',
+    'ticks',
+    'updateRow',
+  );
   const { pattern, own, row, patterns, at, updateRow, model } = fit;
   const { perform, setProblem } = useProject('perform', 'setProblem');
   const id = patterns[at]?.id ?? '';
@@ -297,7 +308,7 @@ export function PeaksSheet(): ReactNode {
 
 /** Indexing of an unknown: cells with merits, shown as ticks, taken as a phase without structure. */
 export function IndexSheet(): ReactNode {
-  const fit = useFit();
+  const fit = useFit('addPhases', 'at', 'model', 'own', 'patterns', 'row', 'setTrial', 'ticks', 'trial', 'updateRow');
   const { row, patterns, at, own, updateRow, setTrial } = fit;
   const { perform } = useProject('perform');
   const [tolerance, setTolerance] = useState(0.03),

@@ -18,7 +18,15 @@ import { ShelfDialog } from './ShelfDialog.tsx';
 import { useFit } from './use-fit.tsx';
 
 export function PhasesSheet(): ReactNode {
-  const { model, result, commit, trial, setTrial, outside, addPhases } = useFit();
+  const { model, result, commit, trial, setTrial, outside, addPhases } = useFit(
+    'model',
+    'result',
+    'commit',
+    'trial',
+    'setTrial',
+    'outside',
+    'addPhases',
+  );
   const { pick } = useDrop();
   const [shelf, setShelf] = useState(false);
   const phases = model?.phases.filter((p) => p.id !== trial?.id) ?? [];
@@ -95,7 +103,7 @@ export function PhasesSheet(): ReactNode {
                       <details>
                         <summary>What was read</summary>
                         <div className="d-flex gap-2">
-                          <img src={bareScene(p.structure)} width="110" alt={`Picture of ${p.name}`} />
+                          <img src={bareScene(p.structure)} width="110" alt={`${p.name}, drawn`} />
                           <div className="mono">
                             {cellParameters(p.structure.cell)
                               .map((v, k) => v.toFixed(k < 3 ? 4 : 2))

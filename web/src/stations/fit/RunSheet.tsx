@@ -18,7 +18,7 @@ import { useFit } from './use-fit.tsx';
 import { fitCsv } from '@nagare/core/publish/pattern-cif';
 
 export function RunSheet({ free, setFree }: { free: ReadonlySet<string>; setFree(f: Set<string>): void }): ReactNode {
-  const fit = useFit();
+  const fit = useFit('at', 'figures', 'model', 'own', 'pattern', 'patterns', 'result', 'show', 'state', 'trial');
   const { model, state, pattern, patterns, figures, result, show, trial } = fit;
   const { project, head, goTo, record, perform, work, place, setPlace, setProblem } = useProject(
     'project',
@@ -238,7 +238,15 @@ export function RunSheet({ free, setFree }: { free: ReadonlySet<string>; setFree
 }
 
 export function ResultsSheet(): ReactNode {
-  const { result, model, row, updateRow, state, patterns, commit } = useFit();
+  const { result, model, row, updateRow, state, patterns, commit } = useFit(
+    'result',
+    'model',
+    'row',
+    'updateRow',
+    'state',
+    'patterns',
+    'commit',
+  );
   const { project, perform, setProblem } = useProject('project', 'perform', 'setProblem');
   const picker = useRef<HTMLInputElement>(null),
     placing = useRef(0);
@@ -513,7 +521,16 @@ const QUANTITIES = [
 ] as const;
 
 export function SeriesSheet(): ReactNode {
-  const { patterns, model, state, row, updateRow, show, own, setAt } = useFit();
+  const { patterns, model, state, row, updateRow, show, own, setAt } = useFit(
+    'patterns',
+    'model',
+    'state',
+    'row',
+    'updateRow',
+    'show',
+    'own',
+    'setAt',
+  );
   const { perform, place, record } = useProject('perform', 'place', 'record');
   const [quantity, setQuantity] = useState<(typeof QUANTITIES)[number]['id']>('weight');
   const kept = useRef<NonNullable<typeof row>['series']>([]);

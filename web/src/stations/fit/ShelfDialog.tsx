@@ -30,7 +30,7 @@ export async function fetchEntry(id: string): Promise<ShelfEntry> {
 }
 
 export function ShelfDialog({ onClose }: { onClose(): void }): ReactNode {
-  const fit = useFit();
+  const fit = useFit('addPhases', 'setTrial');
   const [text, setText] = useState(''),
     [present, setPresent] = useState(''),
     [absent, setAbsent] = useState(''),
@@ -59,9 +59,10 @@ export function ShelfDialog({ onClose }: { onClose(): void }): ReactNode {
       page,
       size: 30,
     }),
-    [text, present, absent, only, group, formula, count, range?.[0], page],
+    [text, present, absent, only, group, formula, count, range, page],
   );
-  const own = useLiveQuery(() => db.shelf.toArray(), []) ?? [];
+  const stored = useLiveQuery(() => db.shelf.toArray(), []);
+  const own = useMemo(() => stored ?? [], [stored]);
   const found = useQuery({
     queryKey: ['shelf', query],
     enabled: !wrong,
@@ -326,7 +327,7 @@ export function ShelfDialog({ onClose }: { onClose(): void }): ReactNode {
           ) : (
             <>
               <div className="d-flex gap-3">
-                <img src={bareScene(chosen.structure)} alt={`Picture of ${chosen.name}`} />
+                <img src={bareScene(chosen.structure)} alt={`${chosen.name}, drawn`} />
                 <div>
                   <b>{chosen.name}</b> <span className="soft">{chosen.alias}</span>
                   <div className="mono">{chosen.formula}</div>

@@ -22,6 +22,9 @@ interface Waiting {
   comparison: SetComparison;
 }
 
+/** The correction with the moment it was made; what is merged from it is known by that. */
+const stamped = (c: Correction): Correction => ({ ...c, stamp: Date.now() });
+
 export function CorrectionsSheet(): ReactNode {
   const store = useProjectStore();
   const { project, intake, work, perform, setProblem } = useProject(
@@ -142,7 +145,7 @@ export function CorrectionsSheet(): ReactNode {
   };
   const leaveOut = async (ring: { d: number; width: number }): Promise<void> => {
     const next = await perform('Leaving out the ring', () => run('rework', { raw, cell, rings: [ring] }));
-    if (next) await keep(next, { ...sofar, stamp: Date.now(), rings: [...(c?.rings ?? []), ring.d] }, source);
+    if (next) await keep(next, stamped({ ...sofar, rings: [...(c?.rings ?? []), ring.d] }), source);
   };
   const takeIn = async (more: Waiting): Promise<void> => {
     const next = await perform('Joining the data sets', () => run('rework', { raw, cell, other: more.raw }));
@@ -151,7 +154,7 @@ export function CorrectionsSheet(): ReactNode {
       (raw === source
         ? next
         : await perform('Joining the data sets', () => run('rework', { raw: source, cell, other: more.raw })));
-    if (next && plain) await keep(next, { ...sofar, batches: [], stamp: Date.now() }, plain);
+    if (next && plain) await keep(next, stamped({ ...sofar, batches: [] }), plain);
     setWaiting(undefined);
   };
   const bad = readings.filter((b) => b.spoils);

@@ -10,19 +10,16 @@ import {
   Tooltip,
 } from 'chart.js';
 import type { ReactNode } from 'react';
+import '../../frame/chart-look.ts';
 import { Line } from 'react-chartjs-2';
 import { THEORETICAL_NZ } from '@nagare/core/data/intensity-statistics';
 import type { MergeTaskResult } from '@nagare/core/tasks/registry';
 
 Chart.register(CategoryScale, LinearScale, LineController, LineElement, PointElement, Tooltip, Legend);
-Chart.defaults.font.family = 'IBM Plex Sans';
-Chart.defaults.animation = false;
 
 export default function DataCharts({ merge }: { merge: MergeTaskResult }): ReactNode {
   const css = getComputedStyle(document.documentElement);
   const ink = (name: string): string => css.getPropertyValue(name).trim();
-  Chart.defaults.color = ink('--soft');
-  Chart.defaults.borderColor = ink('--line');
   const { shells } = merge.statistics;
   const labels = shells.map((s) => s.dMin.toFixed(2));
   const line = (label: string, data: (number | null)[], colour: string, dash: number[] = []): object => ({

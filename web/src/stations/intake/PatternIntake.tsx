@@ -22,7 +22,7 @@ const STANDARDS = ['silicon', 'corundum', 'ceria', 'zincite', 'rutile', 'halite'
 
 export function PatternIntakeDesk(): ReactNode {
   const { project } = useProject('project');
-  const { patterns, row, at, setAt } = useFit();
+  const { patterns, row, at, setAt } = useFit('patterns', 'row', 'at', 'setAt');
   const { pick } = useDrop();
   const navigate = useNavigate();
   if (!row) return null;
@@ -104,7 +104,7 @@ function AxisChoice({ row, wavelength }: { row: PatternRow; wavelength: number }
 }
 
 function InstrumentSheet(): ReactNode {
-  const { row, updateRow, model, own, change } = useFit();
+  const { row, updateRow, model, own, change } = useFit('row', 'updateRow', 'model', 'own', 'change');
   const known = useLiveQuery(() => db.instruments.toArray(), []) ?? [];
   const [draft, setDraft] = useState<Instrument>(row!.instrument);
   const spectrum = SPECTRA.find(
@@ -264,7 +264,7 @@ function InstrumentSheet(): ReactNode {
 
 /** Zero and widths from a standard's pattern. */
 function CalibrateSheet(): ReactNode {
-  const { row, pattern, updateRow, show } = useFit();
+  const { row, pattern, updateRow, show } = useFit('row', 'pattern', 'updateRow', 'show');
   const { perform, setProblem } = useProject('perform', 'setProblem');
   const [standard, setStandard] = useState('silicon');
   const [said, setSaid] = useState<string | undefined>();

@@ -23,7 +23,7 @@ const SECTION = '_publ_section_exptl_refinement';
 /** The record of a fit against patterns. */
 function PowderRecord(): ReactNode {
   const { project, head, perform, work } = useProject('project', 'head', 'perform', 'work');
-  const { model, result, state, patterns } = useFit();
+  const { model, result, state, patterns } = useFit('model', 'result', 'state', 'patterns');
   const navigate = useNavigate();
   const fit = head!.fit!;
   if (!fit.result || !result || !model || !state)

@@ -91,7 +91,6 @@ export default function TablesPane(): ReactNode {
               role="tab"
               aria-selected={k === kind}
               className="word"
-              aria-pressed={k === kind}
               onClick={() => {
                 setKind(k);
                 setColumnsOut(new Set());

@@ -18,6 +18,7 @@ import { Scatter } from 'react-chartjs-2';
 import { rotationsOf } from '@nagare/core/crystal/point-group';
 import type { PlotData } from '@nagare/core/refine/data-plots';
 import { run } from '../../engine/engine.ts';
+import '../../frame/chart-look.ts';
 import { inAxesOf } from '../../store/mark-data.ts';
 import { useProject, useEdit } from '../../store/use-project.tsx';
 import { useExperiment } from './use-experiment.ts';
@@ -33,8 +34,6 @@ Chart.register(
   Tooltip,
   Legend,
 );
-Chart.defaults.font.family = 'IBM Plex Sans';
-Chart.defaults.animation = false;
 
 /** Every reflection far off, and a thinned cloud of the rest: a plot needs no ten thousand points. */
 function thinned(data: PlotData): number[] {
@@ -67,8 +66,6 @@ export default function DataPane(): ReactNode {
   const shown = useMemo(() => (data ? thinned(data) : []), [data]);
   const css = getComputedStyle(document.documentElement),
     ink = (n: string): string => css.getPropertyValue(n).trim();
-  Chart.defaults.color = ink('--soft');
-  Chart.defaults.borderColor = ink('--line');
   const limit = useRef<HTMLInputElement>(null);
   if (!input)
     return (

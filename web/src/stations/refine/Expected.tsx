@@ -65,8 +65,9 @@ export function ExpectedSheet(): ReactNode {
       setProblem(`The expected molecule could not be read: ${e.message.split('\n')[0]}`),
     );
   }, [text, setProblem]);
-  const peaks = result?.markId === head!.id ? (result.map?.peaks ?? []) : [];
   const markId = head!.id;
+  const map = result?.markId === markId ? result.map : undefined;
+  const peaks = useMemo(() => map?.peaks ?? [], [map]);
   useEffect(() => {
     if (!molecule) return;
     let wanted = true;
@@ -83,7 +84,7 @@ export function ExpectedSheet(): ReactNode {
     return () => {
       wanted = false;
     };
-  }, [molecule, s, peaks.length, markId]);
+  }, [molecule, s, peaks, markId]);
   const refused = useRef('\0');
   const keep = async (value: string): Promise<void> => {
     // Enter and leaving the field both come here; one complaint is enough.

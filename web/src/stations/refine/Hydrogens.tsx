@@ -1,6 +1,6 @@
 /** Hydrogens: the plan with its evidence, what is placed and how it is held, and turning by hand with the score live. */
 import { originalRef, positionOf, siteOf } from '@nagare/core/crystal/atom-ref';
-import { useEffect, useMemo, useState, type ReactNode } from 'react';
+import { useEffect, useMemo, useState, type ReactNode, useEffectEvent } from 'react';
 import { Button } from 'react-bootstrap';
 import { orthogonalization } from '@nagare/core/crystal/cell';
 import { NO_CONTROLS, SHAPES, type Hold, type HydrogenShape } from '@nagare/core/crystal/controls';
@@ -514,35 +514,31 @@ function Turner({ groupId, map }: { groupId: string; map: MapResult | undefined 
   const at = (id: string): Vec3 => cartesian(s.cell, s.sites.find((x) => x.id === id)!.position);
   const [angles, setAngles] = useState<[number, number, number]>([0, 0, 0]);
   const parent = at(g.parent);
-  // Two selected atoms name a bond to turn about; else the Cartesian axes serve.
-  const others = selection.filter((a) => siteOf(s, a) && !g.hydrogens.includes(a.site));
-  const bond = others.length ? normalize(subtract(parent, cartesian(s.cell, positionOf(s, others[0]!)))) : undefined;
-  const axes = useMemo<Vec3[]>(
-    () => [bond && bond.some((x) => Math.abs(x) > 1e-6) ? bond : [1, 0, 0], [0, 1, 0], [0, 0, 1]],
-    [bond?.join()],
-  );
+  // A selected atom names a bond to turn about; else the Cartesian axes serve.
+  const other = selection.find((a) => siteOf(s, a) && !g.hydrogens.includes(a.site));
+  const bond = other && normalize(subtract(parent, cartesian(s.cell, positionOf(s, other))));
+  const axes: Vec3[] = [bond && bond.some((x) => Math.abs(x) > 1e-6) ? bond : [1, 0, 0], [0, 1, 0], [0, 0, 1]];
   const positions = g.hydrogens.map((h) =>
     angles.reduce((p, a, k) => add(parent, turn(subtract(p, parent), axes[k]!, (a * Math.PI) / 180)), at(h)),
   );
   const inverse = inverse3(orthogonalization(s.cell));
-  const bare = useMemo(
-    () =>
-      withSites(
-        s,
-        s.sites.filter((x) => !g.hydrogens.includes(x.id)),
-      ),
-    [s, g],
+  const bare = withSites(
+    s,
+    s.sites.filter((x) => !g.hydrogens.includes(x.id)),
   );
   const { density, partners } = judgePlaces({ structure: bare, ...(map ? { map } : {}) }, g.parent, positions);
   const moved = angles.some((a) => a !== 0);
+  const show = useEffectEvent(() =>
+    setGhost(moved ? { title: 'turned', positions, elements: positions.map(() => 'H'), colour: 'gold' } : undefined),
+  );
   useEffect(() => {
-    setGhost(moved ? { title: 'turned', positions, elements: positions.map(() => 'H'), colour: 'gold' } : undefined);
+    show();
     return () => setGhost(undefined);
-  }, [angles.join()]);
+  }, [angles, setGhost]);
   return (
     <div className="detail">
       <p className="mb-1">
-        Turn by hand{bond ? ` (first angle about the bond from ${siteOf(s, others[0]!)!.label})` : ''}: residual density{' '}
+        Turn by hand{bond ? ` (first angle about the bond from ${siteOf(s, other!)!.label})` : ''}: residual density{' '}
         {density.map((x) => x.toFixed(2)).join(', ')} e/Å³ at the new places;{' '}
         {partners.length
           ? `bonds to ${partners.map((p) => `${p.label} (${p.distance.toFixed(2)} Å, ${p.angle.toFixed(0)}°)`).join(', ')}`

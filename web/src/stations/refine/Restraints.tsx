@@ -28,8 +28,8 @@ export function RestraintsSheet(): ReactNode {
   }, [s]);
   const standings = useMemo(() => new Map(restraintStandings(s, physicalValues(s, 1, 0)).map((x) => [x.id, x])), [s]);
   const rows = controls.restraints.reduce((n, r) => n + (r.off ? 0 : (standings.get(r.id)?.rows ?? 0)), 0);
-  const picked = selectedSites(s, selection);
-  const offers = useMemo(() => offersFor(s, picked), [s, picked.join()]);
+  const picked = useMemo(() => selectedSites(s, selection), [s, selection]);
+  const offers = useMemo(() => offersFor(s, picked), [s, picked]);
   const needed = useMemo(() => neededRestraints(s), [s]);
   const sorted = [...controls.restraints].sort(
     (p, q) => Math.abs(standings.get(q.id)?.worst.misfit ?? 0) - Math.abs(standings.get(p.id)?.worst.misfit ?? 0),

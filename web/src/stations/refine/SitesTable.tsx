@@ -97,6 +97,11 @@ export function SitesTable(): ReactNode {
       select(atomsOfSites(s, rows));
     } else if (e.key === 'Escape') select([]);
   };
+  const press = (e: React.MouseEvent<HTMLElement>): void => {
+    const at = e.target as HTMLElement;
+    const row = at.closest<HTMLElement>('[data-row]');
+    if (row && at.tagName !== 'INPUT') click(e, Number(row.dataset['row']));
+  };
   const heads: [SortKey | undefined, string][] = [
     ['label', 'label'],
     ['type', 'type'],
@@ -156,6 +161,7 @@ export function SitesTable(): ReactNode {
         aria-label="Sites"
         aria-rowcount={rows.length}
         onKeyDown={move}
+        onClick={press}
       >
         <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>
           {virtual.getVirtualItems().map((v) => {
@@ -168,9 +174,7 @@ export function SitesTable(): ReactNode {
                 aria-selected={picked.has(i)}
                 className={`row-line${picked.has(i) ? ' picked' : ''}`}
                 style={{ top: v.start }}
-                onClick={(e) => {
-                  if ((e.target as HTMLElement).tagName !== 'INPUT') click(e, v.index);
-                }}
+                data-row={v.index}
               >
                 <Cell
                   value={x.label}

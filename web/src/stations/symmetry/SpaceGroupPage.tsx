@@ -22,7 +22,7 @@ export default function SpaceGroupPage(): ReactNode {
     if (sites.length) setPane('crystal');
   };
   return (
-    <div className="group-page" tabIndex={0}>
+    <div className="group-page" role="region" aria-label="Space group" tabIndex={0}>
       <header>
         <h1>{prettySymbol(report.group.symbol)}</h1>
         <p>
