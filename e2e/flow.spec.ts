@@ -1,6 +1,6 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { expect, test } from '@playwright/test';
-import { marks, openDemo, solve, watchForErrors } from './support.ts';
+import { exportProject, marks, openDemo, openSolved, solve, watchForErrors } from './support.ts';
 
 watchForErrors();
 
@@ -122,8 +122,7 @@ test('two tabs on one project do not overwrite each other, and a project goes ou
   page,
   context,
 }, info) => {
-  await openDemo(page, 'Benigara-2');
-  await solve(page);
+  await openSolved(page, 'Benigara-2');
   const other = await context.newPage();
   await other.goto(page.url());
   await expect(marks(other)).toHaveCount(1);
@@ -142,13 +141,8 @@ test('two tabs on one project do not overwrite each other, and a project goes ou
     await expect(tab.getByText('37 in the asymmetric unit')).toBeVisible();
   }
   await other.close();
-  await page.getByRole('button', { name: 'Benigara-2' }).click();
-  const [download] = await Promise.all([
-    page.waitForEvent('download'),
-    page.getByRole('button', { name: 'Export this project' }).click(),
-  ]);
   const path = info.outputPath('out.nagare');
-  await download.saveAs(path);
+  await exportProject(page, 'Benigara-2', path);
   await page.goto('/');
   await page.getByTestId('file-picker').setInputFiles(path);
   await expect(marks(page)).toHaveCount(3);

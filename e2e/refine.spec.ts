@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { marks, openDemo, solve, watchForErrors } from './support.ts';
+import { find, marks, openSolved, watchForErrors } from './support.ts';
 
 watchForErrors();
 
@@ -8,21 +8,10 @@ const r1 = async (page: Page): Promise<number> =>
 const idle = (page: Page) =>
   expect(page.getByRole('status').filter({ hasText: 'Stop' })).toHaveCount(0, { timeout: 240_000 });
 
-async function solved(page: Page, name: string): Promise<void> {
-  await openDemo(page, name);
-  await solve(page);
-}
-
-async function find(page: Page, words: string): Promise<void> {
-  await page.keyboard.press('Control+k');
-  await page.getByRole('textbox', { name: 'Find' }).fill(words);
-  await page.keyboard.press('Enter');
-}
-
 test('a hydrate settles with its hydrogens planned, shown with evidence, placed, changed and turned', async ({
   page,
 }) => {
-  await solved(page, 'Mizuasagi');
+  await openSolved(page, 'Mizuasagi');
   await page.getByRole('button', { name: 'Refine', exact: true }).click();
   await expect(page.getByText(/Settled/).first()).toBeVisible({ timeout: 120_000 });
   const before = await r1(page);
@@ -65,7 +54,7 @@ test('a hydrate settles with its hydrogens planned, shown with evidence, placed,
 test('a molecule in two places is modelled without typing, and both places can be seen, compared and undone', async ({
   page,
 }) => {
-  await solved(page, 'Kasumi');
+  await openSolved(page, 'Kasumi');
   await page.getByRole('button', { name: 'Settle', exact: true }).click();
   await expect(page.getByText(/may lie in two places/).first()).toBeVisible({ timeout: 240_000 });
   await idle(page);
@@ -120,7 +109,7 @@ test('a molecule in two places is modelled without typing, and both places can b
 });
 
 test('restraints from a selection, names along the chain, the expected molecule and a section', async ({ page }) => {
-  await solved(page, 'Aobae');
+  await openSolved(page, 'Aobae');
   await find(page, 'ring of C3');
   const restraints = page.getByRole('region', { name: 'Restraints and constraints' });
   await restraints.getByRole('button', { name: 'in one plane' }).click();
@@ -156,7 +145,7 @@ test('restraints from a selection, names along the chain, the expected molecule 
 });
 
 test('the sites are worked through by keyboard alone', async ({ page }) => {
-  await solved(page, 'Tsuyukusa-7');
+  await openSolved(page, 'Tsuyukusa-7');
   const grid = page.getByRole('grid', { name: 'Sites' });
   const rows = grid.getByRole('row');
   const count = async (): Promise<number> => Number(await grid.getAttribute('aria-rowcount'));
@@ -203,7 +192,7 @@ test('the sites are worked through by keyboard alone', async ({ page }) => {
 });
 
 test('a twin is found by its law, and a run that is stopped loses nothing', async ({ page }) => {
-  await solved(page, 'Futago-1');
+  await openSolved(page, 'Futago-1');
   const data = page.getByRole('region', { name: 'Data', exact: true });
   await data.getByText('Twin laws').click();
   await data.getByRole('button', { name: 'Test those the metric allows' }).click();

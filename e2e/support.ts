@@ -1,10 +1,12 @@
-/** What every browser test shares: no error may reach the page, and the way from a demo set to Refine. */
+/** What every browser test shares: no error may reach the page, and the ways into a project. */
 import { expect, test, type Page } from '@playwright/test';
+import { existsSync, mkdirSync } from 'node:fs';
+import { join } from 'node:path';
 
 const problems = new WeakMap<Page, string[]>();
 
-/** Fails a test when the page threw or logged an error. Call once a file. */
-export function watchForErrors(): void {
+/** Fails a test when the page threw or logged an error, but for those it says it expects. Call once a file. */
+export function watchForErrors(): { expected(page: Page, error: RegExp): void } {
   test.beforeEach(({ page }) => {
     const list: string[] = [];
     problems.set(page, list);
@@ -14,6 +16,9 @@ export function watchForErrors(): void {
     });
   });
   test.afterEach(({ page }) => expect(problems.get(page)).toEqual([]));
+  return {
+    expected: (page, error) => problems.set(page, problems.get(page)?.filter((text) => !error.test(text)) ?? []),
+  };
 }
 
 export const marks = (page: Page) => page.getByRole('listbox', { name: 'Marks' }).getByRole('option');
@@ -31,4 +36,38 @@ export async function solve(page: Page): Promise<void> {
   await page.getByRole('button', { name: 'Solve', exact: true }).click();
   await page.getByRole('button', { name: 'Take it to Refine' }).click({ timeout: 300_000 });
   await expect(page.getByRole('grid', { name: 'Sites' })).toBeVisible({ timeout: 120_000 });
+}
+
+/** Takes the first thing that the finder finds. */
+export async function find(page: Page, words: string): Promise<void> {
+  await page.keyboard.press('Control+k');
+  await page.getByRole('textbox', { name: 'Find' }).fill(words);
+  await page.keyboard.press('Enter');
+}
+
+export async function exportProject(page: Page, name: string, path: string): Promise<void> {
+  await page.getByRole('button', { name }).click();
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: 'Export this project' }).click(),
+  ]);
+  await download.saveAs(path);
+}
+
+/** A demo set at Refine, solved: from a project file that the first test of a run that needs it makes. */
+export async function openSolved(page: Page, name: string): Promise<void> {
+  const folder = join(test.info().project.outputDir, 'projects');
+  const path = join(folder, `${name}.nagare`);
+  if (existsSync(path)) {
+    await page.goto('/');
+    await page.getByTestId('file-picker').setInputFiles(path);
+    await expect(marks(page)).toHaveCount(1);
+    await page.getByRole('link', { name: /Refine/ }).click();
+    await expect(page.getByRole('grid', { name: 'Sites' })).toBeVisible();
+    return;
+  }
+  await openDemo(page, name);
+  await solve(page);
+  mkdirSync(folder, { recursive: true });
+  await exportProject(page, name, path);
 }

@@ -14,6 +14,7 @@ import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
 import { queryClient } from './engine/server.ts';
 import { DropEverywhere } from './frame/DropEverywhere.tsx';
 import { Home } from './frame/Home.tsx';
+import { OuterNet } from './frame/Net.tsx';
 import { ProjectFrame } from './frame/ProjectFrame.tsx';
 
 document.documentElement.dataset['bsTheme'] = localStorage.getItem('theme') ?? 'light';
@@ -22,13 +23,15 @@ createRoot(document.getElementById('root')!).render(
   <StrictMode>
     <QueryClientProvider client={queryClient}>
       <BrowserRouter>
-        <DropEverywhere>
-          <Routes>
-            <Route path="/" element={<Home />} />
-            <Route path="/projects/:id/:station" element={<ProjectFrame />} />
-            <Route path="*" element={<Navigate to="/" replace />} />
-          </Routes>
-        </DropEverywhere>
+        <OuterNet>
+          <DropEverywhere>
+            <Routes>
+              <Route path="/" element={<Home />} />
+              <Route path="/projects/:id/:station" element={<ProjectFrame />} />
+              <Route path="*" element={<Navigate to="/" replace />} />
+            </Routes>
+          </DropEverywhere>
+        </OuterNet>
       </BrowserRouter>
     </QueryClientProvider>
   </StrictMode>,

@@ -1,5 +1,5 @@
 /** The frame around a project: stations on one line, desk, scene, inspector, course, finder. */
-import { lazy, Suspense, useCallback, useEffect, useState, type ReactNode } from 'react';
+import { lazy, Suspense, useCallback, useEffect, useState, type ComponentType, type ReactNode } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { Link, Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import { ProjectProvider, useProject } from '../store/use-project.tsx';
@@ -20,6 +20,7 @@ import { Course } from './Course.tsx';
 import { useDrop } from './DropEverywhere.tsx';
 import { Finder } from './Finder.tsx';
 import { Inspector } from './Inspector.tsx';
+import { Net } from './Net.tsx';
 import { SelectionLine } from './SelectionLine.tsx';
 
 const SceneView = lazy(() => import('../scene/SceneView.tsx'));
@@ -160,9 +161,93 @@ export function ProjectFrame(): ReactNode {
   );
 }
 
+const DESKS: Readonly<Record<StationId, ComponentType>> = {
+  intake: IntakeDesk,
+  solve: SolveDesk,
+  refine: RefineDesk,
+  fit: FitDesk,
+  symmetry: SymmetryDesk,
+  vet: VetDesk,
+  publish: PublishDesk,
+};
+const nameOf = (station: StationId): string => STATIONS.find((s) => s.id === station)!.name;
+
+interface Where {
+  readonly station: StationId;
+  /** The project is of powder patterns alone. */
+  readonly pattern: boolean;
+}
+
+function Desk({ station, pattern }: Where): ReactNode {
+  const Chosen = station === 'intake' && pattern ? PatternIntakeDesk : DESKS[station];
+  return <Chosen />;
+}
+
+/** What the middle shows at a station where the scene is not it. */
+const PANES: Partial<Record<StationId, Readonly<Record<string, ComponentType>>>> = {
+  symmetry: { page: SpaceGroupPage },
+  publish: { tables: TablesPane, cif: CifPane },
+  refine: { data: DataPane },
+};
+
+function Centre({ station, pattern }: Where): ReactNode {
+  const { pane, head } = useProject('pane', 'head');
+  if (station === 'fit' || (station === 'intake' && pattern))
+    return (
+      <Part part="The pattern">
+        <FitPane />
+      </Part>
+    );
+  if (station === 'intake')
+    return (
+      <Part part="The plots of the data">
+        <IntakeCharts />
+      </Part>
+    );
+  const Pane = PANES[station]?.[pane];
+  if (Pane)
+    return (
+      <>
+        {station === 'refine' && <SelectionLine />}
+        <Part part={`The pane “${pane}”`}>
+          <Pane />
+        </Part>
+      </>
+    );
+  const scene = (
+    <Part part="The crystal">
+      <SceneView />
+    </Part>
+  );
+  return (
+    <>
+      <SelectionLine />
+      {pane === 'section' && station === 'refine' && head ? (
+        <div className="side-by-side">
+          {scene}
+          <Part part="The section">
+            <SectionPane />
+          </Part>
+        </div>
+      ) : (
+        scene
+      )}
+    </>
+  );
+}
+
+/** A part of the middle: loaded when it is first shown, with a net of its own. */
+function Part({ part, children }: { part: string; children: ReactNode }): ReactNode {
+  return (
+    <Net part={part}>
+      <Suspense fallback={<div className="empty">Opening…</div>}>{children}</Suspense>
+    </Net>
+  );
+}
+
 function Frame({ station }: { station: StationId }): ReactNode {
   const powder = useFit('patterns').patterns.length > 0;
-  const { project, work, problem, setProblem, undo, redo, selection, hasData, marks, pane, head, setCompareWith } =
+  const { project, work, problem, setProblem, undo, redo, selection, hasData, marks, pane, setCompareWith } =
     useProject(
       'project',
       'work',
@@ -174,7 +259,6 @@ function Frame({ station }: { station: StationId }): ReactNode {
       'hasData',
       'marks',
       'pane',
-      'head',
       'setCompareWith',
     );
   // A comparison belongs to where it was asked for.
@@ -311,13 +395,9 @@ function Frame({ station }: { station: StationId }): ReactNode {
         <div className="d-flex" style={{ minHeight: 0 }}>
           {wide > 0 && (
             <aside className="desk" style={{ width: wide }} aria-label="Desk">
-              {station === 'intake' && (powder && !hasData ? <PatternIntakeDesk /> : <IntakeDesk />)}
-              {station === 'fit' && <FitDesk />}
-              {station === 'solve' && <SolveDesk />}
-              {station === 'refine' && <RefineDesk />}
-              {station === 'symmetry' && <SymmetryDesk />}
-              {station === 'vet' && <VetDesk />}
-              {station === 'publish' && <PublishDesk />}
+              <Net part={`The desk of ${nameOf(station)}`}>
+                <Desk station={station} pattern={powder && !hasData} />
+              </Net>
             </aside>
           )}
           <button
@@ -365,40 +445,17 @@ function Frame({ station }: { station: StationId }): ReactNode {
               </button>
             </div>
           )}
-          {station === 'fit' || (station === 'intake' && powder && !hasData) ? (
-            <Suspense fallback={<div className="empty">Opening the pattern…</div>}>
-              <FitPane />
-            </Suspense>
-          ) : station === 'intake' ? (
-            <IntakeCharts />
-          ) : (
-            <>
-              {!(station === 'publish' && (pane === 'tables' || pane === 'cif')) &&
-                !(station === 'symmetry' && pane === 'page') && <SelectionLine />}
-              <Suspense fallback={<div className="empty">Opening the scene…</div>}>
-                {pane === 'tables' && station === 'publish' ? (
-                  <TablesPane />
-                ) : pane === 'cif' && station === 'publish' ? (
-                  <CifPane />
-                ) : pane === 'page' && station === 'symmetry' ? (
-                  <SpaceGroupPage />
-                ) : pane === 'data' && station === 'refine' ? (
-                  <DataPane />
-                ) : pane === 'section' && station === 'refine' && head ? (
-                  <div className="side-by-side">
-                    <SceneView />
-                    <SectionPane />
-                  </div>
-                ) : (
-                  <SceneView />
-                )}
-              </Suspense>
-            </>
-          )}
+          <Centre station={station} pattern={powder && !hasData} />
         </main>
-        {selection.length > 0 && station !== 'intake' && station !== 'fit' && pane === 'crystal' && <Inspector />}
+        {selection.length > 0 && station !== 'intake' && station !== 'fit' && pane === 'crystal' && (
+          <Net part="The inspector">
+            <Inspector />
+          </Net>
+        )}
       </div>
-      <Course />
+      <Net part="The course">
+        <Course />
+      </Net>
       <Finder show={finder} onHide={() => setFinder(false)} />
     </div>
   );

@@ -1,0 +1,80 @@
+/**
+ * Catches what fails while a part of the page is drawn, so that the rest goes on and the project stays as it is. Every
+ * pane, desk and station hangs over one.
+ */
+import type { ReactNode } from 'react';
+import { ErrorBoundary, type FallbackProps } from 'react-error-boundary';
+import { Link } from 'react-router';
+import { exportProject } from '../store/project-file.ts';
+import { saveFile } from '../store/projects.ts';
+import { useProject } from '../store/use-project.tsx';
+
+const reasonOf = (error: unknown): string => (error instanceof Error ? error.message : String(error));
+
+/** A part of an open project. `part` begins the sentence that says what stopped; a new step of the course tries again. */
+export function Net({ part, children }: { part: string; children: ReactNode }): ReactNode {
+  const { head } = useProject('head');
+  return (
+    <ErrorBoundary
+      key={part}
+      resetKeys={[head]}
+      fallbackRender={(failure) => <PartStopped part={part} failure={failure} />}
+    >
+      {children}
+    </ErrorBoundary>
+  );
+}
+
+function PartStopped({ part, failure }: { part: string; failure: FallbackProps }): ReactNode {
+  const { project, undo } = useProject('project', 'undo');
+  return (
+    <Stopped part={part} failure={failure}>
+      <button className="word" onClick={() => void undo().then(failure.resetErrorBoundary)}>
+        Undo the last step
+      </button>
+      <button
+        className="word"
+        onClick={() =>
+          void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip'))
+        }
+      >
+        Export this project
+      </button>
+    </Stopped>
+  );
+}
+
+/** Around everything, for what no nearer net caught. */
+export function OuterNet({ children }: { children: ReactNode }): ReactNode {
+  return (
+    <ErrorBoundary
+      fallbackRender={(failure) => (
+        <Stopped part="The page" failure={failure}>
+          <Link className="word" to="/" onClick={failure.resetErrorBoundary}>
+            All projects
+          </Link>
+        </Stopped>
+      )}
+    >
+      {children}
+    </ErrorBoundary>
+  );
+}
+
+function Stopped(props: { part: string; failure: FallbackProps; children: ReactNode }): ReactNode {
+  const { part, failure, children } = props;
+  return (
+    <div className="empty stopped" role="alert">
+      <h3>{part} could not be drawn</h3>
+      <p>
+        The project is as it was, and everything else goes on. What happened: <q>{reasonOf(failure.error)}</q>
+      </p>
+      <p className="choices">
+        <button className="word" onClick={failure.resetErrorBoundary}>
+          Try again
+        </button>
+        {children}
+      </p>
+    </div>
+  );
+}
