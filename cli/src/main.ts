@@ -18,7 +18,7 @@ import { structureCif } from '@nagare/core/publish/structure-cif';
 import type { Hold } from '@nagare/core/crystal/controls';
 import { isHydrogen } from '@nagare/core/crystal/elements';
 import type { Treatment } from '@nagare/core/crystal/treatment';
-import type { Experiment } from '@nagare/core/formats/cif-data';
+import type { SampleRecord } from '@nagare/core/formats/cif-data';
 import type { AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
 import type { CovarianceData } from '@nagare/core/refine/covariance';
 import type { Readings } from '@nagare/core/refine/single-crystal';
@@ -245,7 +245,7 @@ interface ModelJob {
   readonly reflections: MergedReflections;
   /** Absent where the file held a merged list. */
   readonly statistics?: MergeStatistics;
-  readonly experiment: Experiment;
+  readonly experiment: SampleRecord;
 }
 
 function modelJob(command: string, [modelPath, dataPath]: string[]): ModelJob {

@@ -22,6 +22,8 @@ export interface Site {
   readonly occupancy: number;
   readonly occupancySu?: number;
   readonly displacement: Displacement;
+  /** Formal charge, in units of the elementary charge; absent where nobody said. */
+  readonly charge?: number;
   readonly disorder?: { readonly assembly: string; readonly group: string };
 }
 

@@ -24,7 +24,7 @@ import {
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
 
 /** What is known of the crystal and the measurement beside the intensities. */
-export interface Experiment {
+export interface SampleRecord {
   readonly wavelength?: number;
   readonly formula?: Formula;
   readonly z?: number;
@@ -99,7 +99,7 @@ export function readWavelength(block: CifBlock): number | undefined {
   return anode ? meanWavelength(anode) : undefined;
 }
 
-export function readExperiment(block: CifBlock): Experiment {
+export function readExperiment(block: CifBlock): SampleRecord {
   const formulaText = itemText(block, '_chemical_formula_sum', '_chemical_formula_moiety');
   let formula: Formula | undefined;
   if (formulaText) {

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { experimentValue, formItems, missingItems, SUBJECTS, withItem } from './dictionary.ts';
-import type { Experiment } from './cif-data.ts';
+import type { SampleRecord } from './cif-data.ts';
 
-const empty: Experiment = { kept: {} };
+const empty: SampleRecord = { kept: {} };
 
 describe('the form', () => {
   it('keeps every item where it is found again, and forgets it when it is emptied', () => {
@@ -30,7 +30,7 @@ describe('the form', () => {
     expect(withItem(e, '_diffrn_ambient_temperature', '').temperature).toBeUndefined();
   });
   it('takes up the older spelling of an item', () => {
-    const e: Experiment = { kept: { _exptl_absorpt_correction_t_min: '0.6' } };
+    const e: SampleRecord = { kept: { _exptl_absorpt_correction_t_min: '0.6' } };
     expect(experimentValue(e, '_exptl_absorpt_correction_T_min')).toBe('0.6');
     expect(withItem(e, '_exptl_absorpt_correction_T_min', '0.7').kept).toEqual({
       _exptl_absorpt_correction_T_min: '0.7',

@@ -2,7 +2,7 @@
 import { INAPPLICABLE, parseCif, UNKNOWN, type CifBlock, type FileProblem } from './cif-parser.ts';
 import { parseFormula } from '../crystal/formula.ts';
 import { parseMeasured } from '../crystal/uncertainty.ts';
-import type { Experiment } from './cif-data.ts';
+import type { SampleRecord } from './cif-data.ts';
 import { DICTIONARY_ITEMS } from './dictionary-items.ts';
 
 export type ItemType = 'text' | 'number' | 'integer' | 'date' | 'formula' | 'label';
@@ -78,7 +78,7 @@ export interface FileProblemAt {
 }
 
 /** Where an item of the experiment is kept: a field of its own, or among the items kept word for word. */
-export function experimentValue(e: Experiment, tag: string): string | undefined {
+export function experimentValue(e: SampleRecord, tag: string): string | undefined {
   switch (tag) {
     case '_chemical_formula_sum':
       return e.formula ? 'known' : undefined;
@@ -100,7 +100,7 @@ export function experimentValue(e: Experiment, tag: string): string | undefined 
 }
 
 /** The experiment with one item set; fields that have a place of their own go there. */
-export function withItem(e: Experiment, tag: string, value: string): Experiment {
+export function withItem(e: SampleRecord, tag: string, value: string): SampleRecord {
   const text = value.trim();
   const number = Number(text.replace(',', '.'));
   switch (tag) {
@@ -128,7 +128,7 @@ export function withItem(e: Experiment, tag: string, value: string): Experiment 
 }
 
 /** Items a journal asks for that nobody has filled in. */
-export const missingItems = (e: Experiment): DictionaryItem[] =>
+export const missingItems = (e: SampleRecord): DictionaryItem[] =>
   DICTIONARY_ITEMS.filter((d) => d.asked && !experimentValue(e, d.tag));
 
 /** Items the form offers, by subject. */

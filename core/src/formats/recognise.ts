@@ -10,7 +10,7 @@ import {
   readReflections,
   readSpaceGroup,
   readStructure,
-  type Experiment,
+  type SampleRecord,
 } from './cif-data.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import { readControls, readTreatment } from './cif-controls.ts';
@@ -25,7 +25,7 @@ export interface Recognised {
   sentence: string;
   cell?: Cell;
   spaceGroup?: SpaceGroup;
-  experiment: Experiment;
+  experiment: SampleRecord;
   raw?: RawReflections;
   structure?: Structure;
   /** Single items of the block as written: data name in lower case → text. */

@@ -161,6 +161,33 @@ describe('measures', () => {
     });
   });
 
+  it('have none where symmetry fixes them, whatever the rounding', () => {
+    // Four atoms on a mirror plane: the torsion is 180° because it must be.
+    const flat: Structure = {
+      cell: { a: 7, b: 9, c: 11, alpha: 90, beta: 90, gamma: 90, su: [0.001, 0.001, 0.002, 0, 0, 0] },
+      spaceGroup: spaceGroupFromSymbol('P n m a'),
+      sites: [
+        [0.1, 0.2],
+        [0.21, 0.31],
+        [0.37, 0.27],
+        [0.48, 0.41],
+      ].map(([x, z], i) => ({
+        id: `${i}`,
+        label: `C${i}`,
+        element: 'C',
+        position: [x!, 0.25, z!] as const,
+        positionSu: [0.0004, 0, 0.0003] as const,
+        occupancy: 1,
+        displacement: { kind: 'iso' as const, u: 0.02 },
+      })),
+    };
+    const chain = ['0', '1', '2', '3'].map((id) => originalRef(id));
+    const t = measure(flat, chain, torsion);
+    expect(Math.abs(t.value)).toBeCloseTo(180, 9);
+    expect(t.su).toBe(0);
+    expect(measure(flat, chain.slice(0, 2), distance).su).toBeGreaterThan(0.001);
+  });
+
   it('have no s.u. where no site has one', () => {
     const bare = { ...structure, sites: structure.sites.map(({ positionSu: _, ...x }) => x) };
     const m = measureFigure(bare, [originalRef('s0'), originalRef('s1')], distance);

@@ -11,6 +11,10 @@ import { covarianceOf, type CovarianceData } from '../refine/covariance.ts';
 import { siteOffset } from '../refine/parameters.ts';
 import type { Figure } from './figures.ts';
 
+/** Å or degrees. What symmetry fixes has no s.u.; the rounding of sums that cancel leaves less than this. */
+const ROUNDING = 1e-9;
+const rootOf = (variance: number): number => (variance > ROUNDING ** 2 ? Math.sqrt(variance) : 0);
+
 /** Where the uncertainty of a measure comes from. */
 export type UncertaintySource = 'covariance' | 'file' | 'none';
 
@@ -137,7 +141,7 @@ export function measureFigure(
   const spread = siteSlopes(s, refs, m);
   const cell = cellSlopes(s, fractional);
   const su = out.map(({ gradient }) =>
-    Math.sqrt(Math.max(0, siteVariance(s, spread(gradient), covariance) + cellVariance(s, cell(gradient)))),
+    rootOf(siteVariance(s, spread(gradient), covariance) + cellVariance(s, cell(gradient))),
   );
   return { values, su, source };
 }

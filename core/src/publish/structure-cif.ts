@@ -7,7 +7,7 @@ import { crystalClass, crystalSystem, rotationsOf } from '../crystal/point-group
 import type { MergedReflections } from '../crystal/reflections.ts';
 import { cellContents, equivalentU, type Structure } from '../crystal/structure.ts';
 import { formatExactly, formatMeasured } from '../crystal/uncertainty.ts';
-import type { Experiment } from '../formats/cif-data.ts';
+import type { SampleRecord } from '../formats/cif-data.ts';
 import type { MergeStatistics } from '../data/merge.ts';
 import { bonds, bondsBySite, neighbourRef } from '../geometry/bonds.ts';
 import { isHydrogen } from '../crystal/elements.ts';
@@ -31,7 +31,7 @@ import { siteFlags, writeControls, writeTreatment } from './controls-cif.ts';
 export interface CifInput {
   name: string;
   structure: Structure;
-  experiment: Experiment;
+  experiment: SampleRecord;
   /** Å; left out where the structure came without a measurement. */
   wavelength?: number;
   /** Merged reflections and what merging said of them. */
@@ -52,7 +52,7 @@ export interface CifInput {
 }
 
 /** Formula units per cell: given, or from the contents and the formula, or the number that makes a whole formula. */
-export function formulaUnits(s: Structure, experiment: Experiment): { z: number; formula: Formula } {
+export function formulaUnits(s: Structure, experiment: SampleRecord): { z: number; formula: Formula } {
   const contents = cellContents(s);
   if (experiment.formula && experiment.z) return { z: experiment.z, formula: experiment.formula };
   if (experiment.formula) {

@@ -25,8 +25,7 @@ import { absorptionCoefficient, anodeFor } from '../scattering/form-factor.ts';
 import { torsionAtoms } from './torsions.ts';
 import { formulaUnits, volumeSu, type CifInput } from './structure-cif.ts';
 
-export type TableKind = 'crystal data' | 'sites' | 'bonds' | 'angles' | 'torsions' | 'hydrogen bonds' | 'displacements';
-export const TABLE_KINDS: readonly TableKind[] = [
+export const TABLE_KINDS = [
   'crystal data',
   'sites',
   'bonds',
@@ -34,7 +33,8 @@ export const TABLE_KINDS: readonly TableKind[] = [
   'torsions',
   'hydrogen bonds',
   'displacements',
-];
+] as const;
+export type TableKind = (typeof TABLE_KINDS)[number];
 
 export interface Table {
   readonly kind: TableKind;

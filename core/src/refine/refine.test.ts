@@ -8,6 +8,7 @@ import type { Structure } from '../crystal/structure.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { elementOf } from '../crystal/elements.ts';
 import { seededRandom } from '../math/random.ts';
+import type { ScatteringProvider } from '../scattering/structure-factors.ts';
 import { quietContext, Cancelled } from '../task-context.ts';
 import { compileConstraints } from './compile-constraints.ts';
 import { displacementBasis, invariantBasis } from './invariants.ts';
@@ -66,6 +67,15 @@ function driftOf(found: Structure, truth: Structure): number[] {
   );
 }
 
+/** Complex form factors that differ by site, operator and reflection, without meaning. */
+const aspherical = (sites: number, covered: readonly number[]): ScatteringProvider => ({
+  covers: Uint8Array.from({ length: sites }, (_, j) => (covered.includes(j) ? 1 : 0)),
+  factor(j, o, i, out) {
+    out[0] = 4 + Math.cos(0.7 * i + 2 * o + j);
+    out[1] = 0.8 * Math.sin(1.3 * i - o + 2 * j);
+  },
+});
+
 describe.each(['P 1 21/c 1', 'P n a 21', 'P 1'])('a crystal in %s', (symbol) => {
   const crystal = testCrystal('CC(O)c1ccccc1Cl', symbol, 21, {
     dMin: 0.8,
@@ -75,12 +85,15 @@ describe.each(['P 1 21/c 1', 'P n a 21', 'P 1'])('a crystal in %s', (symbol) => 
   });
   const heavy: Structure = { ...crystal.structure, sites: crystal.structure.sites };
 
-  it('has derivatives that agree with finite differences', async () => {
+  it.each([
+    ['spherical atoms', undefined],
+    ['a provider of complex factors for some of the sites', aspherical(6, [0, 1, 4])],
+  ])('has derivatives that agree with finite differences: %s', async (_, scattering) => {
     const start = { ...heavy, sites: heavy.sites.slice(0, 6).map((x, i) => ({ ...x, occupancy: i === 1 ? 0.7 : 1 })) };
     const data = perfect(crystal.structure, 1.1, crystal.wavelength);
     const problem = new SingleCrystalProblem(
       experiment(start, data, crystal.wavelength, { weights: unit, extinction: 0.02, treatment: { extinction: true } }),
-      { ...base, occupancies: [1] },
+      { ...base, occupancies: [1], ...(scattering ? { scattering } : {}) },
     );
     const n = problem.map.independent;
     const { normal } = await problem.assemble(quietContext());

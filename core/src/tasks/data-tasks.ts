@@ -31,7 +31,7 @@ const laueOf = (g: SpaceGroup): ReturnType<typeof laueRotations> => laueRotation
 export const scaleTask = task<DataInput & { wish: ScalingWish }, ScalingResult, never>({
   name: 'scale',
   can: { server: true, resident: ['raw'] },
-  input: z.object({
+  input: z.strictObject({
     ...base,
     wish: z.object({
       batches: z.boolean(),
@@ -39,7 +39,7 @@ export const scaleTask = task<DataInput & { wish: ScalingWish }, ScalingResult, 
       harmonics: z.number().int().min(0).max(8),
       without: z.array(z.number().int()).optional(),
     }),
-  }) as never,
+  }),
   output: shaped<ScalingResult>(['raw', 'before', 'after', 'batches']),
   run: async (i) => scaleObservations(i.raw, i.cell, laueOf(i.group), i.wish),
 });
@@ -54,7 +54,7 @@ export interface Diagnosis {
 export const diagnoseTask = task<DataInput, Diagnosis, never>({
   name: 'diagnose',
   can: { resident: ['raw'] },
-  input: z.object(base) as never,
+  input: z.strictObject(base),
   output: shaped<Diagnosis>(['anisotropy', 'rings', 'superstructure', 'batches']),
   run: async (i) => {
     const rotations = laueOf(i.group);
@@ -77,12 +77,12 @@ export const reworkTask = task<
 >({
   name: 'rework',
   can: { resident: ['raw'] },
-  input: z.object({
+  input: z.strictObject({
     raw: rawSchema,
     cell: cellSchema,
     other: rawSchema.optional(),
     rings: z.array(z.object({ d: z.number(), width: z.number() })).optional(),
-  }) as never,
+  }),
   output: rawSchema,
   run: async (i) => {
     const joined = i.other ? joinSets(i.raw, i.other) : i.raw;
@@ -93,7 +93,7 @@ export const reworkTask = task<
 export const compareSetsTask = task<DataInput & { other: RawReflections }, SetComparison, never>({
   name: 'compareSets',
   can: { resident: ['raw', 'other'] },
-  input: z.object({ ...base, other: rawSchema }) as never,
+  input: z.strictObject({ ...base, other: rawSchema }),
   output: shaped<SetComparison>(['common', 'scale', 'r', 'correlation']),
   run: async (i) =>
     compareSets(

@@ -18,7 +18,7 @@ import { readElements, suspiciousSites, type ElementReading } from '../settle/el
 import { refineStage, residualOf, type MapResult, type StageSurroundings } from '../settle/stage.ts';
 import type { TaskContext } from '../task-context.ts';
 import type { SolventMask } from '../crystal/treatment.ts';
-import { experimentFields, rawSchema, structureSchema } from './schemas.ts';
+import { experimentFields, rawSchema, structureSchema, residualPeakSchema } from './schemas.ts';
 import { shaped, task } from './task.ts';
 
 const surroundingsOf = (i: Experiment, context: TaskContext<string>, say = ''): StageSurroundings => ({
@@ -38,12 +38,12 @@ export interface PlanTaskInput extends Experiment {
 export const planTask = task<PlanTaskInput, { plan: HydrogenPlan; map: MapResult }, string>({
   name: 'plan',
   can: { resident: ['reflections'] },
-  input: z.object({
+  input: z.strictObject({
     ...experimentFields,
     temperature: z.number().optional(),
     expected: z.number().optional(),
     without: z.array(z.string()).optional(),
-  }) as unknown as z.ZodType<PlanTaskInput>,
+  }),
   output: shaped<{ plan: HydrogenPlan; map: MapResult }>(['plan', 'map']),
   run: async (i, context) => {
     const gone = new Set(i.without ?? []);
@@ -88,11 +88,11 @@ export interface PlacesTaskResult {
 export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
   name: 'places',
   can: { resident: ['reflections'] },
-  input: z.object({
+  input: z.strictObject({
     ...experimentFields,
     sites: z.array(z.number().int()),
     turn: z.boolean(),
-  }) as unknown as z.ZodType<PlacesTaskInput>,
+  }),
   output: shaped<PlacesTaskResult>(['structure', 'share', 'proposals', 'map']),
   run: async (i, context) => {
     const around = surroundingsOf(i, context, 'How much of it is in the first place');
@@ -151,7 +151,7 @@ export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
 export const elementsTask = task<Experiment & { sites?: readonly number[] }, { readings: ElementReading[] }, string>({
   name: 'elements',
   can: { resident: ['reflections'] },
-  input: z.object({ ...experimentFields, sites: z.array(z.number().int()).optional() }) as never,
+  input: z.strictObject({ ...experimentFields, sites: z.array(z.number().int()).optional() }),
   output: shaped<{ readings: ElementReading[] }>(['readings']),
   run: async (i, context) => ({
     readings: (
@@ -170,7 +170,7 @@ export type PlotsResult = PlotData & { batches: ReturnType<typeof batchScales> }
 export const plotsTask = task<Experiment & { goodness: number; raw?: RawReflections }, PlotsResult, never>({
   name: 'plots',
   can: { resident: ['reflections', 'raw'] },
-  input: z.object({ ...experimentFields, goodness: z.number(), raw: rawSchema.optional() }) as never,
+  input: z.strictObject({ ...experimentFields, goodness: z.number(), raw: rawSchema.optional() }),
   output: shaped<PlotsResult>(['fo', 'fc', 'shells', 'batches']),
   run: async (i) => {
     const { data } = evaluateStructure(i);
@@ -192,7 +192,7 @@ export interface TwinTrial {
 export const twinsTask = task<Experiment, { r1: number; trials: TwinTrial[] }, string>({
   name: 'twins',
   can: { resident: ['reflections'] },
-  input: z.object(experimentFields) as never,
+  input: z.strictObject(experimentFields),
   output: shaped<{ r1: number; trials: TwinTrial[] }>(['r1', 'trials']),
   run: async (i, context) => {
     const { twins: _t, ...rest } = i.treatment;
@@ -217,7 +217,7 @@ export const maskTask = task<Experiment & { probe: number }, { mask: SolventMask
   {
     name: 'mask',
     can: { resident: ['reflections'] },
-    input: z.object({ ...experimentFields, probe: z.number() }) as never,
+    input: z.strictObject({ ...experimentFields, probe: z.number() }),
     output: shaped<{ mask: SolventMask; r1: number; before: number }>(['mask', 'r1', 'before']),
     run: async (i, context) => {
       const { mask: _m, ...rest } = i.treatment;
@@ -239,7 +239,7 @@ export const mapTask = task<
 >({
   name: 'map',
   can: { resident: ['reflections'] },
-  input: z.object({ ...experimentFields, kind: z.enum(['difference', 'observed', 'doubled']) }) as never,
+  input: z.strictObject({ ...experimentFields, kind: z.enum(['difference', 'observed', 'doubled']) }),
   output: shaped(['grid', 'values', 'sigma']),
   run: async (i) => {
     const map = modelMap(i.kind, i.structure, i.reflections, evaluateStructure(i).data);
@@ -253,12 +253,12 @@ export const matchTask = task<
   never
 >({
   name: 'match',
-  input: z.object({
+  input: z.strictObject({
     structure: structureSchema,
-    peaks: z.array(z.unknown()),
-    molecule: z.looseObject({ atoms: z.array(z.unknown()), bonds: z.array(z.unknown()) }),
+    peaks: z.array(residualPeakSchema),
+    molecule: shaped<MoleculeGraph>(['atoms', 'bonds']),
     copies: z.number().int().positive(),
-  }) as never,
+  }),
   output: z.array(shaped<Match>(['atoms', 'matched'])),
   run: async (i) => matchMolecule(i.structure, i.peaks, i.molecule, i.copies),
 });

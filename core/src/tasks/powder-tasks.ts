@@ -7,7 +7,7 @@ import { identify, rankPhases, type IdentifyOptions, type Match } from '../powde
 import { indexPattern, type IndexedCell, type IndexOptions, type IndexProgress } from '../powder/index-cells.ts';
 import type { FitModel } from '../powder/model.ts';
 import { findPeaks, type Peak, type PeakSearch } from '../powder/peaks.ts';
-import { runRecipe, type RunInput, type RunReport, type RunResult } from '../powder/recipes.ts';
+import { runRecipe, type RunInput, type Stage, type RunReport, type RunResult } from '../powder/recipes.ts';
 import { fitSeries, type SeriesInput, type SeriesReport, type SeriesStep } from '../powder/series.ts';
 import { fitCif } from '../publish/pattern-cif.ts';
 import {
@@ -25,27 +25,39 @@ import type { ShelfEntry } from '../shelf/entry.ts';
 import { shaped, task } from './task.ts';
 
 const numbers = z.instanceof(Float64Array);
-export const patternSchema = z.looseObject({
+export const patternSchema = z.strictObject({
   name: z.string(),
   twoTheta: numbers,
   intensity: numbers,
   sigma: numbers,
   sigmaFrom: z.enum(['file', 'counts']),
-}) as unknown as z.ZodType<Pattern>;
+  at: z.number().optional(),
+});
 const modelSchema = shaped<FitModel>(['phases', 'patterns']);
-const peakSchema = z.array(
-  z.looseObject({ position: z.number(), area: z.number(), d: z.number() }),
-) as unknown as z.ZodType<Peak[]>;
-const instrument = instrumentSchema as unknown as z.ZodType<Instrument>;
+const number = z.number();
+export const peakSchema = z.array(
+  z.strictObject({
+    position: number,
+    positionSu: number,
+    height: number,
+    width: number,
+    widthSu: number,
+    area: number,
+    areaSu: number,
+    d: number,
+  }),
+);
 
 export const fitTask = task<RunInput, RunResult, RunReport>({
   name: 'fit',
   can: { server: true },
-  input: z.looseObject({
+  input: z.strictObject({
     model: modelSchema,
     patterns: z.array(patternSchema).min(1),
-    recipe: z.union([z.string(), z.array(z.unknown())]),
-  }) as unknown as z.ZodType<RunInput>,
+    recipe: z.union([z.string(), z.array(shaped<Stage>(['title', 'kind']))]),
+    held: z.array(z.string()).optional(),
+    free: z.array(z.string()).optional(),
+  }),
   output: shaped<RunResult>(['stages', 'model', 'result', 'message']),
   run: runRecipe,
 });
@@ -53,11 +65,12 @@ export const fitTask = task<RunInput, RunResult, RunReport>({
 export const seriesTask = task<SeriesInput, { steps: SeriesStep[]; stopped: boolean }, SeriesReport>({
   name: 'series',
   can: { server: true },
-  input: z.looseObject({
+  input: z.strictObject({
     model: modelSchema,
     patterns: z.array(patternSchema).min(1),
     recipe: z.string(),
-  }) as unknown as z.ZodType<SeriesInput>,
+    held: z.array(z.string()).optional(),
+  }),
   output: shaped<{ steps: SeriesStep[]; stopped: boolean }>(['steps', 'stopped']),
   run: fitSeries,
 });
@@ -65,11 +78,11 @@ export const seriesTask = task<SeriesInput, { steps: SeriesStep[]; stopped: bool
 export const peaksTask = task<{ pattern: Pattern; instrument: Instrument; search?: PeakSearch }, Peak[], never>({
   name: 'peaks',
   can: { resident: ['pattern'] },
-  input: z.object({
+  input: z.strictObject({
     pattern: patternSchema,
-    instrument,
+    instrument: instrumentSchema,
     search: z.object({ significance: z.number().positive(), width: z.number().positive().optional() }).optional(),
-  }) as never,
+  }),
   output: peakSchema,
   run: async ({ pattern, instrument: i, search }) => findPeaks(pattern, i, search),
 });
@@ -89,11 +102,12 @@ export const identifyTask = task<
 >({
   name: 'identify',
   can: { resident: ['entries'] },
-  input: z.looseObject({
+  input: z.strictObject({
     peaks: peakSchema,
-    entries: z.array(z.unknown()),
-    options: z.looseObject({ instrument }),
-  }) as unknown as z.ZodType<IdentifyInput>,
+    entries: z.array(shaped<ShelfEntry>(['structure'])),
+    options: shaped<IdentifyOptions>(['instrument']),
+    accepted: z.array(shaped<Match>(['peaks'])).optional(),
+  }),
   output: shaped<{ phases: Match[]; ranked: Match[]; unexplained: number[]; left: number }>([
     'phases',
     'ranked',
@@ -125,10 +139,10 @@ export const identifyTask = task<
 export const indexTask = task<{ twoTheta: number[]; options: IndexOptions }, IndexedCell[], IndexProgress>({
   name: 'index',
   can: { server: true },
-  input: z.object({
+  input: z.strictObject({
     twoTheta: z.array(z.number().positive()),
-    options: z.looseObject({ wavelength: z.number().positive(), tolerance: z.number().positive() }),
-  }) as never,
+    options: shaped<IndexOptions>(['wavelength', 'tolerance']),
+  }),
   output: z.array(shaped<IndexedCell>(['cell', 'm20', 'f20', 'system'])),
   run: ({ twoTheta, options }, context) => indexPattern(twoTheta, options, context),
 });
@@ -136,7 +150,7 @@ export const indexTask = task<{ twoTheta: number[]; options: IndexOptions }, Ind
 export const extractTask = task<{ model: FitModel; phase: number; pattern: Pattern }, RawReflections, never>({
   name: 'extract',
   can: { resident: ['pattern'] },
-  input: z.object({ model: modelSchema, phase: z.number().int().min(0), pattern: patternSchema }) as never,
+  input: z.strictObject({ model: modelSchema, phase: z.number().int().min(0), pattern: patternSchema }),
   output: shaped<RawReflections>(['count', 'h', 'k', 'l', 'intensity', 'sigma']),
   run: async ({ model, phase, pattern }) => extractedReflections(model, phase, pattern),
 });
@@ -147,12 +161,12 @@ export const fitCifTask = task<
   never
 >({
   name: 'fitCif',
-  input: z.looseObject({
+  input: z.strictObject({
     model: modelSchema,
     result: shaped<FitResult>(['phases', 'patterns']),
     patterns: z.array(patternSchema),
     date: z.string(),
-  }) as never,
+  }),
   output: z.string(),
   run: async ({ model, result, patterns, date }) => fitCif(model, result, patterns, date),
 });
@@ -171,14 +185,15 @@ export interface PlaceTaskInput {
 export const placeTask = task<PlaceTaskInput, PlaceResult, PlaceReport>({
   name: 'place',
   can: { server: true },
-  input: z.looseObject({
+  input: z.strictObject({
     model: modelSchema,
     phase: z.number().int().min(0),
     pattern: patternSchema,
     molecule: structureSchema,
     seed: z.number().int(),
     seconds: z.number().positive().max(3600),
-  }) as unknown as z.ZodType<PlaceTaskInput>,
+    rigid: z.boolean().optional(),
+  }),
   output: shaped<PlaceResult>(['structure', 'r', 'torsions', 'steps']),
   run: async ({ model, phase, pattern, molecule, seed, seconds, rigid }, context) => {
     const { cell, spaceGroup } = model.phases[phase]!.structure;

@@ -1,6 +1,8 @@
 /** The registry of long-running jobs: the page's workers, the server and the terminal run these very functions. */
 import type { Experiment } from '../crystal/experiment.ts';
 import { z } from 'zod';
+import type { ReportFinding } from '../publish/report.ts';
+import type { CovarianceData } from '../refine/covariance.ts';
 import { recognise, type Recognised } from '../formats/recognise.ts';
 import { analyseIntake, mergeForGroup, mergeForLaue, type IntakeAnalysis } from '../solve/prepare.ts';
 import {
@@ -39,6 +41,9 @@ import {
   structureSchema,
   treatmentSchema,
   experimentFields,
+  absoluteSchema,
+  readingsSchema,
+  statisticsSchema,
 } from './schemas.ts';
 import {
   elementsTask,
@@ -101,7 +106,7 @@ export function withDisplacement(s: Structure, kind: 'iso' | 'aniso'): Structure
 const recogniseTask = task<{ text: string; fileName: string }, Recognised[], number>({
   name: 'recognise',
   can: { server: true },
-  input: z.object({ text: z.string(), fileName: z.string() }),
+  input: z.strictObject({ text: z.string(), fileName: z.string() }),
   output: z.array(shaped<Recognised>(['name', 'sentence', 'experiment'])),
   run: async ({ text, fileName }, context) => recognise(text, fileName, (f) => context.progress(f)),
 });
@@ -109,7 +114,7 @@ const recogniseTask = task<{ text: string; fileName: string }, Recognised[], num
 const analyseTask = task<{ raw: RawReflections; cell: Cell }, IntakeAnalysis, string>({
   name: 'analyse',
   can: { server: true, resident: ['raw'] },
-  input: z.object({ raw: rawSchema, cell: cellSchema }),
+  input: z.strictObject({ raw: rawSchema, cell: cellSchema }),
   output: shaped<IntakeAnalysis>(['lattice', 'ranking', 'raw', 'cell', 'volume']),
   run: async ({ raw, cell }, context) => {
     context.progress('Looking for symmetry in the metric and in the intensities');
@@ -127,7 +132,7 @@ export interface MergeTaskResult extends MergeResult {
 const mergeTask = task<{ raw: RawReflections; cell: Cell; group: SpaceGroup }, MergeTaskResult, number>({
   name: 'merge',
   can: { server: true, resident: ['raw'] },
-  input: z.object({ raw: rawSchema, cell: cellSchema, group: spaceGroupSchema }),
+  input: z.strictObject({ raw: rawSchema, cell: cellSchema, group: spaceGroupSchema }),
   output: shaped<MergeTaskResult>(['reflections', 'statistics', 'outliers', 'reading']),
   run: async ({ raw, cell, group }, context) => {
     const result = mergeForGroup(raw, cell, group, (f) => context.progress(f));
@@ -151,7 +156,7 @@ const phaseTask = task<PhaseInput, PhaseResult, unknown>({
 const solveTask = task<SolveInput, SolveResult, SolveReport>({
   name: 'solve',
   can: { forks: true, server: true, resident: ['raw'] },
-  input: z.object({
+  input: z.strictObject({
     raw: rawSchema,
     cell: cellSchema,
     wavelength: z.number().positive(),
@@ -162,7 +167,7 @@ const solveTask = task<SolveInput, SolveResult, SolveReport>({
     seed: z.number().int(),
     seeds: z.number().int().positive(),
     seconds: z.number().positive(),
-  }) as unknown as z.ZodType<SolveInput>,
+  }),
   output: shaped<SolveResult>(['candidates', 'seedsTried', 'nextSeed', 'seconds', 'message']),
   run: solveStructure,
 });
@@ -178,11 +183,11 @@ const optionsSchema = z.object({
 const refineTask = task<RefineTaskInput, RefineTaskResult, CycleReport>({
   name: 'refine',
   can: { server: true, resident: ['reflections'] },
-  input: z.object({
+  input: z.strictObject({
     ...experimentFields,
     options: optionsSchema,
     displacement: z.enum(['iso', 'aniso']).optional(),
-  }) as unknown as z.ZodType<RefineTaskInput>,
+  }),
   output: shaped<RefineTaskResult>(['result', 'map']),
   run: async ({ options, displacement, ...given }, context) => {
     const start = displacement ? { ...given, structure: withDisplacement(given.structure, displacement) } : given;
@@ -202,7 +207,7 @@ const refineTask = task<RefineTaskInput, RefineTaskResult, CycleReport>({
 const settleTask = task<SettleInput, SettleResult, SettleReport>({
   name: 'settle',
   can: { forks: true, server: true, resident: ['reflections'] },
-  input: z.object({
+  input: z.strictObject({
     structure: structureSchema,
     reflections: mergedSchema,
     wavelength: z.number().positive(),
@@ -210,7 +215,7 @@ const settleTask = task<SettleInput, SettleResult, SettleReport>({
     temperature: z.number().optional(),
     contents: z.record(z.string(), z.number()).optional(),
     disorder: z.enum(['ask', 'try']),
-  }) as unknown as z.ZodType<SettleInput>,
+  }),
   output: shaped<SettleResult>(['stage', 'stages', 'decisions', 'settled', 'message']),
   run: settle,
 });
@@ -224,7 +229,7 @@ export interface ResidualTaskResult {
 const residualTask = task<Experiment & { scale?: number }, ResidualTaskResult, never>({
   name: 'residual',
   can: { resident: ['reflections'] },
-  input: z.object({ ...experimentFields, scale: z.number().optional() }) as never,
+  input: z.strictObject({ ...experimentFields, scale: z.number().optional() }),
   output: shaped<ResidualTaskResult>(['map', 'r1', 'wr2']),
   run: async ({ scale, ...e }) => {
     const { map, figures } = residualOf(e, scale);
@@ -232,18 +237,36 @@ const residualTask = task<Experiment & { scale?: number }, ResidualTaskResult, n
   },
 });
 
+const cifFields = {
+  name: z.string(),
+  structure: structureSchema,
+  experiment: experimentSchema,
+  wavelength: z.number().positive().optional(),
+  reflections: mergedSchema.optional(),
+  statistics: statisticsSchema.optional(),
+  readings: readingsSchema.optional(),
+  covariance: shaped<CovarianceData>(['packed', 'map', 'siteIds']).optional(),
+  residual: z.strictObject({ peak: z.number(), hole: z.number(), sigma: z.number() }).optional(),
+  treatment: treatmentSchema.optional(),
+  absolute: absoluteSchema.optional(),
+  date: z.string(),
+  exact: z.boolean().optional(),
+  explanations: z.array(z.strictObject({ family: z.string(), title: z.string(), text: z.string() })).optional(),
+};
+const tableOptions = z.strictObject({
+  hydrogens: z.boolean(),
+  scaled: z.boolean(),
+  order: z.enum(['as in the model', 'by label', 'by value']),
+  picometres: z.boolean().optional(),
+});
+
 const tableTask = task<{ input: CifInput; kind: TableKind; options: TableOptions }, Table, never>({
   name: 'table',
-  input: z.object({
-    input: z.looseObject({ structure: structureSchema, experiment: experimentSchema }),
-    kind: z.enum(TABLE_KINDS as unknown as [TableKind, ...TableKind[]]),
-    options: z.object({
-      hydrogens: z.boolean(),
-      scaled: z.boolean(),
-      order: z.enum(['as in the model', 'by label', 'by value']),
-      picometres: z.boolean().optional(),
-    }),
-  }) as never,
+  input: z.strictObject({
+    input: z.strictObject(cifFields),
+    kind: z.enum(TABLE_KINDS),
+    options: tableOptions,
+  }),
   output: shaped<Table>(['title', 'columns', 'rows', 'notes']),
   run: async (i) => makeTable(i.kind, i.input, i.options),
 });
@@ -251,20 +274,19 @@ const tableTask = task<{ input: CifInput; kind: TableKind; options: TableOptions
 const reportTask = task<ReportInput, string, never>({
   name: 'report',
   can: { resident: ['reflections'] },
-  input: z.looseObject({
-    name: z.string(),
-    structure: structureSchema,
-    experiment: experimentSchema,
-    date: z.string(),
-    findings: z.array(z.unknown()),
-  }) as unknown as z.ZodType<ReportInput>,
+  input: z.strictObject({
+    ...cifFields,
+    findings: z.array(shaped<ReportFinding>(['severity', 'title', 'detail'])),
+    tables: tableOptions.optional(),
+    sentence: z.string().optional(),
+  }),
   output: z.string(),
   run: async (input) => reportHtml(input),
 });
 
 const cifProblemsTask = task<{ text: string }, FileProblemAt[], never>({
   name: 'cifProblems',
-  input: z.object({ text: z.string() }),
+  input: z.strictObject({ text: z.string() }),
   output: z.array(shaped<FileProblemAt>(['line', 'tag', 'says'])),
   run: async ({ text }) => cifProblems(text),
 });
@@ -272,13 +294,7 @@ const cifProblemsTask = task<{ text: string }, FileProblemAt[], never>({
 const cifTask = task<CifInput, string, never>({
   name: 'cif',
   can: { resident: ['reflections'] },
-  input: z.looseObject({
-    name: z.string(),
-    structure: structureSchema,
-    experiment: experimentSchema,
-    wavelength: z.number().positive().optional(),
-    date: z.string(),
-  }) as unknown as z.ZodType<CifInput>,
+  input: z.strictObject(cifFields),
   output: z.string(),
   run: async (input) => structureCif(input),
 });

@@ -3,16 +3,23 @@ import { z } from 'zod';
 import type { Cell } from '../crystal/cell.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { MergedReflections, RawReflections } from '../crystal/reflections.ts';
-import type { Structure } from '../crystal/structure.ts';
+import type { Site } from '../crystal/structure.ts';
 import type { Treatment } from '../crystal/treatment.ts';
-import { SHAPES } from '../crystal/controls.ts';
-import type { Experiment } from '../formats/cif-data.ts';
+import { SHAPES, type Constraint, type HydrogenGroup, type OccupancyTie } from '../crystal/controls.ts';
+import type { SampleRecord } from '../formats/cif-data.ts';
+import type { MergeStatistics } from '../data/merge.ts';
+import type { ResidualPeak } from '../maps/residual.ts';
+import type { AbsoluteStructure } from '../refine/absolute-structure.ts';
+import type { Readings } from '../refine/single-crystal.ts';
+import { shaped } from './task.ts';
+import type { AllTrue, SameType } from './same-type.ts';
 
 const triple = z.tuple([z.number(), z.number(), z.number()]);
 const six = z.tuple([z.number(), z.number(), z.number(), z.number(), z.number(), z.number()]);
-const nine = z.array(z.number()).length(9);
+const n = z.number();
+const nine = z.tuple([n, n, n, n, n, n, n, n, n]);
 
-export const cellSchema = z.object({
+export const cellSchema = z.strictObject({
   a: z.number().positive(),
   b: z.number().positive(),
   c: z.number().positive(),
@@ -20,10 +27,10 @@ export const cellSchema = z.object({
   beta: z.number(),
   gamma: z.number(),
   su: six.optional(),
-}) as unknown as z.ZodType<Cell>;
+});
 
-const operator = z.object({ r: nine, t: triple });
-export const spaceGroupSchema = z.object({
+const operator = z.strictObject({ r: nine, t: triple });
+export const spaceGroupSchema = z.strictObject({
   number: z.number().int(),
   symbol: z.string(),
   hall: z.string(),
@@ -32,14 +39,14 @@ export const spaceGroupSchema = z.object({
   centring: z.array(triple).min(1),
   centricAtOrigin: z.boolean(),
   centric: z.boolean(),
-}) as unknown as z.ZodType<SpaceGroup>;
+});
 
 const displacement = z.union([
-  z.object({ kind: z.literal('iso'), u: z.number(), su: z.number().optional() }),
-  z.object({ kind: z.literal('aniso'), u: six, su: six.optional() }),
+  z.strictObject({ kind: z.literal('iso'), u: z.number(), su: z.number().optional() }),
+  z.strictObject({ kind: z.literal('aniso'), u: six, su: six.optional() }),
 ]);
 
-export const siteSchema = z.object({
+export const siteSchema = z.strictObject({
   id: z.string(),
   label: z.string(),
   element: z.string(),
@@ -48,7 +55,9 @@ export const siteSchema = z.object({
   occupancy: z.number(),
   occupancySu: z.number().optional(),
   displacement,
-  disorder: z.object({ assembly: z.string(), group: z.string() }).optional(),
+  /** Electrons missing: formal charge, in units of the elementary charge. */
+  charge: z.number().optional(),
+  disorder: z.strictObject({ assembly: z.string(), group: z.string() }).optional(),
 });
 
 const pair = z.tuple([z.string(), z.string()]);
@@ -60,36 +69,36 @@ const restraintBase = {
   why: z.string().optional(),
 };
 export const restraintSchema = z.union([
-  z.object({
+  z.strictObject({
     ...restraintBase,
     kind: z.enum(['distance', 'distance 1,3', 'keep apart']),
     pairs: z.array(pair),
     target: z.number(),
   }),
-  z.object({ ...restraintBase, kind: z.literal('equal distance'), pairs: z.array(pair) }),
-  z.object({
+  z.strictObject({ ...restraintBase, kind: z.literal('equal distance'), pairs: z.array(pair) }),
+  z.strictObject({
     ...restraintBase,
     kind: z.literal('chiral volume'),
     sites: z.tuple([z.string(), z.string(), z.string(), z.string()]),
     target: z.number(),
   }),
-  z.object({ ...restraintBase, kind: z.literal('same geometry'), first: ids, second: ids }),
-  z.object({
+  z.strictObject({ ...restraintBase, kind: z.literal('same geometry'), first: ids, second: ids }),
+  z.strictObject({
     ...restraintBase,
     kind: z.enum(['planar', 'rigid bond', 'enhanced rigid bond', 'similar displacement', 'near isotropic']),
     sites: ids,
   }),
-  z.object({ ...restraintBase, kind: z.enum(['occupancy', 'displacement']), sites: ids, target: z.number() }),
+  z.strictObject({ ...restraintBase, kind: z.enum(['occupancy', 'displacement']), sites: ids, target: z.number() }),
 ]);
 const why = z.string().optional();
 export const constraintSchema = z.union([
-  z.object({
+  z.strictObject({
     id: z.string(),
     kind: z.enum(['shared displacement', 'shared position', 'rigid group']),
     sites: ids,
     why,
   }),
-  z.object({
+  z.strictObject({
     id: z.string(),
     kind: z.literal('fixed'),
     sites: ids,
@@ -97,7 +106,7 @@ export const constraintSchema = z.union([
     why,
   }),
 ]);
-export const hydrogenGroupSchema = z.object({
+export const hydrogenGroupSchema = z.strictObject({
   id: z.string(),
   parent: z.string(),
   hydrogens: ids,
@@ -107,30 +116,30 @@ export const hydrogenGroupSchema = z.object({
   length: z.number().positive(),
 });
 export const occupancyTieSchema = z.union([
-  z.object({
+  z.strictObject({
     id: z.string(),
     kind: z.literal('assembly'),
     assembly: z.string(),
     groups: ids,
     held: z.boolean().optional(),
   }),
-  z.object({ id: z.string(), kind: z.literal('shared'), sites: ids }),
+  z.strictObject({ id: z.string(), kind: z.literal('shared'), sites: ids }),
 ]);
-const controlsSchema = z.object({
+const controlsSchema = z.strictObject({
   hydrogens: z.array(hydrogenGroupSchema),
   occupancies: z.array(occupancyTieSchema),
   constraints: z.array(constraintSchema),
   restraints: z.array(restraintSchema),
 });
 
-export const structureSchema = z.object({
+export const structureSchema = z.strictObject({
   cell: cellSchema,
   spaceGroup: spaceGroupSchema,
   sites: z.array(siteSchema),
   controls: controlsSchema.optional(),
-}) as unknown as z.ZodType<Structure>;
+});
 
-export const experimentSchema = z.object({
+export const experimentSchema = z.strictObject({
   wavelength: z.number().optional(),
   formula: z.record(z.string(), z.number()).optional(),
   z: z.number().optional(),
@@ -139,9 +148,9 @@ export const experimentSchema = z.object({
   habit: z.string().optional(),
   size: triple.optional(),
   kept: z.record(z.string(), z.string()),
-}) as unknown as z.ZodType<Experiment>;
+});
 
-export const rawSchema = z.object({
+export const rawSchema = z.strictObject({
   count: z.number().int(),
   h: z.instanceof(Int16Array),
   k: z.instanceof(Int16Array),
@@ -151,9 +160,9 @@ export const rawSchema = z.object({
   batch: z.instanceof(Int16Array).optional(),
   beams: z.instanceof(Float32Array).optional(),
   merged: z.boolean(),
-}) as unknown as z.ZodType<RawReflections>;
+});
 
-export const mergedSchema = z.object({
+export const mergedSchema = z.strictObject({
   count: z.number().int(),
   h: z.instanceof(Int16Array),
   k: z.instanceof(Int16Array),
@@ -161,50 +170,59 @@ export const mergedSchema = z.object({
   fsq: z.instanceof(Float64Array),
   sigma: z.instanceof(Float64Array),
   multiplicity: z.instanceof(Uint16Array),
-}) as unknown as z.ZodType<MergedReflections>;
+});
 
-export const treatmentSchema = z.object({
+const shorts = z.instanceof(Int16Array);
+const floats = z.instanceof(Float64Array);
+const overlapsSchema = z.strictObject({ h: shorts, k: shorts, l: shorts, h2: shorts, k2: shorts, l2: shorts });
+const twinSchema = z.strictObject({
+  law: nine,
+  fraction: z.number(),
+  su: z.number().optional(),
+  name: z.string(),
+  overlaps: overlapsSchema.optional(),
+});
+const maskSchema = z.strictObject({
+  h: shorts,
+  k: shorts,
+  l: shorts,
+  a: floats,
+  b: floats,
+  volume: z.number(),
+  electrons: z.number(),
+  voids: z.array(z.strictObject({ centre: triple, volume: z.number(), electrons: z.number() })),
+});
+const excludedSchema = z.strictObject({
+  h: z.number().int(),
+  k: z.number().int(),
+  l: z.number().int(),
+  reason: z.string(),
+});
+export const treatmentSchema = z.strictObject({
   dMin: z.number().optional(),
   dMax: z.number().optional(),
   extinction: z.boolean().optional(),
-  excluded: z
-    .array(z.object({ h: z.number().int(), k: z.number().int(), l: z.number().int(), reason: z.string() }))
-    .optional(),
-  twins: z
-    .array(
-      z.object({
-        law: nine,
-        fraction: z.number(),
-        su: z.number().optional(),
-        name: z.string(),
-        overlaps: z
-          .object({
-            h: z.instanceof(Int16Array),
-            k: z.instanceof(Int16Array),
-            l: z.instanceof(Int16Array),
-            h2: z.instanceof(Int16Array),
-            k2: z.instanceof(Int16Array),
-            l2: z.instanceof(Int16Array),
-          })
-          .optional(),
-      }),
-    )
-    .optional(),
-  mask: z
-    .object({
-      h: z.instanceof(Int16Array),
-      k: z.instanceof(Int16Array),
-      l: z.instanceof(Int16Array),
-      a: z.instanceof(Float64Array),
-      b: z.instanceof(Float64Array),
-      volume: z.number(),
-      electrons: z.number(),
-      voids: z.array(z.object({ centre: triple, volume: z.number(), electrons: z.number() })),
-    })
-    .optional(),
-}) as unknown as z.ZodType<Treatment>;
+  excluded: z.array(excludedSchema).optional(),
+  twins: z.array(twinSchema).optional(),
+  mask: maskSchema.optional(),
+});
 
-export const weightsSchema = z.object({ a: z.number(), b: z.number() });
+export const weightsSchema = z.strictObject({ a: z.number(), b: z.number() });
+
+export const residualPeakSchema = z.strictObject({
+  name: z.string(),
+  position: triple,
+  height: z.number(),
+  near: z.array(z.strictObject({ site: z.number().int(), label: z.string(), distance: z.number() })),
+});
+export const absoluteSchema = z.strictObject({
+  x: z.number(),
+  su: z.number(),
+  pairs: z.number(),
+  verdict: z.string(),
+});
+export const readingsSchema = shaped<Readings>(['r1', 'wr2', 's', 'parameters', 'weights']);
+export const statisticsSchema = shaped<MergeStatistics>(['rInt', 'shells']);
 
 /** The fields of an experiment, for tasks that take one with more beside it. */
 export const experimentFields = {
@@ -215,3 +233,21 @@ export const experimentFields = {
   weights: weightsSchema,
   extinction: z.number(),
 };
+
+/** What the schemas say and what the types say are the same; this line compiles only then. */
+export type Checked = AllTrue<
+  [
+    SameType<typeof cellSchema, Cell>,
+    SameType<typeof spaceGroupSchema, SpaceGroup>,
+    SameType<typeof siteSchema, Site>,
+    SameType<typeof hydrogenGroupSchema, HydrogenGroup>,
+    SameType<typeof occupancyTieSchema, OccupancyTie>,
+    SameType<typeof constraintSchema, Constraint>,
+    SameType<typeof experimentSchema, SampleRecord>,
+    SameType<typeof rawSchema, RawReflections>,
+    SameType<typeof mergedSchema, MergedReflections>,
+    SameType<typeof treatmentSchema, Treatment>,
+    SameType<typeof residualPeakSchema, ResidualPeak>,
+    SameType<typeof absoluteSchema, AbsoluteStructure>,
+  ]
+>;

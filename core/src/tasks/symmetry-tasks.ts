@@ -15,25 +15,22 @@ export const symmetryTask = task<
 >({
   name: 'symmetry',
   can: { server: true, resident: ['raw'] },
-  input: z.object({
+  input: z.strictObject({
     structure: structureSchema,
     tolerance: z.number().positive().max(2),
     raw: rawSchema.optional(),
-  }) as never,
+  }),
   output: shaped<SymmetryReport>(['group', 'elements', 'positions', 'settings', 'missed']),
   run: (i, context) => symmetryReport(i.structure, i.tolerance, i.raw, context as never),
 });
 
 export const raiseTask = task<{ structure: Structure; to: MissedGroup; limit?: number }, Raised, never>({
   name: 'raise',
-  input: z.object({
+  input: z.strictObject({
     structure: structureSchema,
-    to: z.looseObject({
-      change: z.object({ p: z.array(z.number()).length(9), origin: z.array(z.number()).length(3) }),
-      index: z.number(),
-    }),
+    to: shaped<MissedGroup>(['group', 'cell', 'change', 'index']),
     limit: z.number().positive().optional(),
-  }) as never,
+  }),
   output: shaped<Raised>(['structure', 'merged', 'disordered']),
   run: async (i) => raiseSymmetry(i.structure, i.to, i.limit),
 });

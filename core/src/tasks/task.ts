@@ -25,4 +25,7 @@ export interface Task<I, O, P> {
 export const task = <I, O, P>(t: Task<I, O, P>): Task<I, O, P> => t;
 /** An object known by the keys it must have; its parts were made by our own code. */
 export const shaped = <T>(keys: readonly (keyof T & string)[]): z.ZodType<T> =>
-  z.looseObject(Object.fromEntries(keys.map((k) => [k, z.unknown()]))) as unknown as z.ZodType<T>;
+  z.custom<T>(
+    (value) => typeof value === 'object' && value !== null && keys.every((k) => k in value),
+    `is not an object with ${keys.join(', ')}`,
+  );

@@ -2,21 +2,37 @@
 import { z } from 'zod';
 import type { VetInput } from '../vet/context.ts';
 import { vet, type VetReport } from '../vet/registry.ts';
-import { experimentSchema, mergedSchema, rawSchema, structureSchema, treatmentSchema } from './schemas.ts';
+import {
+  experimentSchema,
+  mergedSchema,
+  rawSchema,
+  structureSchema,
+  treatmentSchema,
+  absoluteSchema,
+  readingsSchema,
+  residualPeakSchema,
+  statisticsSchema,
+} from './schemas.ts';
 import { shaped, task } from './task.ts';
 
 export const vetTask = task<VetInput, VetReport, string>({
   name: 'vet',
   can: { server: true, resident: ['reflections', 'raw'] },
-  input: z.looseObject({
+  input: z.strictObject({
     structure: structureSchema,
     experiment: experimentSchema,
     wavelength: z.number().positive().optional(),
     reflections: mergedSchema.optional(),
     raw: rawSchema.optional(),
     treatment: treatmentSchema.optional(),
+    readings: readingsSchema.optional(),
+    statistics: statisticsSchema.optional(),
+    peaks: z.array(residualPeakSchema).optional(),
+    holes: z.array(residualPeakSchema).optional(),
+    residualSigma: z.number().optional(),
+    absolute: absoluteSchema.optional(),
     items: z.record(z.string(), z.string()).optional(),
-  }) as unknown as z.ZodType<VetInput>,
+  }),
   output: shaped<VetReport>(['findings', 'ran', 'silent']),
   run: async (i, context) => vet(i, (name) => context.progress(name)),
 });

@@ -10,7 +10,7 @@ import { groupOrder, siteSymmetry } from '../crystal/space-group.ts';
 import { cellContents, displacementToCartesian, equivalentU, type Structure } from '../crystal/structure.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import type { MergeStatistics } from '../data/merge.ts';
-import type { Experiment } from '../formats/cif-data.ts';
+import type { SampleRecord } from '../formats/cif-data.ts';
 import { bonds, fragments, neighbourRef } from '../geometry/bonds.ts';
 import { meets } from '../geometry/parents.ts';
 import type { ResidualPeak } from '../maps/residual.ts';
@@ -21,7 +21,7 @@ import type { Readings } from '../refine/single-crystal.ts';
 
 export interface VetInput {
   structure: Structure;
-  experiment: Experiment;
+  experiment: SampleRecord;
   wavelength?: number;
   readings?: Readings;
   statistics?: MergeStatistics;

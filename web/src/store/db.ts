@@ -4,7 +4,7 @@ import type { BatchReading, ScalingWish } from '@nagare/core/data/scaling';
 import type { Cell } from '@nagare/core/crystal/cell';
 import type { RawReflections } from '@nagare/core/crystal/reflections';
 import type { SpaceGroup } from '@nagare/core/crystal/space-group';
-import type { Experiment } from '@nagare/core/formats/cif-data';
+import type { SampleRecord } from '@nagare/core/formats/cif-data';
 import type { IntakeAnalysis } from '@nagare/core/solve/prepare';
 import type { Candidate } from '@nagare/core/solve/solve';
 import type { CovarianceData } from '@nagare/core/refine/covariance';
@@ -38,7 +38,7 @@ export interface Project {
   /** What the person says of findings, by the finding's key; goes into the CIF. */
   explanations?: Record<string, Explanation>;
   cell?: Cell;
-  experiment: Experiment;
+  experiment: SampleRecord;
   /** The group the person or the ranking chose. */
   group?: SpaceGroup;
 }
