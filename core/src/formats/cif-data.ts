@@ -1,4 +1,5 @@
 /** From a CIF data block to measured data, experiment and structure. Core dictionary names in old and new form. */
+import { chargeOf } from '../crystal/charge.ts';
 import { isPlausibleCell, metricTensor, type Cell } from '../crystal/cell.ts';
 import { nameGroup } from '../crystal/identify.ts';
 import { parseXyz } from '../crystal/operator.ts';
@@ -405,6 +406,7 @@ export function readStructure(block: CifBlock): Structure | undefined {
     const element = (typed && (findElement(typed)?.symbol ?? elementFromLabel(typed))) || elementFromLabel(label);
     if (!element)
       throw new FileProblem(`the element of ${label} cannot be told from "${typed ?? label}".`, loop.line + i / width);
+    const charge = typed === undefined ? undefined : chargeOf(typed);
     const tensor = aniso.get(label);
     const uiso =
       parseMeasured(value(cols.uiso) ?? '') ??
@@ -427,6 +429,7 @@ export function readStructure(block: CifBlock): Structure | undefined {
       occupancy: occupancy.value,
       occupancySu: occupancy.su,
       displacement,
+      ...(charge === undefined ? {} : { charge }),
       ...(group ? { disorder: { assembly: value(cols.assembly) ?? 'A', group } } : {}),
     });
   }

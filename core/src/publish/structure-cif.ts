@@ -1,4 +1,5 @@
 /** The complete CIF of a refined structure, in the names of the core dictionary. */
+import { typeSymbol } from '../crystal/charge.ts';
 import { experiment } from '../crystal/experiment.ts';
 import { cellParameters, cellVolume, metricTensor } from '../crystal/cell.ts';
 import { operatorStrings, reflectionSymmetry, siteSymmetry } from '../crystal/space-group.ts';
@@ -80,7 +81,7 @@ export function structureCif(input: CifInput): string {
   w.item('_chemical_formula_sum', formulaText(formula))
     .item('_chemical_formula_weight', formulaWeight(formula).toFixed(2))
     .blank();
-  const present = [...new Set(s.sites.map((x) => x.element))];
+  const types = new Map(s.sites.map((x) => [typeSymbol(x.element, x.charge), x.element]));
   w.loop(
     [
       '_atom_type_symbol',
@@ -88,9 +89,14 @@ export function structureCif(input: CifInput): string {
       '_atom_type_scat_dispersion_imag',
       '_atom_type_scat_source',
     ],
-    present.map((e) => {
+    [...types].map(([symbol, e]) => {
       const d = wavelength ? dispersion(e, wavelength) : undefined;
-      return [e, d?.f1.toFixed(4), d?.f2.toFixed(4), e === 'H' ? 'Stewart et al. (1965)' : 'Hubbell et al. (1975)'];
+      return [
+        symbol,
+        d?.f1.toFixed(4),
+        d?.f2.toFixed(4),
+        e === 'H' ? 'Stewart et al. (1965)' : 'Hubbell et al. (1975)',
+      ];
     }),
   );
   w.item('_space_group_crystal_system', crystalSystem(classSymbol)).item(
@@ -321,7 +327,7 @@ function writeSites(w: CifWriter, s: Structure, number: typeof formatMeasured): 
           : x.displacement.su && Math.sqrt(x.displacement.su.slice(0, 3).reduce((p, q) => p + q * q, 0)) / 3;
       return [
         x.label,
-        x.element,
+        typeSymbol(x.element, x.charge),
         ...x.position.map((v, k) => number(v, x.positionSu?.[k], 6)),
         number(ueq, ueqSu, 5),
         x.displacement.kind === 'iso' ? 'Uiso' : 'Uani',

@@ -1,4 +1,5 @@
 /** The sites as a virtualised table; a selection here is a selection in the scene. Edits act on all that is selected. */
+import { typeSymbol } from '@nagare/core/crystal/charge';
 import { atomsOfSites, selectedSites } from '../../store/selection.ts';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
@@ -185,7 +186,7 @@ export function SitesTable(): ReactNode {
                   onChange={(t) => apply(renameSite(s, i, t))}
                 />
                 <Cell
-                  value={x.element}
+                  value={typeSymbol(x.element, x.charge)}
                   label={`Element of ${x.label}`}
                   onFocus={() => {
                     if (!picked.has(i)) click({ shiftKey: false, ctrlKey: false, metaKey: false }, v.index);

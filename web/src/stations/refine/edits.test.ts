@@ -50,6 +50,16 @@ describe('edits of a model', () => {
     expect(changeElement(s, [0], 'Xx')).toMatch(/not an element symbol/);
     expect(freeLabel(s, 'C')).toBe('C3');
   });
+  it('give and take a formal charge with the symbol', () => {
+    const charged = done(changeElement(s, [0], 'Fe3+'));
+    expect(charged.sites[0]).toMatchObject({ element: 'Fe', charge: 3, label: 'Fe1' });
+    const reduced = changeElement(charged, [0], 'Fe2+');
+    expect(reduced).toMatchObject({ title: 'Fe1 made Fe2+' });
+    expect(done(reduced).sites[0]).toMatchObject({ label: 'Fe1', charge: 2 });
+    expect(done(changeElement(charged, [0], 'Fe')).sites[0]).not.toHaveProperty('charge');
+    expect(changeElement(s, [0], 'Xx2+')).toMatch(/"Xx2\+" is not an element symbol/);
+  });
+
   it('delete atoms with the hydrogens and controls that hang on them', () => {
     const next = done(deleteSites(s, [1]));
     expect(next.sites.map((x) => x.label)).toEqual(['C1']);

@@ -1,4 +1,5 @@
 /** Changes of a model, each with the words its mark will carry. A string instead says why it cannot be done. */
+import { chargeOf, typeSymbol } from '@nagare/core/crystal/charge';
 import { equivalentU, isotropicTensor, newId, type Structure } from '@nagare/core/crystal/structure';
 import { withSites } from '@nagare/core/model/place-hydrogens';
 import { snapToSymmetry } from '@nagare/core/crystal/space-group';
@@ -18,14 +19,21 @@ export function freeLabel(s: Structure, element: string): string {
   for (let n = 1; ; n++) if (!taken.has(`${element}${n}`)) return `${element}${n}`;
 }
 
-export function changeElement(s: Structure, sites: readonly number[], element: string): Change {
-  if (!findElement(element)) return `"${element}" is not an element symbol. Write it like C, Cl or Fe.`;
+/** `symbol` is that of an element, with a formal charge where there is one: Fe, Fe3+, Cl1-. */
+export function changeElement(s: Structure, sites: readonly number[], symbol: string): Change {
+  const charge = chargeOf(symbol);
+  const element = charge === undefined ? symbol : symbol.replace(/[\d+-]+$/, '');
+  if (!findElement(element))
+    return `"${symbol}" is not an element symbol. Write it like C, Cl or Fe, with a charge like Fe3+.`;
   let next = s;
   for (const i of sites) {
-    const label = freeLabel({ ...next, sites: next.sites.filter((_, j) => j !== i) }, element);
-    next = { ...next, sites: next.sites.map((x, j) => (j === i ? { ...x, element, label } : x)) };
+    const { charge: _, ...site } = next.sites[i]!;
+    const others = { ...next, sites: next.sites.filter((_x, j) => j !== i) };
+    const label = site.element === element ? site.label : freeLabel(others, element);
+    const made = { ...site, element, label, ...(charge === undefined ? {} : { charge }) };
+    next = { ...next, sites: next.sites.map((x, j) => (j === i ? made : x)) };
   }
-  return { structure: next, title: `${listOf(s, sites)} made ${element}` };
+  return { structure: next, title: `${listOf(s, sites)} made ${typeSymbol(element, charge)}` };
 }
 
 export function deleteSites(s: Structure, sites: readonly number[]): Change {
