@@ -72,6 +72,7 @@ export class LivePattern {
 
   private calculate(order: LiveOrder, pattern: Pattern): NonNullable<LiveAnswer['found']> {
     const { phases, parameters } = order;
+    if (!phases.every((p) => cellVolume(p.structure.cell) > 0)) throw new RangeError('A cell has no volume.');
     const own = order.scale ? linearScales(pattern, order.own, phases) : order.own;
     const key = listKey(order);
     if (this.calculator?.key !== key) this.calculator = { key, work: new PatternCalculator(pattern, own, phases) };
