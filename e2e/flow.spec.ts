@@ -1,6 +1,6 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { expect, test } from '@playwright/test';
-import { exportProject, marks, openDemo, openSolved, solve, watchForErrors } from './support.ts';
+import { exportProject, marks, openDemo, openSolved, solve, stop, watchForErrors } from './support.ts';
 
 watchForErrors();
 
@@ -91,7 +91,7 @@ test('marks survive a reload in the middle of a solve and of a refinement; undo 
   // Stopping leaves the model as it was.
   await page.getByRole('button', { name: 'Refine', exact: true }).click();
   await expect(page.getByRole('status')).toContainText('cycle');
-  await page.getByRole('button', { name: 'Stop' }).first().click();
+  await stop(page);
   await expect(page.getByRole('status')).toHaveCount(0);
   await expect(marks(page)).toHaveCount(1);
 

@@ -1,6 +1,6 @@
 import { expect, test, type Page } from '@playwright/test';
 import { readFileSync } from 'node:fs';
-import { watchForErrors } from './support.ts';
+import { stop, watchForErrors } from './support.ts';
 
 watchForErrors();
 const idle = (page: Page) => expect(page.locator('.work')).toHaveCount(0, { timeout: 120_000 });
@@ -176,7 +176,7 @@ test('a series on the server, identification, a wrong file, a run that is stoppe
   // A stopped run keeps its stages.
   await page.getByRole('button', { name: 'Run', exact: true }).click();
   await expect(sheet(page, 'Fit').locator('.stages li').first()).toBeVisible({ timeout: 60_000 });
-  await page.getByRole('button', { name: 'Stop' }).click();
+  await stop(page);
   await idle(page);
   await expect(page.locator('.mark-info')).toContainText('Rwp');
   await expect(page.locator('.mark-info b')).toContainText('stopped');

@@ -64,10 +64,10 @@ await page.getByRole('button', { name: 'CIF as text' }).click();
 await shot('cif', 3500);
 await page.getByRole('group', { name: 'Middle of the window' }).getByRole('button', { name: 'Crystal' }).click();
 await page.getByRole('link', { name: /Refine/ }).click();
-await page.getByRole('button', { name: 'Cell', exact: true }).click();
+await page.getByLabel('Part of the crystal that is drawn').selectOption('packed cell');
 await page.locator('.scene-tools').getByRole('button', { name: 'Residual density' }).click();
 await page.getByRole('button', { name: 'a', exact: true }).click();
-await page.getByRole('button', { name: 'Asymmetric unit', exact: true }).click();
+await page.getByLabel('Part of the crystal that is drawn').selectOption('unique');
 await page.locator('.scene-tools').getByRole('button', { name: 'Residual density' }).click();
 
 await page.goto(base);

@@ -38,6 +38,10 @@ export async function solve(page: Page): Promise<void> {
   await expect(page.getByRole('grid', { name: 'Sites' })).toBeVisible({ timeout: 120_000 });
 }
 
+/** Stops what runs, at once: a click would wait for the bar to keep still, and the run might end meanwhile. */
+export const stop = (page: Page): Promise<void> =>
+  page.getByRole('button', { name: 'Stop' }).first().dispatchEvent('click');
+
 /** Takes the first thing that the finder finds. */
 export async function find(page: Page, words: string): Promise<void> {
   await page.keyboard.press('Control+k');

@@ -1,7 +1,7 @@
 /** Benchmarks: each prints a ratio against a reference measured in the same run, so that machines can be compared. `npm run bench`. */
 import { experiment } from '@nagare/core/crystal/experiment';
 import { NormalEquations } from '@nagare/core/refine/normal-equations';
-import { SingleCrystalProblem } from '@nagare/core/refine/single-crystal-problem';
+import { siteArrays, SingleCrystalProblem } from '@nagare/core/refine/single-crystal-problem';
 import { quietContext } from '@nagare/core/task-context';
 import { RealFft3, gridSize, halfSize } from '@nagare/core/math/fft';
 import { choleskyInPlace, choleskySolve } from '@nagare/core/math/linear';
@@ -16,6 +16,8 @@ import { parseCif } from '@nagare/core/formats/cif-parser';
 import { buildScene } from '@nagare/core/draw/build-scene';
 import { readFileSync } from 'node:fs';
 import { laueRotations } from '@nagare/core/crystal/point-group';
+import { neighbours } from '@nagare/core/crystal/neighbours';
+import { scatteringTable, SiteSums, type ScatteringProvider } from '@nagare/core/scattering/structure-factors';
 import { recognise } from '@nagare/core/formats/recognise';
 import { scaleObservations } from '@nagare/core/data/scaling';
 import { residualOf } from '@nagare/core/settle/stage';
@@ -218,6 +220,56 @@ await leastSquares(111, 20_000, true);
     'copying the structure through JSON',
     await time(() => JSON.parse(JSON.stringify(s)) as unknown, 2),
   );
+}
+
+/** Neighbours of a crystal of organic density without symmetry, each with bond-like reach, against a copy of the structure. */
+for (const n of [1000, 10_000]) {
+  const side = Math.cbrt(n * 10.5);
+  const s: Structure = {
+    cell: cubic(side),
+    spaceGroup: spaceGroupFromSymbol('P 1'),
+    sites: Array.from({ length: n }, (_, i) => site(i, [random.next(), random.next(), random.next()])),
+  };
+  const positions = s.sites.map((x) => x.position);
+  say(
+    `neighbours within 2.2 Å of ${n} sites in P 1`,
+    await time(() => neighbours(s.cell, s.spaceGroup, positions, 2.2), 5),
+    'copying the structure through JSON',
+    await time(() => JSON.parse(JSON.stringify(s)) as unknown, 5),
+  );
+}
+
+/** Structure factors with derivatives as they are, and with a provider that speaks of one site in fifty: the fast case must not pay for it. */
+{
+  const s: Structure = {
+    cell: { a: 9.1, b: 21, c: 9.3, alpha: 90, beta: 105, gamma: 90 },
+    spaceGroup: spaceGroupFromSymbol('P 1 21/c 1'),
+    sites: Array.from({ length: 50 }, (_, i) => site(i, [random.next(), random.next(), random.next()])),
+  };
+  const indices = Array.from({ length: 4000 }, () => Array.from({ length: 3 }, () => Math.floor(30 * random.next())));
+  const [h, k, l] = [0, 1, 2].map((c) => Int16Array.from(indices, (x) => x[c]!));
+  const elements = ['C', 'O'];
+  const table = scatteringTable(s.cell, s.spaceGroup, { count: 4000, h: h!, k: k!, l: l! }, elements, 0.71075);
+  const sites = siteArrays(s, elements);
+  const sums = (provider?: ScatteringProvider) => (): void => {
+    const all = new SiteSums(table, sites, provider);
+    for (let i = 0; i < table.count; i++) all.at(i, true);
+  };
+  const plain = await time(sums(), 8);
+  const provider: ScatteringProvider = {
+    covers: Uint8Array.from(s.sites, (_, j) => (j % 50 ? 0 : 1)),
+    factor: (_j, _o, i, to) => {
+      to[0] = table.f[i]!;
+      to[1] = 0;
+    },
+  };
+  say(
+    'sums with derivatives, 50 sites × 4 000 reflections',
+    plain,
+    'normal-matrix arithmetic of as many',
+    7.2e8 / rate,
+  );
+  say('  with a provider for one site in fifty', await time(sums(provider), 8), 'the same without', plain);
 }
 
 /** The vet and the symmetry report of a hundred atoms, against the bare loop's time for 10⁸ multiply-adds. */
