@@ -109,7 +109,6 @@ export function fitFor(
 
 class OpenFit {
   readonly store: FitStore;
-  private readonly live = new LiveCalculation();
   private draft: Draft | undefined;
   /** Of a run in progress. */
   private running: FitModel | undefined;
@@ -119,7 +118,11 @@ class OpenFit {
     { readonly pattern: PatternRow; readonly row: PowderRow; last: FitState | undefined; fit: FitState } | undefined;
   private readonly stop: () => void;
 
-  constructor(private readonly project: ProjectStore) {
+  constructor(
+    private readonly project: ProjectStore,
+    private readonly live: LiveCalculation,
+    private readonly pause: number,
+  ) {
     this.store = createStore<Fit>(() => ({
       patterns: [],
       row: undefined,
@@ -188,8 +191,9 @@ class OpenFit {
     return fit;
   }
 
-  private derive(project: ProjectState, at = this.fit.at, trial = this.fit.trial): Shown {
+  private derive(project: ProjectState, at = this.fit.at): Shown {
     const { head, marks, patterns, powder: row } = project;
+    const { trial } = this.fit;
     const shownAt = Math.min(at, Math.max(0, patterns.length - 1));
     const shownRow = patterns[shownAt];
     const before = head?.fit ? undefined : lastFitMark(marks, head?.mark)?.id;
@@ -218,11 +222,11 @@ class OpenFit {
     return state && row ? Math.max(0, state.patterns.indexOf(row.id)) : 0;
   }
 
-  private update(next: Shown & Partial<Fit>): void {
+  private update(next: Shown): void {
     const before = this.fit;
     this.store.setState(next);
     const now = this.fit;
-    if (now.model !== before.model || now.pattern !== before.pattern || now.trial !== before.trial) this.calculate();
+    if (now.model !== before.model || now.pattern !== before.pattern) this.calculate();
   }
 
   /** Has the pattern calculated in its worker; the newest model counts. */
@@ -283,7 +287,7 @@ class OpenFit {
     if (this.draft && this.draft.title !== title) this.flush();
     this.draft = { title, model, from: this.project.getState().head?.id, rwp: undefined };
     clearTimeout(this.timer);
-    this.timer = setTimeout(() => this.flush(), PAUSE);
+    this.timer = setTimeout(() => this.flush(), this.pause);
     this.update(this.derive(this.project.getState()));
   }
 
@@ -309,18 +313,10 @@ class OpenFit {
 
   private commands() {
     const set = (change: Partial<Fit>): void => this.store.setState(change);
-    const again = (change: Partial<Fit> = {}): void =>
-      this.update({
-        ...this.derive(
-          this.project.getState(),
-          change.at ?? this.fit.at,
-          'trial' in change ? change.trial : this.fit.trial,
-        ),
-        ...('trial' in change ? { trial: change.trial } : {}),
-      });
+    const again = (at?: number): void => this.update(this.derive(this.project.getState(), at));
     const draftOr = (): FitModel | undefined => this.draft?.model ?? this.fit.model;
     return {
-      setAt: (at: number) => again({ at }),
+      setAt: (at: number) => again(at),
       change: (title: string, next: FitModel) => this.change(title, next),
       changePhase: (title: string, id: string, f: (p: PhaseModel) => PhaseModel) => {
         const m = draftOr();
@@ -352,7 +348,10 @@ class OpenFit {
       setDragBy: (phase: string, c: CellConstant | undefined) => set({ dragBy: { ...this.fit.dragBy, [phase]: c } }),
       setWindow: (window: [number, number] | undefined) => set({ window }),
       setPins: (pins: readonly [number, number][]) => set({ pins }),
-      setTrial: (trial: PhaseModel | undefined) => again({ trial }),
+      setTrial: (trial: PhaseModel | undefined) => {
+        set({ trial });
+        again();
+      },
     };
   }
 
@@ -365,8 +364,12 @@ class OpenFit {
   }
 }
 
-/** The fit of an open project. `close` ends it. */
-export function openFit(project: ProjectStore): { readonly store: FitStore; close(): void } {
-  const fit = new OpenFit(project);
+/** The fit of an open project. `close` ends it; `pause` is the time in ms after which changes by hand become a mark. */
+export function openFit(
+  project: ProjectStore,
+  live = new LiveCalculation(),
+  pause = PAUSE,
+): { readonly store: FitStore; close(): void } {
+  const fit = new OpenFit(project, live, pause);
   return { store: fit.store, close: () => fit.close() };
 }
