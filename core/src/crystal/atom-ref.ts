@@ -200,9 +200,13 @@ function placesOf(s: Structure, site: Site): SitePlaces {
   return found;
 }
 
+/** Where the group has one operator every place has one name. */
+const ALONE: SitePlaces = { first: new Int16Array(1), carry: new Int8Array(3) };
+
 function findPlaces(s: Structure, site: Site): SitePlaces {
   const { operators } = symmetryTable(s.spaceGroup);
   const n = operators.length;
+  if (n === 1) return ALONE;
   const first = Int16Array.from({ length: n }, (_, i) => i);
   const carry = new Int8Array(3 * n);
   const stabiliser = siteSymmetry(s.spaceGroup, metricTensor(s.cell), site.position, SAME_PLACE).operators;

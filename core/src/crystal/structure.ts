@@ -41,10 +41,14 @@ export const newId = (): string =>
   `${Date.now().toString(36)}${(counter++).toString(36)}${Math.floor(Math.random() * 1679616).toString(36)}`;
 
 /** Matrix N with U_cart = (A N) U (A N)ᵀ: the reciprocal lengths on the diagonal (Trueblood et al. 1996, Acta Cryst. A52, 770). */
-export function displacementToCartesian(cell: Cell, u: AnisotropicU): Mat3 {
+export const displacementToCartesian = (cell: Cell, u: AnisotropicU): Mat3 => displacementFrame(cell)(u);
+
+/** The same for many tensors of one cell. */
+export function displacementFrame(cell: Cell): (u: AnisotropicU) => Mat3 {
   const [a, b, c] = reciprocalLengths(cell);
   const m = multiply3(orthogonalization(cell), [a, 0, 0, 0, b, 0, 0, 0, c]);
-  return multiply3(m, multiply3([u[0], u[3], u[4], u[3], u[1], u[5], u[4], u[5], u[2]], transpose3(m)));
+  const back = transpose3(m);
+  return (u) => multiply3(m, multiply3([u[0], u[3], u[4], u[3], u[1], u[5], u[4], u[5], u[2]], back));
 }
 
 /** Equivalent isotropic U: a third of the trace of the Cartesian tensor, Å². */

@@ -3,7 +3,7 @@ import { isHome, operatorOf, placeNumber, siteIndices, type AtomRef } from '../c
 import { orthogonalization } from '../crystal/cell.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { applyOperator } from '../crystal/operator.ts';
-import { displacementToCartesian, type Site, type Structure } from '../crystal/structure.ts';
+import { displacementFrame, type Site, type Structure } from '../crystal/structure.ts';
 import { bonds, bondsBySite, neighbourRef } from '../geometry/bonds.ts';
 import { apply3, eigenSymmetric3, inverse3, multiply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { firstCamera, type Size } from './camera.ts';
@@ -74,7 +74,11 @@ class Forms {
   private readonly known = new Map<string, Form>();
   private readonly reach = new Map<number, number>();
 
-  constructor(private readonly s: Structure) {}
+  private readonly toCartesian: ReturnType<typeof displacementFrame>;
+
+  constructor(s: Structure) {
+    this.toCartesian = displacementFrame(s.cell);
+  }
 
   of(site: Site, style: AtomStyle): Form {
     const key = `${site.id} ${style.look} ${style.probability} ${style.size}`;
@@ -103,7 +107,7 @@ class Forms {
     const d = site.displacement;
     const length = (u: number): number => k * Math.sqrt(Math.max(1e-4, u));
     if (d.kind === 'iso') return { axes: sphereAxes(length(d.u)), shape: d.u <= 0 ? 'cube' : 'sphere' };
-    const e = eigenSymmetric3(displacementToCartesian(this.s.cell, d.u));
+    const e = eigenSymmetric3(this.toCartesian(d.u));
     const axes = e.vectors.map((v, i) => v.map((c) => c * length(e.values[i]!)) as unknown as Vec3);
     return { axes: axes as unknown as [Vec3, Vec3, Vec3], shape: e.values[0] <= 0 ? 'cube' : 'ellipsoid' };
   }
@@ -172,11 +176,22 @@ function bondRadius(p: DrawnAtom, q: DrawnAtom): number {
   return p.style.fade || q.style.fade ? 0.045 : 0.08;
 }
 
+/** The colour of a bond's half beside an atom of a colour. */
+function palerColours(): (colour: string) => string {
+  const known = new Map<string, string>();
+  return (colour) => {
+    let pale = known.get(colour);
+    if (pale === undefined) known.set(colour, (pale = mixColours(colour, '#ffffff', 0.25)));
+    return pale;
+  };
+}
+
 /** Bonds of the model between atoms that are drawn, each once. */
 function drawBonds(s: Structure, drawn: readonly DrawnAtom[]): BondPrimitive[] {
   const at = new Map(drawn.map((a, i) => [placeNumber(s, a.primitive.ref), i]));
   const bySite = bondsBySite(s, bonds(s));
   const index = siteIndices(s);
+  const pale = palerColours();
   const out: BondPrimitive[] = [];
   drawn.forEach((a, i) => {
     if (a.style.look === 'space-filling') return;
@@ -187,7 +202,7 @@ function drawBonds(s: Structure, drawn: readonly DrawnAtom[]): BondPrimitive[] {
       out.push({
         from: a.primitive.position,
         to: other.primitive.position,
-        colours: [a.primitive.colour, other.primitive.colour].map((c) => mixColours(c, '#ffffff', 0.25)) as never,
+        colours: [pale(a.primitive.colour), pale(other.primitive.colour)],
         radius: bondRadius(a, other),
         opacity: Math.min(a.primitive.opacity, other.primitive.opacity),
         atoms: [i, j],
