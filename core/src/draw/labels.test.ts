@@ -22,4 +22,12 @@ describe('labels', () => {
     );
     expect(placeLabels([{ text: 'a', x: 0, y: 0, clear: 5, weight: 1 }], widthOf, 12)).toHaveLength(1);
   });
+
+  it('name a place once, though two ask for it, and two places each', () => {
+    const at = (x: number, weight: number, text = 'O1') => ({ text, x, y: 50, clear: 8, weight });
+    const width = (t: string): number => 7 * t.length;
+    expect(placeLabels([at(40, 0), at(40, 1000)], width, 12)).toHaveLength(1);
+    expect(placeLabels([at(40, 0), at(140, 0)], width, 12)).toHaveLength(2);
+    expect(placeLabels([at(40, 0), at(40, 0, 'O1B')], width, 12).map((l) => l.text)).toEqual(['O1', 'O1B']);
+  });
 });

@@ -36,7 +36,7 @@ interface Box {
 }
 const overlaps = (a: Box, b: Box): boolean => a.x0 < b.x1 && b.x0 < a.x1 && a.y0 < b.y1 && b.y0 < a.y1;
 
-/** Greedy placement: the first of eight directions that is free; a label with no free place is left out. */
+/** Greedy placement: the first of eight directions that is free; a label with no free place, or said already, is left out. */
 export function placeLabels(
   requests: readonly LabelRequest[],
   widthOf: (text: string) => number,
@@ -49,8 +49,13 @@ export function placeLabels(
     y1: r.y + 0.7 * r.clear,
   }));
   const taken: Box[] = [];
+  const said = new Set<string>();
   const out: PlacedLabel[] = [];
   for (const r of [...requests].sort((p, q) => q.weight - p.weight)) {
+    // A selected atom is named by the model and by the selection.
+    const what = `${r.text} ${Math.round(r.x)} ${Math.round(r.y)}`;
+    if (said.has(what)) continue;
+    said.add(what);
     const w = widthOf(r.text);
     for (const [dx, dy] of DIRECTIONS) {
       const cx = r.x + dx * (r.clear + 2 + w / 2) * (dx ? 1 : 0),

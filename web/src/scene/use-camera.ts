@@ -115,9 +115,11 @@ function useBringIntoView(
     if (!painter || !s || !last || !siteOf(s, last)) return;
     const { x, y } = painter.project(cartesianOf(s, [last])[0]!);
     const { width: w, height: h } = painter.size;
-    if (x > 20 && x < w - 320 && y > 20 && y < h - 90) return;
-    if (x >= w - 320 && x < w - 20 && y > 420 && y < h - 90) return;
-    painter.lookFrom(panCamera(painter.camera, Math.max(60, (w - 300) / 2) - x, h / 2 - y));
+    const underInspector = y > 420 && x >= w - 320 && x < w - 20;
+    const toX = underInspector ? x : Math.max(40, Math.min(x, Math.max(60, w - 340)));
+    const toY = Math.max(40, Math.min(y, h - 120));
+    // No further than it takes: what was in view stays there.
+    if (toX !== x || toY !== y) painter.lookFrom(panCamera(painter.camera, toX - x, toY - y));
     // Only a new choice moves the view, not a model that changes under it.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [last]);
