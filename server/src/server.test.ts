@@ -19,6 +19,8 @@ describe('the server', () => {
   let server: Server, base: string;
   beforeAll(async () => {
     server = createApp(join(root, 'web')).listen(0, '127.0.0.1');
+    // The tests work for seconds in this very thread; a connection must not be closed under the next request.
+    server.keepAliveTimeout = 600_000;
     await new Promise((r) => server.once('listening', r));
     base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   });
