@@ -6,7 +6,9 @@ import { Sheet } from '../../frame/parts.tsx';
 import { ParametersSheet } from './Parameters.tsx';
 import { IndexSheet, PeaksSheet } from './Peaks.tsx';
 import { PhasesSheet } from './Phases.tsx';
-import { ResultsSheet, RunSheet, SeriesSheet } from './RunSheet.tsx';
+import { ResultsSheet } from './ResultsSheet.tsx';
+import { RunSheet } from './RunSheet.tsx';
+import { SeriesSheet } from './SeriesSheet.tsx';
 import { useFit } from './use-fit.tsx';
 
 export function FitDesk(): ReactNode {

@@ -5,6 +5,7 @@ import { contentsOfUnit } from '@nagare/core/crystal/structure';
 import type { SettleReport } from '@nagare/core/settle/settle';
 import type { Stage } from '@nagare/core/settle/stage';
 import { run } from '../../engine/engine.ts';
+import { inSteps } from '../../engine/steps.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import type { AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
 import { residualFigures } from '../../store/evaluation.ts';
@@ -61,7 +62,7 @@ export function SettleSheet(): ReactNode {
       (last = last.then((parent) => record(settledMark(stage, parent, decisions, absolute))));
     const contents = contentsOfUnit(input.structure, project.experiment.formula, project.experiment.z);
     let held: Stage | undefined;
-    const done = await perform('Settling', (tell) =>
+    const settling = (tell: (detail: string) => void) =>
       run(
         'settle',
         {
@@ -87,9 +88,15 @@ export function SettleSheet(): ReactNode {
           }
         },
         place,
-      ),
+      );
+    await perform('Settling', (tell) =>
+      inSteps(async (step) => {
+        const done = await step(settling(tell)).catch((e: Error) => e);
+        const ended = done instanceof Error ? undefined : done;
+        if (held) await keep(held, ended?.decisions, ended?.absolute);
+        if (done instanceof Error) throw done;
+      }),
     );
-    if (held) await keep(held, done?.decisions, done?.absolute);
   };
   return (
     <Sheet

@@ -3,6 +3,7 @@ import type { Treatment } from '@nagare/core/crystal/treatment';
 import type { CycleReport } from '@nagare/core/refine/single-crystal';
 import type { RefineTaskResult } from '@nagare/core/tasks/registry';
 import { run, type Place } from '../../engine/engine.ts';
+import { inSteps } from '../../engine/steps.ts';
 import { percent } from '../../frame/parts.tsx';
 import { residualFigures } from '../../store/evaluation.ts';
 import { experimentOf } from '../../store/experiment.ts';
@@ -38,40 +39,42 @@ export function refinedMark(
   };
 }
 
+/** How far a refinement is, in a line. */
+export const cycleWords = (c: CycleReport, of?: number): string =>
+  `cycle ${c.cycle}${of ? ` of ${of}` : ''}: R1 ${percent(c.r1)}, wR2 ${percent(c.wr2)}, largest shift ${c.maxShiftOverSu.toFixed(2)} s.u. (${c.maxShiftOf})`;
+
 const DISPLACEMENT_WORDS = { aniso: ', anisotropic', iso: ', isotropic' };
 
+/** What is said of a run on the course. */
+function refinedWords(result: RefineTaskResult['result'], displacement: RefineWish['displacement']) {
+  const lost = result.undetermined.slice(0, 4).join(', ');
+  return {
+    title: `${result.history.length} cycles${displacement ? DISPLACEMENT_WORDS[displacement] : ''}${result.state === 'diverged' ? ', ran away' : ''}`,
+    message: `${result.message}${lost ? ` Not determined by the data: ${lost}.` : ''}`,
+  };
+}
+
+/** Refines the present mark; the work is over when its result stands on the course. */
 export async function refineMark(store: ProjectStore, wish: RefineWish): Promise<void> {
   const { project, head, merged, perform, record } = openState(store);
   const wavelength = project.experiment.wavelength;
   if (!head?.structure || !merged || !wavelength) return;
-  const { displacement, cycles } = wish;
+  const { displacement, cycles, place } = wish;
   const given = experimentOf(head, merged, wavelength);
-  const done = await perform('Refining', (tell) =>
-    run(
-      'refine',
-      {
-        ...given,
-        treatment: wish.treatment ?? given.treatment,
-        ...(displacement ? { displacement } : {}),
-        options: { cycles, optimizeWeights: true },
-      },
-      (c: CycleReport) => {
+  const input = {
+    ...given,
+    treatment: wish.treatment ?? given.treatment,
+    ...(displacement ? { displacement } : {}),
+    options: { cycles, optimizeWeights: true },
+  };
+  await perform('Refining', (tell) =>
+    inSteps(async (step) => {
+      const heard = (c: CycleReport): void => {
         wish.onCycle?.(c);
-        tell(
-          `cycle ${c.cycle} of ${cycles}: R1 ${percent(c.r1)}, wR2 ${percent(c.wr2)}, largest shift ${c.maxShiftOverSu.toFixed(2)} s.u. (${c.maxShiftOf})`,
-        );
-      },
-      wish.place,
-    ),
-  );
-  if (!done) return;
-  const { result } = done;
-  const lost = result.undetermined.slice(0, 4).join(', ');
-  await record(
-    refinedMark(done, {
-      parent: head.id,
-      title: `${result.history.length} cycles${displacement ? DISPLACEMENT_WORDS[displacement] : ''}${result.state === 'diverged' ? ', ran away' : ''}`,
-      message: `${result.message}${lost ? ` Not determined by the data: ${lost}.` : ''}`,
+        tell(cycleWords(c, cycles));
+      };
+      const done = await step(run('refine', input, heard, place));
+      await record(refinedMark(done, { parent: head.id, ...refinedWords(done.result, displacement) }));
     }),
   );
 }

@@ -12,6 +12,7 @@ import { formulaText, proposeZ } from '@nagare/core/crystal/formula';
 import { cellContents } from '@nagare/core/crystal/structure';
 import { candidateRank, type Candidate, type SolveReport } from '@nagare/core/solve/solve';
 import { run } from '../../engine/engine.ts';
+import { inSteps } from '../../engine/steps.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { db } from '../../store/db.ts';
 import { experiment } from '@nagare/core/crystal/experiment';
@@ -141,7 +142,7 @@ export function SolveDesk(): ReactNode {
         setTraces([...live.current.traces.values()].slice(-6).map((t) => ({ ...t, values: [...t.values] })));
       });
     };
-    const result = await perform('Solving', (tell) =>
+    const solving = (tell: (detail: string) => void) =>
       run(
         'solve',
         {
@@ -176,18 +177,24 @@ export function SolveDesk(): ReactNode {
           }
         },
         place,
-      ),
+      );
+    await perform('Solving', (tell) =>
+      inSteps(async (step) => {
+        const ended = await step(solving(tell)).catch((e: Error) => e);
+        const result = ended instanceof Error ? undefined : ended;
+        await db.solves.put({
+          projectId: project.id,
+          candidates: found.slice(0, 8),
+          nextSeed: result?.nextSeed ?? seedNow + 1,
+          message:
+            result?.message ??
+            (found.length
+              ? 'Stopped; the candidates so far are kept.'
+              : 'Stopped before a model was found. Continue goes on with the next seeds.'),
+        });
+        if (ended instanceof Error) throw ended;
+      }),
     );
-    await db.solves.put({
-      projectId: project.id,
-      candidates: found.slice(0, 8),
-      nextSeed: result?.nextSeed ?? seedNow + 1,
-      message:
-        result?.message ??
-        (found.length
-          ? 'Stopped; the candidates so far are kept.'
-          : 'Stopped before a model was found. Continue goes on with the next seeds.'),
-    });
     setChosen(0);
   };
 

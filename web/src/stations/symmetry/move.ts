@@ -4,14 +4,15 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import type { Treatment } from '@nagare/core/crystal/treatment';
 import { multiply3, IDENTITY3, type Mat3 } from '@nagare/core/math/matrix3';
 import type { CycleReport } from '@nagare/core/refine/single-crystal';
-import type { MergeTaskResult, ResidualTaskResult } from '@nagare/core/tasks/registry';
-import { Cancelled, run, type Running } from '../../engine/engine.ts';
+import type { MergeTaskResult } from '@nagare/core/tasks/registry';
+import { run } from '../../engine/engine.ts';
+import { inSteps, unlessStopped } from '../../engine/steps.ts';
 import { percent } from '../../frame/parts.tsx';
 import { residualFigures } from '../../store/evaluation.ts';
 import { mergedData } from '../../store/mark-data.ts';
 import type { Head } from '../../store/marks.ts';
 import { openState, type ProjectStore, type RecordedMark } from '../../store/project-store.ts';
-import { refinedMark } from '../refine/refine-work.ts';
+import { cycleWords, refinedMark } from '../refine/refine-work.ts';
 
 export interface Move {
   structure: Structure;
@@ -41,29 +42,6 @@ function agreementWords(before: Head, moved: number, refined: number, now: Struc
   return `R1 ${percent(before.r1, 3)} in ${group}, ${percent(moved, 3)} re-set in ${now.spaceGroup.symbol}${sameAs(moved) ? ', the same to rounding' : ''}; ${percent(refined, 3)} refined again${end}.`;
 }
 
-/** Merges the data for a moved model and judges it; stops between the two when told. */
-function mergeAndJudge(
-  merge: () => Promise<MergeTaskResult>,
-  judge: (m: MergeTaskResult) => Running<ResidualTaskResult>,
-): Running<{ merge: MergeTaskResult; evaluated: ResidualTaskResult }> {
-  let stopped = false,
-    stopJudging: (() => void) | undefined;
-  const result = (async () => {
-    const merged = await merge();
-    if (stopped) throw new Cancelled();
-    const judging = judge(merged);
-    stopJudging = judging.cancel;
-    return { merge: merged, evaluated: await judging.result };
-  })();
-  return {
-    result,
-    cancel: () => {
-      stopped = true;
-      stopJudging?.();
-    },
-  };
-}
-
 /** Puts the changed model on the course, evaluates and refines it. Returns the last mark, or undefined when it was stopped (the change itself stays as a mark). */
 export async function moveModel(store: ProjectStore, move: Move): Promise<{ id: string; r1?: number } | undefined> {
   const { project, head, intake, perform, record } = openState(store);
@@ -86,34 +64,26 @@ export async function moveModel(store: ProjectStore, move: Move): Promise<{ id: 
       extinction: move.extinction ?? head.readings?.extinction?.value,
     });
   const axes = basis && !isIdentity(basis) ? basis : undefined;
-  const ready = await perform(`Data for ${structure.spaceGroup.symbol}`, () =>
-    mergeAndJudge(
-      () => mergedData(project.id, intake, structure.spaceGroup, structure.cell, axes),
-      (merge) => run('residual', moved(merge)),
-    ),
-  );
-  if (!ready) return undefined;
-  const { evaluated } = ready;
-  const { r1, wr2, map } = evaluated;
-  const changed = await record({ ...mark, judged: { r1, wr2, residual: residualFigures(map) }, result: { map } });
-  const done = await perform('Refining', (tell) =>
-    run(
-      'refine',
-      { ...moved(ready.merge), options: { cycles: 25, optimizeWeights: move.optimizeWeights } },
-      (c: CycleReport) =>
-        tell(
-          `cycle ${c.cycle}: R1 ${percent(c.r1)}, largest shift ${c.maxShiftOverSu.toFixed(2)} s.u. (${c.maxShiftOf})`,
-        ),
-    ),
-  );
-  if (!done) return { id: changed, r1 };
-  const { readings, message } = done.result;
-  const id = await record(
-    refinedMark(done, {
-      parent: changed,
-      title: `refined in ${structure.spaceGroup.symbol}`,
-      message: move.compareR1 && head.r1 !== undefined ? agreementWords(head, r1, readings.r1, structure) : message,
+  return perform(`Moving to ${structure.spaceGroup.symbol}`, (tell) =>
+    inSteps(async (step) => {
+      tell('merging the data');
+      const merge = await mergedData(project.id, intake, structure.spaceGroup, structure.cell, axes);
+      tell('judging the moved model');
+      const { r1, wr2, map } = await step(run('residual', moved(merge)));
+      const changed = await record({ ...mark, judged: { r1, wr2, residual: residualFigures(map) }, result: { map } });
+      const options = { cycles: 25, optimizeWeights: move.optimizeWeights };
+      const refining = run('refine', { ...moved(merge), options }, (c: CycleReport) => tell(cycleWords(c)));
+      const done = await unlessStopped(step(refining));
+      if (!done) return { id: changed, r1 };
+      const { readings, message } = done.result;
+      const id = await record(
+        refinedMark(done, {
+          parent: changed,
+          title: `refined in ${structure.spaceGroup.symbol}`,
+          message: move.compareR1 && head.r1 !== undefined ? agreementWords(head, r1, readings.r1, structure) : message,
+        }),
+      );
+      return { id, r1: readings.r1 };
     }),
   );
-  return { id, r1: readings.r1 };
 }

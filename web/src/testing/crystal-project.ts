@@ -1,0 +1,65 @@
+/** For tests: a project with a made-up crystal and its data in the browser's database, open in a store. */
+import { breathingContext } from '@nagare/core/task-context';
+import type { Structure } from '@nagare/core/crystal/structure';
+import { TASKS } from '@nagare/core/tasks/registry';
+import { testCrystal } from '../../../demo/src/test-crystals.ts';
+import { addMark } from '../store/course.ts';
+import { db } from '../store/db.ts';
+import { openProject, type ProjectState, type ProjectStore } from '../store/project-store.ts';
+import { run } from './near-engine.ts';
+
+export interface CrystalWish {
+  /** A molecule as a line formula. */
+  readonly line: string;
+  /** Symbol of the space group. */
+  readonly group: string;
+  readonly seed: number;
+  /** The model that came with the data, from the true one. */
+  readonly model?: (truth: Structure) => Structure;
+  /** Pause before a changed model is judged, ms; longer than any test where it is not to be. */
+  readonly pause?: number;
+}
+
+/** Resolves when the state passes the test. */
+export function until(store: ProjectStore, test: (s: ProjectState) => boolean): Promise<ProjectState> {
+  const now = store.getState();
+  if (test(now)) return Promise.resolve(now);
+  return new Promise((resolve) => {
+    const stop = store.subscribe((s) => {
+      if (!test(s)) return;
+      stop();
+      resolve(s);
+    });
+  });
+}
+
+/** Puts the project into the database and opens it at its only mark. */
+export async function openCrystal(wish: CrystalWish): Promise<{ store: ProjectStore; truth: Structure; id: string }> {
+  const { structure: truth, raw, wavelength } = testCrystal(wish.line, wish.group, wish.seed);
+  const quiet = breathingContext<never>({ aborted: false }, () => undefined);
+  const merge = await TASKS.merge.run({ raw, cell: truth.cell, group: truth.spaceGroup }, quiet);
+  const id = `crystal ${wish.line} ${wish.group} ${Math.random()}`;
+  const group = truth.spaceGroup;
+  await db.projects.add({
+    id,
+    name: 'Test',
+    created: 1,
+    updated: 1,
+    cell: truth.cell,
+    group,
+    experiment: { wavelength, kept: {} },
+  });
+  await db.data.add({ projectId: id, raw });
+  await db.intake.add({ projectId: id, raw, merge, mergedFor: group.hall });
+  const structure = wish.model?.(truth) ?? truth;
+  await addMark(db, { projectId: id, kind: 'import', title: 'read', content: { kind: 'structure', structure } });
+  const memory = new Map<string, string>();
+  const store = openProject(id, {
+    db,
+    evaluate: (input) => run('residual', input),
+    memory: { getItem: (k) => memory.get(k) ?? null, setItem: (k, v) => void memory.set(k, v) },
+    pause: wish.pause ?? 1e9,
+  });
+  await until(store, (s) => s.status === 'ready' && !!s.head && !!s.merged);
+  return { store, truth, id };
+}
