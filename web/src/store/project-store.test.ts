@@ -16,6 +16,7 @@ import { NagareDatabase } from './db.ts';
 import type { Evaluate } from './evaluation.ts';
 import type { Mark } from './marks.ts';
 import { openProject, type ProjectState, type ProjectStore } from './project-store.ts';
+import { ownMemory, rest, until } from '../testing/until.ts';
 
 const GROUP = spaceGroupFromSymbol('P 1 21/c 1');
 const model = (n: number): Structure => ({
@@ -89,27 +90,11 @@ afterEach(() => {
   db.close();
 });
 
-const memory = (): Pick<Storage, 'getItem' | 'setItem'> => {
-  const kept = new Map<string, string>();
-  return { getItem: (k) => kept.get(k) ?? null, setItem: (k, v) => void kept.set(k, v) };
-};
 const open = (judge = new Judge(), pause = 5): ProjectStore => {
-  const store = openProject('p', { db, evaluate: judge.evaluate, memory: memory(), pause });
+  const store = openProject('p', { db, evaluate: judge.evaluate, memory: ownMemory(), pause });
   stores.push(store);
   return store;
 };
-const until = async (store: ProjectStore, test: (s: ProjectState) => boolean): Promise<ProjectState> => {
-  if (test(store.getState())) return store.getState();
-  return new Promise((resolve) => {
-    const stop = store.subscribe((s) => {
-      if (!test(s)) return;
-      stop();
-      resolve(s);
-    });
-  });
-};
-const rest = (ms = 40): Promise<void> => new Promise((r) => setTimeout(r, ms));
-
 /** A project with one mark of twelve sites, with data or without. */
 async function project(withData: boolean): Promise<void> {
   await db.projects.add({ id: 'p', name: 'Test', created: 1, updated: 1, experiment: { wavelength: 0.71, kept: {} } });
@@ -204,7 +189,7 @@ describe('a project that is open', () => {
     const judge = new Judge();
     const store = open(judge);
     const first = await ready(store);
-    await rest();
+    await rest(40);
     judge.asked[0]!.answer(0.1);
     await until(store, (s) => s.head?.r1 === 0.1);
     void store.getState().edit({ title: 'moved', change: move(0, 0.4) });
@@ -212,12 +197,12 @@ describe('a project that is open', () => {
     expect(store.getState().head!.id).toBe(first.head!.id);
     await store.getState().redo();
     expect(store.getState().head!.title).toBe('moved');
-    await rest();
+    await rest(40);
     const middle = judge.asked.at(-1)!;
     expect(middle.structure.sites[0]!.position[1]).toBe(0.4);
     await store.getState().undo();
     expect(middle.stopped).toBe(true);
-    await rest();
+    await rest(40);
     expect(store.getState().head!.id).toBe(first.head!.id);
     expect((await db.marks.toArray()).map((m) => m.type === 'crystal' && m.r1)).toEqual([0.1, undefined]);
   });
@@ -250,7 +235,7 @@ describe('a project that is open', () => {
     await ready(store);
     await store.getState().edit({ title: 'a', change: move(0, 0.4) });
     await store.getState().edit({ title: 'b', change: move(1, 0.4) });
-    await rest();
+    await rest(40);
     const before = store.getState().marks;
     await store.getState().nameMark(before[1]!.id, 'named');
     await until(store, (s) => s.marks.some((m) => m.name === 'named'));
@@ -410,7 +395,7 @@ describe('a browser that was used before', () => {
     const store = openProject(project!.id, {
       db: now,
       evaluate: new Judge().evaluate,
-      memory: memory(),
+      memory: ownMemory(),
     });
     stores.push(store);
     const state = await ready(store);

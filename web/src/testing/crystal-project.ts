@@ -5,8 +5,9 @@ import { TASKS } from '@nagare/core/tasks/registry';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { addMark } from '../store/course.ts';
 import { db } from '../store/db.ts';
-import { openProject, type ProjectState, type ProjectStore } from '../store/project-store.ts';
+import { openProject, type ProjectStore } from '../store/project-store.ts';
 import { run } from './near-engine.ts';
+import { ownMemory, until } from './until.ts';
 
 export interface CrystalWish {
   /** A molecule as a line formula. */
@@ -18,19 +19,6 @@ export interface CrystalWish {
   readonly model?: (truth: Structure) => Structure;
   /** Pause before a changed model is judged, ms; longer than any test where it is not to be. */
   readonly pause?: number;
-}
-
-/** Resolves when the state passes the test. */
-export function until(store: ProjectStore, test: (s: ProjectState) => boolean): Promise<ProjectState> {
-  const now = store.getState();
-  if (test(now)) return Promise.resolve(now);
-  return new Promise((resolve) => {
-    const stop = store.subscribe((s) => {
-      if (!test(s)) return;
-      stop();
-      resolve(s);
-    });
-  });
 }
 
 /** Puts the project into the database and opens it at its only mark. */
@@ -53,11 +41,10 @@ export async function openCrystal(wish: CrystalWish): Promise<{ store: ProjectSt
   await db.intake.add({ projectId: id, raw, merge, mergedFor: group.hall });
   const structure = wish.model?.(truth) ?? truth;
   await addMark(db, { projectId: id, kind: 'import', title: 'read', content: { kind: 'structure', structure } });
-  const memory = new Map<string, string>();
   const store = openProject(id, {
     db,
     evaluate: (input) => run('residual', input),
-    memory: { getItem: (k) => memory.get(k) ?? null, setItem: (k, v) => void memory.set(k, v) },
+    memory: ownMemory(),
     pause: wish.pause ?? 1e9,
   });
   await until(store, (s) => s.status === 'ready' && !!s.head && !!s.merged);

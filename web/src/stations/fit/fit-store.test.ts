@@ -1,84 +1,30 @@
 import 'fake-indexeddb/auto';
-import { readFileSync } from 'node:fs';
-import { gunzipSync } from 'node:zlib';
 import { afterEach, describe, expect, it } from 'vitest';
 import { withConstant, type PhaseModel } from '@nagare/core/powder/model';
-import { decodeWire } from '@nagare/core/tasks/wire';
-import { NagareDatabase, type PatternRow, type PowderRow, type Project } from '../../store/db.ts';
+import { NagareDatabase } from '../../store/db.ts';
 import type { Mark } from '../../store/marks.ts';
-import { openProject, type ProjectStore } from '../../store/project-store.ts';
-import { splitMark, type MarkBefore4 } from '../../store/upgrade.ts';
-import { openFit, type Fit, type FitStore } from './fit-store.ts';
-import { LiveCalculation, type LiveHost } from './live.ts';
-import { LivePattern, type LiveAnswer } from './live-pattern.ts';
-
-interface Rows {
-  readonly projects: Project[];
-  readonly patterns: PatternRow[];
-  readonly powder: PowderRow[];
-  readonly marks: MarkBefore4[];
-}
-const rows = decodeWire(
-  gunzipSync(readFileSync(new URL('../../store/fixtures/version-3-powder.json.gz', import.meta.url))).toString('utf8'),
-) as Rows;
-const project = rows.projects[0]!;
-
-/** The live calculation without a worker. */
-function near(): LiveCalculation {
-  const live = new LivePattern();
-  return new LiveCalculation((): LiveHost => {
-    let heard: (answer: LiveAnswer) => void = () => undefined;
-    return {
-      post: (order) => queueMicrotask(() => heard(live.answer(order))),
-      listen: (f) => (heard = f),
-      terminate: () => (heard = () => undefined),
-    };
-  });
-}
+import {
+  openPowder,
+  POWDER_PROJECT as project,
+  POWDER_ROWS as rows,
+  type OpenPowder,
+} from '../../testing/powder-project.ts';
+import { rest, until } from '../../testing/until.ts';
+import type { Fit, FitStore } from './fit-store.ts';
 
 const PAUSE = 40;
 let number = 0;
 const closing: (() => void)[] = [];
 afterEach(() => closing.splice(0).forEach((close) => close()));
 
-async function opened(): Promise<{ store: ProjectStore; fit: FitStore; db: NagareDatabase; close(): void }> {
-  const db = new NagareDatabase(`fit ${number++}`);
-  await db.projects.add(project);
-  await db.patterns.bulkAdd(rows.patterns);
-  await db.powder.bulkAdd(rows.powder);
-  for (const old of rows.marks) {
-    const { mark, model } = splitMark(old, false);
-    await db.marks.add(mark);
-    await db.models.add(model);
-  }
-  const store = openProject(project.id, {
-    db,
-    evaluate: () => ({ result: new Promise(() => undefined), cancel: () => undefined }),
-    memory: { getItem: () => null, setItem: () => undefined },
-    pause: 5,
-  });
-  const { store: fit, close } = openFit(store, near(), PAUSE);
-  closing.push(() => {
-    close();
-    store.getState().dispose();
-    db.close();
-  });
-  await until(fit, (f) => !!f.curves && !!f.model);
-  return { store, fit, db, close };
+async function opened(): Promise<OpenPowder> {
+  const open = await openPowder(new NagareDatabase(`fit ${number++}`), PAUSE);
+  closing.push(open.close);
+  return open;
 }
 
-const until = (store: FitStore, test: (f: Fit) => boolean): Promise<Fit> =>
-  new Promise((resolve) => {
-    if (test(store.getState())) return resolve(store.getState());
-    const stop = store.subscribe((f) => {
-      if (!test(f)) return;
-      stop();
-      resolve(f);
-    });
-  });
 const marksOf = (db: NagareDatabase): Promise<Mark[]> =>
   db.marks.where('projectId').equals(project.id).sortBy('created');
-const rest = (ms: number): Promise<void> => new Promise((r) => setTimeout(r, ms));
 
 const moved = (p: PhaseModel, by: number): PhaseModel => {
   const { cell, spaceGroup } = p.structure;
@@ -122,11 +68,11 @@ describe('the fit on screen', () => {
   });
 
   it('keeps a change before another begins, and the last one when it is closed', async () => {
-    const { fit, db, close } = await opened();
+    const { fit, db, leave } = await opened();
     const before = (await marksOf(db)).length;
     step(fit, 'one', 0.001);
     step(fit, 'another', 0.001);
-    close();
+    leave();
     await rest(2 * PAUSE);
     expect((await marksOf(db)).slice(before).map((m) => m.title)).toEqual(['one', 'another']);
   });

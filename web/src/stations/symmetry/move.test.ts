@@ -1,7 +1,8 @@
 import 'fake-indexeddb/auto';
 import { afterEach, describe, expect, it, vi } from 'vitest';
 import { changeStructure, changeTreatment, parseChange } from '@nagare/core/symmetry/change-setting';
-import { openCrystal, until } from '../../testing/crystal-project.ts';
+import { openCrystal } from '../../testing/crystal-project.ts';
+import { until } from '../../testing/until.ts';
 import type { ProjectStore } from '../../store/project-store.ts';
 import { moveModel, type Move } from './move.ts';
 
