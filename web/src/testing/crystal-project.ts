@@ -21,11 +21,26 @@ export interface CrystalWish {
   readonly pause?: number;
 }
 
-/** Puts the project into the database and opens it at its only mark. */
-export async function openCrystal(wish: CrystalWish): Promise<{ store: ProjectStore; truth: Structure; id: string }> {
-  const { structure: truth, raw, wavelength } = testCrystal(wish.line, wish.group, wish.seed);
+async function measure({ line, group, seed }: CrystalWish) {
+  const { structure: truth, raw, wavelength } = testCrystal(line, group, seed);
   const quiet = breathingContext<never>({ aborted: false }, () => undefined);
   const merge = await TASKS.merge.run({ raw, cell: truth.cell, group: truth.spaceGroup }, quiet);
+  return { truth, raw, wavelength, merge };
+}
+
+const known = new Map<string, ReturnType<typeof measure>>();
+
+/** The crystal with its data, measured once a file of tests. */
+function measured(wish: CrystalWish): ReturnType<typeof measure> {
+  const key = `${wish.line} ${wish.group} ${wish.seed}`;
+  const found = known.get(key) ?? measure(wish);
+  known.set(key, found);
+  return found;
+}
+
+/** Puts the project into the database and opens it at its only mark. */
+export async function openCrystal(wish: CrystalWish): Promise<{ store: ProjectStore; truth: Structure; id: string }> {
+  const { truth, raw, wavelength, merge } = await measured(wish);
   const id = `crystal ${wish.line} ${wish.group} ${Math.random()}`;
   const group = truth.spaceGroup;
   await db.projects.add({

@@ -1,54 +1,14 @@
 /** The settle run: stage after stage, each a mark of the course, stopping with what is for the person to decide. */
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
-import { contentsOfUnit } from '@nagare/core/crystal/structure';
-import type { SettleReport } from '@nagare/core/settle/settle';
-import type { Stage } from '@nagare/core/settle/stage';
-import { run } from '../../engine/engine.ts';
-import { inSteps } from '../../engine/steps.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
-import type { AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
-import { residualFigures } from '../../store/evaluation.ts';
-import type { RecordedMark } from '../../store/project-store.ts';
-import { useProject } from '../../store/use-project.tsx';
+import { useProject, useProjectStore } from '../../store/use-project.tsx';
+import { settleMark } from './settle-run.ts';
 import { useExperiment } from './use-experiment.ts';
 
-/** A stage of the run as a mark to be. */
-function settledMark(
-  stage: Stage,
-  parent: string,
-  decisions: readonly string[] | undefined,
-  absolute: AbsoluteStructure | undefined,
-): RecordedMark {
-  const { readings } = stage;
-  return {
-    parent,
-    kind: 'settle',
-    title: stage.title,
-    message: stage.message,
-    content: { kind: 'structure', structure: stage.structure, treatment: stage.treatment },
-    judged: {
-      r1: readings.r1,
-      wr2: readings.wr2,
-      readings,
-      residual: residualFigures(stage.map),
-      ...(decisions?.length ? { decisions } : {}),
-      ...(absolute ? { absolute } : {}),
-    },
-    result: { map: stage.map, ...(stage.covariance ? { covariance: stage.covariance } : {}) },
-  };
-}
-
 export function SettleSheet(): ReactNode {
-  const { project, head, work, perform, record, place, setPlace } = useProject(
-    'project',
-    'head',
-    'work',
-    'perform',
-    'record',
-    'place',
-    'setPlace',
-  );
+  const store = useProjectStore();
+  const { head, work, place, setPlace } = useProject('head', 'work', 'place', 'setPlace');
   const input = useExperiment();
   const [stages, setStages] = useState<{ title: string; r1: number }[]>([]);
   const [disorder, setDisorder] = useState<'ask' | 'try'>('ask');
@@ -56,47 +16,12 @@ export function SettleSheet(): ReactNode {
   const running = work?.title === 'Settling';
   const start = async (): Promise<void> => {
     setStages([]);
-    // Each stage is put on the course after the one before, in the order they came.
-    let last = Promise.resolve(head!.id);
-    const keep = (stage: Stage, decisions?: readonly string[], absolute?: AbsoluteStructure): Promise<string> =>
-      (last = last.then((parent) => record(settledMark(stage, parent, decisions, absolute))));
-    const contents = contentsOfUnit(input.structure, project.experiment.formula, project.experiment.z);
-    let held: Stage | undefined;
-    const settling = (tell: (detail: string) => void) =>
-      run(
-        'settle',
-        {
-          structure: input.structure,
-          reflections: input.reflections,
-          wavelength: input.wavelength,
-          treatment: input.treatment,
-          disorder,
-          ...(contents ? { contents } : {}),
-          ...(project.experiment.temperature ? { temperature: project.experiment.temperature } : {}),
-        },
-        (r: SettleReport) => {
-          if (r.kind === 'cycle')
-            tell(
-              `${r.title}: cycle ${r.cycle.cycle}, R1 ${percent(r.cycle.r1)}, largest shift ${r.cycle.maxShiftOverSu.toFixed(2)} s.u.`,
-            );
-          else if (r.kind === 'starting') tell(r.title);
-          else {
-            setStages((s) => [...s, { title: r.stage.title, r1: r.stage.readings.r1 }]);
-            // The last stage is kept with the run's decisions, so each stage waits for the next.
-            if (held) void keep(held);
-            held = r.stage;
-          }
-        },
-        place,
-      );
-    await perform('Settling', (tell) =>
-      inSteps(async (step) => {
-        const done = await step(settling(tell)).catch((e: Error) => e);
-        const ended = done instanceof Error ? undefined : done;
-        if (held) await keep(held, ended?.decisions, ended?.absolute);
-        if (done instanceof Error) throw done;
-      }),
-    );
+    await settleMark(store, {
+      input,
+      disorder,
+      place,
+      onStage: (stage) => setStages((all) => [...all, { title: stage.title, r1: stage.readings.r1 }]),
+    });
   };
   return (
     <Sheet
