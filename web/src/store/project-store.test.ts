@@ -16,7 +16,7 @@ import { NagareDatabase } from './db.ts';
 import type { Evaluate } from './evaluation.ts';
 import type { Mark } from './marks.ts';
 import { openProject, type ProjectState, type ProjectStore } from './project-store.ts';
-import { ownMemory, rest, until } from '../testing/until.ts';
+import { ownMemory, rest, until } from '../testing/surroundings.ts';
 
 const GROUP = spaceGroupFromSymbol('P 1 21/c 1');
 const model = (n: number): Structure => ({

@@ -1,15 +1,12 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { stubLocalStorage } from '../testing/surroundings.ts';
 import { DEFAULT_VIEW, rememberedView, rememberView } from './view-state.ts';
 
 const KEY = 'view 2';
-const kept = new Map<string, string>();
+let kept: Map<string, string>;
 
 beforeEach(() => {
-  kept.clear();
-  vi.stubGlobal('localStorage', {
-    getItem: (k: string) => kept.get(k) ?? null,
-    setItem: (k: string, v: string) => void kept.set(k, v),
-  });
+  kept = stubLocalStorage();
 });
 afterEach(() => vi.unstubAllGlobals());
 

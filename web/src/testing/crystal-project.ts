@@ -7,7 +7,7 @@ import { addMark } from '../store/course.ts';
 import { db } from '../store/db.ts';
 import { openProject, type ProjectStore } from '../store/project-store.ts';
 import { run } from './near-engine.ts';
-import { ownMemory, until } from './until.ts';
+import { ownMemory, until } from './surroundings.ts';
 
 export interface CrystalWish {
   /** A molecule as a line formula. */

@@ -8,7 +8,7 @@ import { splitMark, type MarkBefore4 } from '../store/upgrade.ts';
 import { openFit, type FitStore } from '../stations/fit/fit-store.ts';
 import { LiveCalculation, type LiveHost } from '../stations/fit/live.ts';
 import { LivePattern, type LiveAnswer } from '../stations/fit/live-pattern.ts';
-import { ownMemory, until } from './until.ts';
+import { ownMemory, until } from './surroundings.ts';
 
 interface Rows {
   readonly projects: Project[];

@@ -91,7 +91,7 @@ class StageKeeper {
 /** A new picture of the pattern at most this often, ms. */
 const SHOW_EVERY = 60;
 
-/** Runs the stages on the present fit. Returns what ended free, or undefined when it was stopped (its stages stay as marks). */
+/** Runs the stages on the present fit. Told to stop, it ends with what it has. Returns what ended free, or undefined where it failed (its stages stay as marks). */
 export async function runFit(store: ProjectStore, fit: Fit, wish: FitRunWish): Promise<Set<string> | undefined> {
   const { project, head, perform, record, goTo, setProblem } = openState(store);
   const { recipe, own, place, log } = wish;
@@ -118,6 +118,7 @@ export async function runFit(store: ProjectStore, fit: Fit, wish: FitRunWish): P
     ...(own ? { free: [...own.free] } : {}),
   };
   const used = new Set<string>(own ? own.free : recipe.stages.flatMap((s) => [...(s.free ?? [])]));
+  const name = own ? 'What was ticked' : recipe.title;
   const ended = await perform(own ? 'Refining what is ticked' : recipe.title, (tell) =>
     inSteps(async (step) => {
       const outcome = await step(run('fit', input, (r: RunReport) => follow(r, tell), place)).catch((e: Error) => e);
@@ -130,7 +131,7 @@ export async function runFit(store: ProjectStore, fit: Fit, wish: FitRunWish): P
       await record({
         parent: parent ?? null,
         kind: 'fit',
-        title: own ? 'What was ticked' : stopped ? `${recipe.title}, stopped` : (stages.at(-1)?.title ?? recipe.title),
+        title: stopped ? `${name}, stopped` : own ? name : (stages.at(-1)?.title ?? name),
         rwp: result.rwp,
         message,
         content: { kind: 'fit', fit: { model, patterns: base.patterns, result, free: [...used] } },

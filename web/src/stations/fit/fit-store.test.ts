@@ -9,7 +9,7 @@ import {
   POWDER_ROWS as rows,
   type OpenPowder,
 } from '../../testing/powder-project.ts';
-import { rest, until } from '../../testing/until.ts';
+import { rest, until } from '../../testing/surroundings.ts';
 import type { Fit, FitStore } from './fit-store.ts';
 
 const PAUSE = 40;

@@ -2,7 +2,7 @@ import 'fake-indexeddb/auto';
 import { afterEach, describe, expect, it, vi } from 'vitest';
 import { changeStructure, changeTreatment, parseChange } from '@nagare/core/symmetry/change-setting';
 import { openCrystal } from '../../testing/crystal-project.ts';
-import { until } from '../../testing/until.ts';
+import { until } from '../../testing/surroundings.ts';
 import type { ProjectStore } from '../../store/project-store.ts';
 import { moveModel, type Move } from './move.ts';
 

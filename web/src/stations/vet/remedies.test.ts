@@ -7,7 +7,7 @@ import { experimentOf } from '../../store/experiment.ts';
 import { openState, type ProjectStore } from '../../store/project-store.ts';
 import { selectedSites } from '../../store/selection.ts';
 import { openCrystal } from '../../testing/crystal-project.ts';
-import { until } from '../../testing/until.ts';
+import { until } from '../../testing/surroundings.ts';
 import { carryOut } from './remedies.ts';
 
 vi.mock('../../engine/engine.ts', () => import('../../testing/near-engine.ts'));

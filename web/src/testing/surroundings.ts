@@ -1,4 +1,5 @@
-/** For tests: waiting for a store. */
+/** For tests: waiting for a store, and what a browser remembers. */
+import { vi } from 'vitest';
 import type { StoreApi } from 'zustand/vanilla';
 
 /** Resolves to the state when it passes the test, now or later. */
@@ -20,4 +21,14 @@ export const rest = (ms: number): Promise<void> => new Promise((resolve) => setT
 export function ownMemory(): Pick<Storage, 'getItem' | 'setItem'> {
   const kept = new Map<string, string>();
   return { getItem: (k) => kept.get(k) ?? null, setItem: (k, v) => void kept.set(k, v) };
+}
+
+/** Local storage of a test's own; what it keeps can be looked at and changed. */
+export function stubLocalStorage(): Map<string, string> {
+  const kept = new Map<string, string>();
+  vi.stubGlobal('localStorage', {
+    getItem: (k: string) => kept.get(k) ?? null,
+    setItem: (k: string, v: string) => void kept.set(k, v),
+  });
+  return kept;
 }
