@@ -20,6 +20,18 @@ import { closeRotations } from './point-group.ts';
 const rounded = (m: Mat3): Mat3 =>
   m.map((x) => (Math.abs(x - Math.round(x)) < 1e-7 ? Math.round(x) + 0 : x)) as unknown as Mat3;
 
+const UNITS: readonly Vec3[] = [
+  [1, 0, 0],
+  [0, 1, 0],
+  [0, 0, 1],
+];
+
+/** Whether the axes and these translations are whole in the basis of the columns. */
+function holds(basis: Mat3, translations: readonly Vec3[]): boolean {
+  const q = inverse3(basis);
+  return [...UNITS, ...translations].every((t) => apply3(q, t).every((x) => Math.abs(x - Math.round(x)) < 1e-6));
+}
+
 /** Columns are a primitive basis of the lattice with the given centring translations (the zero vector may be included). */
 export function primitiveBasis(centring: readonly Vec3[]): Mat3 {
   const candidates: Vec3[] = [];
@@ -38,7 +50,8 @@ export function primitiveBasis(centring: readonly Vec3[]): Mat3 {
         const [u, v, w] = [candidates[i]!, candidates[j]!, candidates[k]!];
         const m: Mat3 = [u[0], v[0], w[0], u[1], v[1], w[1], u[2], v[2], w[2]];
         const det = determinant3(m);
-        if (Math.abs(Math.abs(det) - target) < 1e-6) return det > 0 ? m : (m.map((x) => -x + 0) as unknown as Mat3);
+        if (Math.abs(Math.abs(det) - target) < 1e-6 && holds(m, centring))
+          return det > 0 ? m : (m.map((x) => -x + 0) as unknown as Mat3);
       }
   throw new RangeError('These centring translations do not make a lattice.');
 }
