@@ -8,11 +8,20 @@ import { structureCif } from '@nagare/core/publish/structure-cif';
 import { CifWriter } from '@nagare/core/publish/cif-writer';
 import { cellParameters } from '@nagare/core/crystal/cell';
 import { recognise } from '@nagare/core/formats/recognise';
+import { runCommand } from './commands.ts';
 import { shippedShelf } from '@nagare/core/shelf/entry';
 
 const folder = mkdtempSync(join(tmpdir(), 'nagare-'));
 const root = new URL('../..', import.meta.url).pathname;
-const run = (...args: string[]): Promise<{ code: number; out: string; err: string }> =>
+/** A command as it was written, in this process. */
+async function run(...args: string[]): Promise<{ code: number; out: string; err: string }> {
+  const said: string[] = [];
+  const { code, out, problem } = await runCommand(args, (line) => said.push(line));
+  return { code, out: out ?? '', err: [...said, ...(problem ? [problem] : [])].join('\n') };
+}
+
+/** The same in a process of its own, as from a terminal. */
+const shell = (...args: string[]): Promise<{ code: number; out: string; err: string }> =>
   new Promise((resolve) => {
     execFile(
       process.execPath,
@@ -69,7 +78,7 @@ writeFileSync(
 describe('nagare settle', () => {
   it('writes a converged model with hydrogens and says so in one JSON object', async () => {
     const { code, out, err } = await run('settle', modelFile, dataFile, '--out', finalFile, '--json');
-    expect(err.replace(/npm warn.*\n/g, '')).toBe('');
+    expect(err).toBe('');
     expect(code).toBe(0);
     const json = JSON.parse(out) as Record<string, never> & {
       hydrogens: Record<string, number>;
@@ -174,7 +183,7 @@ describe('nagare symmetry, reset, check and report', () => {
   const demo = (name: string): string => join(root, 'demo/data', `${name}.cif`);
   const json = async (...args: string[]): Promise<Record<string, unknown>> => {
     const { code, out, err } = await run(...args, '--json');
-    expect(err.replace(/npm warn.*\n/g, '')).toBe('');
+    expect(err).toBe('');
     expect(code).toBe(0);
     return JSON.parse(out) as Record<string, unknown>;
   };
@@ -268,7 +277,7 @@ describe('nagare pattern, fit, index and identify', () => {
   };
   const json = async (...args: string[]): Promise<Record<string, never>> => {
     const r = await run(...args, '--json');
-    expect(r.err.replace(/^\(node.*$|^\(Use.*$/gm, '').trim()).toBe('');
+    expect(r.err).toBe('');
     expect(r.code).toBe(0);
     return JSON.parse(r.out) as Record<string, never>;
   };
@@ -380,4 +389,19 @@ describe('nagare pattern, fit, index and identify', () => {
       expect(r.err).toMatch(says);
     }
   }, 120_000);
+});
+
+describe('a terminal', () => {
+  it('shows the answer, ends with the status, and says what went wrong beside it', async () => {
+    const good = await shell('merge', join(root, 'demo/data/aobae.cif'), '--json');
+    expect(good).toMatchObject({ code: 0, err: '' });
+    expect(JSON.parse(good.out)).toEqual(
+      JSON.parse((await run('merge', join(root, 'demo/data/aobae.cif'), '--json')).out),
+    );
+    const bad = await shell('merge', join(folder, 'nothing.cif'));
+    expect(bad).toMatchObject({ code: 2, out: '' });
+    expect(bad.err).toMatch(/^[^\n]*there is no such file\.\n$/);
+    expect((await shell()).code).toBe(2);
+    expect((await shell('--help')).out).toContain('nagare settle');
+  });
 });

@@ -15,11 +15,9 @@ import { fitCif } from '@nagare/core/publish/pattern-cif';
 import { shippedShelf } from '@nagare/core/shelf/entry';
 import { breathingContext } from '@nagare/core/task-context';
 import { TASKS } from '@nagare/core/tasks/registry';
-import { BadInput, type Answer } from './answers.ts';
+import { BadInput, quiet, rounded, type Answer, type Say } from './answers.ts';
 
 type Options = Record<string, string | boolean | undefined | string[]>;
-const quiet = () => breathingContext<never>({ aborted: false }, () => undefined, {}, 1e9);
-const rounded = (x: number, digits: number): number => Number(x.toFixed(digits));
 
 function number(options: Options, name: string, fallback: number): number {
   const text = options[name];
@@ -99,6 +97,7 @@ export async function fitAnswer(
   paths: string[],
   options: Options,
   read: (path: string) => Recognised[],
+  say: Say,
 ): Promise<Answer> {
   const started = performance.now();
   const { pattern, file } = patternOf(read, paths[0] ?? '');
@@ -121,8 +120,8 @@ export async function fitAnswer(
     { aborted: false },
     (r) => {
       if (r.done && !options['json'])
-        process.stderr.write(
-          `${r.done.title}: Rwp ${(100 * r.done.figures.rwp).toFixed(2)} %, S ${r.done.figures.s.toFixed(2)}${r.done.undone ? ` (${r.done.undone})` : ''}\n`,
+        say(
+          `${r.done.title}: Rwp ${(100 * r.done.figures.rwp).toFixed(2)} %, S ${r.done.figures.s.toFixed(2)}${r.done.undone ? ` (${r.done.undone})` : ''}`,
         );
     },
     {},

@@ -1,0 +1,125 @@
+/** The commands of the terminal by name: what was written in, what is said and the exit status out. */
+import { writeFileSync } from 'node:fs';
+import { parseArgs } from 'node:util';
+import { FileProblem } from '@nagare/core/formats/cif-parser';
+import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
+import { checkAnswer, reportAnswer } from './check.ts';
+import { merge, refine, settle, solve } from './crystal.ts';
+import { HELP } from './help.ts';
+import { modelWithData, onePath, read } from './inputs.ts';
+import { fitAnswer, identifyAnswer, indexAnswer, patternAnswer } from './powder.ts';
+import { chooseChange, resetAnswer, symmetryAnswer } from './symmetry.ts';
+
+async function symmetry(paths: string[], options: Options): Promise<Answer> {
+  const { model, raw } = modelWithData('symmetry', paths);
+  return symmetryAnswer(model, numberOption('tolerance', options['tolerance'] as string | undefined, 0.25), raw);
+}
+
+async function check(paths: string[]): Promise<Answer> {
+  const { model, raw } = modelWithData('check', paths);
+  return checkAnswer(model, raw);
+}
+
+async function report(paths: string[], options: Options): Promise<Answer> {
+  const { model, raw } = modelWithData('report', paths);
+  if (typeof options['out'] !== 'string') throw new BadInput('report needs --out report.html.');
+  const { html, json, text } = reportAnswer(model, raw);
+  writeFileSync(options['out'], html);
+  return { json: { ...json, out: options['out'] }, text: `${text} Written to ${options['out']}.` };
+}
+
+async function reset(paths: string[], options: Options): Promise<Answer> {
+  const { model, raw } = modelWithData('reset', paths);
+  const { cif, json, text } = resetAnswer(
+    model,
+    chooseChange(model, (options['setting'] as string | undefined) ?? 'standard'),
+    raw,
+  );
+  if (typeof options['out'] === 'string') writeFileSync(options['out'], cif);
+  return { json, text };
+}
+
+export interface Outcome {
+  readonly code: number;
+  /** The answer. */
+  readonly out?: string;
+  /** What went wrong. */
+  readonly problem?: string;
+}
+
+/** Arguments as names and values. Throws BadInput with the help. */
+function parse(args: readonly string[]) {
+  try {
+    return parseArgs({
+      args: [...args],
+      allowPositionals: true,
+      options: {
+        json: { type: 'boolean' },
+        help: { type: 'boolean' },
+        formula: { type: 'string' },
+        z: { type: 'string' },
+        'space-group': { type: 'string' },
+        seed: { type: 'string' },
+        seconds: { type: 'string' },
+        out: { type: 'string' },
+        adp: { type: 'string' },
+        disorder: { type: 'string' },
+        cycles: { type: 'string' },
+        tolerance: { type: 'string' },
+        setting: { type: 'string' },
+        wavelength: { type: 'string' },
+        from: { type: 'string' },
+        to: { type: 'string' },
+        phase: { type: 'string', multiple: true },
+        instrument: { type: 'string' },
+        recipe: { type: 'string' },
+        elements: { type: 'string' },
+      },
+    });
+  } catch (e) {
+    throw new BadInput(`${(e as Error).message}\n${HELP}`);
+  }
+}
+
+async function perform(args: readonly string[], say: Say): Promise<Outcome> {
+  const parsed = parse(args);
+  const [command, ...paths] = parsed.positionals;
+  if (parsed.values.help || !command) return { code: command || parsed.values.help ? 0 : 2, out: HELP };
+  const flags = Object.fromEntries(
+    Object.entries(parsed.values).map(([k, v]) => [k, Array.isArray(v) ? String(v.at(-1)) : v]),
+  );
+  const commands: Record<string, () => Promise<Answer>> = {
+    merge: () => merge(paths),
+    solve: () => solve(paths, flags, say),
+    refine: () => refine(paths, flags),
+    settle: () => settle(paths, flags, say),
+    symmetry: () => symmetry(paths, flags),
+    check: () => check(paths),
+    report: () => report(paths, flags),
+    reset: () => reset(paths, flags),
+    pattern: async () => patternAnswer([onePath(paths)], parsed.values, read),
+    fit: () => fitAnswer([onePath(paths)], parsed.values, read, say),
+    index: () => indexAnswer([onePath(paths)], parsed.values, read),
+    identify: () => identifyAnswer([onePath(paths)], parsed.values, read),
+  };
+  const run = commands[command];
+  if (!run) throw new BadInput(`"${command}" is not a command.\n${HELP}`);
+  const { json, text } = await run();
+  // NaN has no place in JSON; what is not known becomes null.
+  return { code: 0, out: parsed.values.json ? JSON.stringify(json) : text };
+}
+
+/** Runs a command as it was written. Reports on the way go to `say`; nothing is thrown. */
+export async function runCommand(args: readonly string[], say: Say): Promise<Outcome> {
+  try {
+    return await perform(args, say);
+  } catch (error) {
+    const e = error as Error;
+    // What the person can mend is one sentence; anything else is ours, and says so.
+    const theirs =
+      e instanceof BadInput || e instanceof RangeError || e instanceof SyntaxError || e instanceof FileProblem;
+    return theirs
+      ? { code: 2, problem: e.message }
+      : { code: 1, problem: `Something went wrong inside Nagare: ${e.stack}` };
+  }
+}
