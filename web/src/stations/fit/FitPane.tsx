@@ -14,18 +14,8 @@ import { peakAt } from '@nagare/core/powder/peaks';
 import { useProject } from '../../store/use-project.tsx';
 import { percent } from '../../frame/parts.tsx';
 import { phaseColour } from './colours.ts';
-import {
-  drawOverview,
-  drawPattern,
-  frameOf,
-  scaled,
-  toPixel,
-  toTwoTheta,
-  type Curves,
-  type Look,
-  type Marks,
-  type Scale,
-} from './draw-pattern.ts';
+import { drawOverview, drawPattern, type Curves, type Marks } from './draw-pattern.ts';
+import { frameOf, scaled, toPixel, toTwoTheta, type Look, type Scale } from './pattern-frame.ts';
 import { constantFor, dependsAlone, sensitivities, type Tick } from './reflections.ts';
 import { useFit, useFitStore, type Fit } from './use-fit.tsx';
 
