@@ -189,7 +189,7 @@ export default tseslint.config(
   only('tasks', [...science, 'tasks']),
   {
     files: ['web/src/**/*.{ts,tsx}'],
-    ignores: ['**/*.test.ts'],
+    ignores: ['**/*.test.ts', 'web/src/testing/**'],
     rules: {
       'no-restricted-imports': [
         'error',

@@ -128,7 +128,8 @@ export function parseXyz(text: string): Operator {
     const terms = part.match(/[+-]?[^+-]+/g);
     if (!terms) throw new SyntaxError(`The symmetry operator "${text}" has an empty part.`);
     for (const term of terms) {
-      const match = /^([+-]?)(?:(\d+(?:\.\d*)?|\.\d+)(?:\/(\d+(?:\.\d*)?))?)?(?:\*(?=[xyz]))?([xyz])?(?:\/(\d+))?$/.exec(term);
+      const match =
+        /^([+-]?)(?:(\d+(?:\.\d*)?|\.\d+)(?:\/(\d+(?:\.\d*)?))?)?(?:\*(?=[xyz]))?([xyz])?(?:\/(\d+))?$/.exec(term);
       if (!match || (match[2] === undefined && match[4] === undefined))
         throw new SyntaxError(`"${term}" in the symmetry operator "${text}" cannot be read.`);
       const value =

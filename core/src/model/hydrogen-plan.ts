@@ -351,12 +351,15 @@ export function rowFor(s: Structure, site: number): HydrogenRow {
   };
 }
 
+/** What places for hydrogens look like. */
+export interface JudgedPlaces {
+  /** e Å⁻³, at each place. */
+  readonly density: number[];
+  readonly partners: Partner[];
+}
+
 /** Density and hydrogen-bond partners of hydrogens at given Cartesian places, for turning them by hand. */
-export function judgePlaces(
-  input: PlanInput,
-  parent: string,
-  places: readonly Vec3[],
-): { density: number[]; partners: Partner[] } {
+export function judgePlaces(input: PlanInput, parent: string, places: readonly Vec3[]): JudgedPlaces {
   const planner = new Planner(input);
   const site = input.structure.sites.findIndex((x) => x.id === parent);
   return {

@@ -2,7 +2,8 @@
 import { z } from 'zod';
 import type { Cell } from '../crystal/cell.ts';
 import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
-import type { RawReflections } from '../crystal/reflections.ts';
+import { transformReflections, type RawReflections } from '../crystal/reflections.ts';
+import type { Mat3 } from '../math/matrix3.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import {
   anisotropy,
@@ -14,10 +15,11 @@ import {
   type RingReading,
   type SetComparison,
 } from '../data/diagnostics.ts';
+import { latticePoints, observationsOf, type LatticePoints, type Observation } from '../data/lattice-points.ts';
 import { mergeReflections } from '../data/merge.ts';
 import { scaleObservations, type ScalingResult, type ScalingWish } from '../data/scaling.ts';
 import { findSuperstructure, type Superstructure } from '../symmetry/opinion.ts';
-import { cellSchema, rawSchema, spaceGroupSchema } from './schemas.ts';
+import { cellSchema, mat3Schema, rawSchema, spaceGroupSchema } from './schemas.ts';
 import { shaped, task } from './task.ts';
 
 const base = { raw: rawSchema, cell: cellSchema, group: spaceGroupSchema };
@@ -100,4 +102,48 @@ export const compareSetsTask = task<DataInput & { other: RawReflections }, SetCo
       mergeReflections(i.raw, i.cell, laueOf(i.group), { shells: 1 }).reflections,
       mergeReflections(i.other, i.cell, laueOf(i.group), { shells: 1 }).reflections,
     ),
+});
+
+/** The reciprocal lattice for looking at. */
+export const latticeTask = task<DataInput, LatticePoints, never>({
+  name: 'lattice',
+  can: { resident: ['raw'] },
+  input: z.strictObject(base),
+  output: shaped<LatticePoints>(['count', 'h', 'k', 'l', 'intensity', 'strength', 'absent', 'position']),
+  run: async (i) => latticePoints(i.raw, i.cell, i.group),
+});
+
+/** Data carried to other axes; observations that become fractional are left out. */
+export const axesTask = task<{ raw: RawReflections; p: Mat3 }, RawReflections, never>({
+  name: 'axes',
+  can: { resident: ['raw'] },
+  input: z.strictObject({ raw: rawSchema, p: mat3Schema }),
+  output: rawSchema,
+  run: async (i) => transformReflections(i.raw, i.p).raw,
+});
+
+/** What was measured of one merged reflection. */
+export const observationsTask = task<
+  { raw: RawReflections; group: SpaceGroup; hkl: readonly [number, number, number] },
+  readonly Observation[],
+  never
+>({
+  name: 'observations',
+  can: { resident: ['raw'] },
+  input: z.strictObject({
+    raw: rawSchema,
+    group: spaceGroupSchema,
+    hkl: z.tuple([z.number().int(), z.number().int(), z.number().int()]),
+  }),
+  output: z.array(
+    z.strictObject({
+      h: z.number(),
+      k: z.number(),
+      l: z.number(),
+      intensity: z.number(),
+      sigma: z.number(),
+      batch: z.number().optional(),
+    }),
+  ),
+  run: async (i) => observationsOf(i.raw, rotationsOf(i.group), i.hkl),
 });

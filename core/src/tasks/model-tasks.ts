@@ -4,10 +4,11 @@ import { z } from 'zod';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { twinLaws, type TwinLaw } from '../data/twin-laws.ts';
+import type { Vec3 } from '../math/matrix3.ts';
 import { modelMap } from '../maps/residual.ts';
 import { solventMask } from '../maps/solvent-mask.ts';
 import { withSites } from '../model/place-hydrogens.ts';
-import { planHydrogens, type HydrogenPlan } from '../model/hydrogen-plan.ts';
+import { judgePlaces, planHydrogens, type HydrogenPlan, type JudgedPlaces } from '../model/hydrogen-plan.ts';
 import { matchMolecule, type Match, type MoleculeGraph } from '../model/expected.ts';
 import { proposeSecondPlaces, turnableBonds, type PlaceProposal } from '../model/second-place.ts';
 import type { ResidualPeak } from '../maps/residual.ts';
@@ -18,7 +19,7 @@ import { readElements, suspiciousSites, type ElementReading } from '../settle/el
 import { refineStage, residualOf, type MapResult, type StageSurroundings } from '../settle/stage.ts';
 import type { TaskContext } from '../task-context.ts';
 import type { SolventMask } from '../crystal/treatment.ts';
-import { experimentFields, rawSchema, structureSchema, residualPeakSchema } from './schemas.ts';
+import { experimentFields, rawSchema, structureSchema, residualPeakSchema, vec3Schema } from './schemas.ts';
 import { shaped, task } from './task.ts';
 
 const surroundingsOf = (i: Experiment, context: TaskContext<string>, say = ''): StageSurroundings => ({
@@ -68,6 +69,31 @@ export const planTask = task<PlanTaskInput, { plan: HydrogenPlan; map: MapResult
       map,
     };
   },
+});
+
+export interface JudgePlacesInput {
+  /** Without the hydrogens that are judged. */
+  structure: Structure;
+  map?: MapResult;
+  /** Site that carries them. */
+  parent: string;
+  /** Cartesian, Å. */
+  positions: readonly Vec3[];
+}
+
+/** Density at places for hydrogens and the bonds they would make. */
+export const judgePlacesTask = task<JudgePlacesInput, JudgedPlaces, never>({
+  name: 'judgePlaces',
+  can: { resident: ['map'] },
+  input: z.strictObject({
+    structure: structureSchema,
+    map: shaped<MapResult>(['grid', 'values', 'sigma']).optional(),
+    parent: z.string(),
+    positions: z.array(vec3Schema),
+  }),
+  output: shaped<JudgedPlaces>(['density', 'partners']),
+  run: async ({ structure, map, parent, positions }) =>
+    judgePlaces({ structure, ...(map ? { map } : {}) }, parent, positions),
 });
 
 export interface PlacesTaskInput extends Experiment {

@@ -47,6 +47,7 @@ import {
 } from './schemas.ts';
 import {
   elementsTask,
+  judgePlacesTask,
   mapTask,
   maskTask,
   matchTask,
@@ -56,7 +57,15 @@ import {
   twinsTask,
 } from './model-tasks.ts';
 import { raiseTask, symmetryTask } from './symmetry-tasks.ts';
-import { compareSetsTask, diagnoseTask, reworkTask, scaleTask } from './data-tasks.ts';
+import {
+  axesTask,
+  compareSetsTask,
+  diagnoseTask,
+  latticeTask,
+  observationsTask,
+  reworkTask,
+  scaleTask,
+} from './data-tasks.ts';
 import {
   extractTask,
   fitCifTask,
@@ -339,6 +348,7 @@ export const TASKS = {
   settle: settleTask,
   plan: planTask,
   places: placesTask,
+  judgePlaces: judgePlacesTask,
   elements: elementsTask,
   plots: plotsTask,
   twins: twinsTask,
@@ -352,6 +362,9 @@ export const TASKS = {
   diagnose: diagnoseTask,
   compareSets: compareSetsTask,
   rework: reworkTask,
+  lattice: latticeTask,
+  axes: axesTask,
+  observations: observationsTask,
   table: tableTask,
   report: reportTask,
   cifProblems: cifProblemsTask,

@@ -18,6 +18,8 @@ const triple = z.tuple([z.number(), z.number(), z.number()]);
 const six = z.tuple([z.number(), z.number(), z.number(), z.number(), z.number(), z.number()]);
 const n = z.number();
 const nine = z.tuple([n, n, n, n, n, n, n, n, n]);
+export const mat3Schema = nine;
+export const vec3Schema = triple;
 
 export const cellSchema = z.strictObject({
   a: z.number().positive(),

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { cellParameters, cellVolume } from '@nagare/core/crystal/cell';
-import { transformReflections, type RawReflections } from '@nagare/core/crystal/reflections';
+import type { RawReflections } from '@nagare/core/crystal/reflections';
 import type { SetComparison } from '@nagare/core/data/diagnostics';
 import { absorptionCoefficient } from '@nagare/core/scattering/form-factor';
 import { run } from '../../engine/engine.ts';
@@ -121,7 +121,7 @@ export function CorrectionsSheet(): ReactNode {
     ) {
       // A set in the axes of the first file comes over the same way.
       const lattice = intake.analysis?.lattice;
-      if (lattice?.changed) other = transformReflections(other, lattice.p).raw;
+      if (lattice?.changed) other = await run('axes', { raw: other, p: lattice.p }).result;
       else {
         setProblem(
           `The cell of ${picked.name} (${cellParameters(entry.cell)

@@ -15,7 +15,6 @@ import {
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, useRef, useState, type ReactNode } from 'react';
 import { Scatter } from 'react-chartjs-2';
-import { rotationsOf } from '@nagare/core/crystal/point-group';
 import type { PlotData } from '@nagare/core/refine/data-plots';
 import { run } from '../../engine/engine.ts';
 import '../../frame/chart-look.ts';
@@ -55,14 +54,25 @@ export default function DataPane(): ReactNode {
     enabled: !!input,
     staleTime: Infinity,
     gcTime: 60_000,
-    queryFn: () =>
-      run('plots', {
-        ...input!,
-        goodness: head?.readings?.s ?? 1,
-        ...(intake?.raw.batch ? { raw: inAxesOf(intake.raw, head!) } : {}),
-      }).result,
+    queryFn: async () => {
+      const batches = intake?.raw.batch ? { raw: await inAxesOf(intake.raw, head!) } : {};
+      return run('plots', { ...input!, goodness: head?.readings?.s ?? 1, ...batches }).result;
+    },
   });
   const data = query.data;
+  const hkl = data && chosen !== undefined ? ([data.h[chosen]!, data.k[chosen]!, data.l[chosen]!] as const) : undefined;
+  const { data: equivalents = [] } = useQuery({
+    queryKey: ['observations', head?.id, hkl?.join()],
+    enabled: !!hkl && !!intake && !!head?.structure,
+    staleTime: Infinity,
+    gcTime: 60_000,
+    queryFn: async () =>
+      run('observations', {
+        raw: await inAxesOf(intake!.raw, head!),
+        group: head!.structure!.spaceGroup,
+        hkl: hkl!,
+      }).result,
+  });
   const shown = useMemo(() => (data ? thinned(data) : []), [data]);
   const css = getComputedStyle(document.documentElement),
     ink = (n: string): string => css.getPropertyValue(n).trim();
@@ -138,16 +148,6 @@ export default function DataPane(): ReactNode {
     .sort((a, b) => b.v - a.v)
     .slice(0, 10);
   const c = chosen;
-  const equivalents =
-    c === undefined
-      ? []
-      : observations(
-          inAxesOf(intake!.raw, head!),
-          rotationsOf(head!.structure!.spaceGroup) as never,
-          data.h[c]!,
-          data.k[c]!,
-          data.l[c]!,
-        );
   const top = Math.max(...data.fo);
   return (
     <div className="panes data-panes">
@@ -176,7 +176,7 @@ export default function DataPane(): ReactNode {
             {equivalents.length
               ? equivalents
                   .slice(0, 8)
-                  .map((e) => `${e.h} ${e.k} ${e.l}: ${e.i.toFixed(1)}(${e.s.toFixed(1)})`)
+                  .map((e) => `${e.h} ${e.k} ${e.l}: ${e.intensity.toFixed(1)}(${e.sigma.toFixed(1)})`)
                   .join('; ')
               : 'one value of a merged list'}
           </span>
@@ -410,29 +410,4 @@ export default function DataPane(): ReactNode {
       </figure>
     </div>
   );
-}
-
-/** The measured values behind a merged reflection. */
-function observations(
-  raw: { count: number; h: Int16Array; k: Int16Array; l: Int16Array; intensity: Float64Array; sigma: Float64Array },
-  rotations: readonly (readonly number[])[],
-  h: number,
-  k: number,
-  l: number,
-): { h: number; k: number; l: number; i: number; s: number }[] {
-  const wanted = new Set(
-    rotations.flatMap((r) => {
-      const v = [
-        h * r[0]! + k * r[3]! + l * r[6]!,
-        h * r[1]! + k * r[4]! + l * r[7]!,
-        h * r[2]! + k * r[5]! + l * r[8]!,
-      ];
-      return [v.join(), v.map((x) => -x + 0).join()];
-    }),
-  );
-  const out: { h: number; k: number; l: number; i: number; s: number }[] = [];
-  for (let j = 0; j < raw.count; j++)
-    if (wanted.has(`${raw.h[j]},${raw.k[j]},${raw.l[j]}`))
-      out.push({ h: raw.h[j]!, k: raw.k[j]!, l: raw.l[j]!, i: raw.intensity[j]!, s: raw.sigma[j]! });
-  return out;
 }

@@ -1,17 +1,17 @@
 /** Hydrogens: the plan with its evidence, what is placed and how it is held, and turning by hand with the score live. */
 import { originalRef, positionOf, siteOf } from '@nagare/core/crystal/atom-ref';
-import { useEffect, useMemo, useState, type ReactNode, useEffectEvent } from 'react';
+import { useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
-import { orthogonalization } from '@nagare/core/crystal/cell';
 import { NO_CONTROLS, SHAPES, type Hold, type HydrogenShape } from '@nagare/core/crystal/controls';
 import { cartesian, contentsOfUnit } from '@nagare/core/crystal/structure';
-import { add, apply3, inverse3, normalize, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
-import { judgePlaces, planShape, rowFor, type HydrogenPlan, type HydrogenRow } from '@nagare/core/model/hydrogen-plan';
+import { subtract } from '@nagare/core/math/matrix3';
+import { planShape, rowFor, type HydrogenPlan, type HydrogenRow } from '@nagare/core/model/hydrogen-plan';
 import { holdHydrogens, placeHydrogens, withControls, withSites } from '@nagare/core/model/place-hydrogens';
 import type { MapResult } from '@nagare/core/tasks/registry';
 import { run } from '../../engine/engine.ts';
 import { NumberField, Sheet } from '../../frame/parts.tsx';
 import { useProject, useEdit } from '../../store/use-project.tsx';
+import { Turner } from './Turner.tsx';
 import { useExperiment } from './use-experiment.ts';
 
 const HOLDS: Hold[] = ['riding', 'rotating', 'restrained', 'free'];
@@ -502,85 +502,5 @@ function Placed({ labels, onAgain }: { labels: Map<string, string>; onAgain(ids:
         </button>
       </div>
     </>
-  );
-}
-
-/** Turns the hydrogens of one atom by hand about the bond or a screen-independent axis, with the density under them live. */
-function Turner({ groupId, map }: { groupId: string; map: MapResult | undefined }): ReactNode {
-  const { head, setGhost, selection } = useProject('head', 'setGhost', 'selection');
-  const edit = useEdit();
-  const s = head!.structure!;
-  const g = s.controls!.hydrogens.find((x) => x.id === groupId)!;
-  const at = (id: string): Vec3 => cartesian(s.cell, s.sites.find((x) => x.id === id)!.position);
-  const [angles, setAngles] = useState<[number, number, number]>([0, 0, 0]);
-  const parent = at(g.parent);
-  // A selected atom names a bond to turn about; else the Cartesian axes serve.
-  const other = selection.find((a) => siteOf(s, a) && !g.hydrogens.includes(a.site));
-  const bond = other && normalize(subtract(parent, cartesian(s.cell, positionOf(s, other))));
-  const axes: Vec3[] = [bond && bond.some((x) => Math.abs(x) > 1e-6) ? bond : [1, 0, 0], [0, 1, 0], [0, 0, 1]];
-  const positions = g.hydrogens.map((h) =>
-    angles.reduce((p, a, k) => add(parent, turn(subtract(p, parent), axes[k]!, (a * Math.PI) / 180)), at(h)),
-  );
-  const inverse = inverse3(orthogonalization(s.cell));
-  const bare = withSites(
-    s,
-    s.sites.filter((x) => !g.hydrogens.includes(x.id)),
-  );
-  const { density, partners } = judgePlaces({ structure: bare, ...(map ? { map } : {}) }, g.parent, positions);
-  const moved = angles.some((a) => a !== 0);
-  const show = useEffectEvent(() =>
-    setGhost(moved ? { title: 'turned', positions, elements: positions.map(() => 'H'), colour: 'gold' } : undefined),
-  );
-  useEffect(() => {
-    show();
-    return () => setGhost(undefined);
-  }, [angles, setGhost]);
-  return (
-    <div className="detail">
-      <p className="mb-1">
-        Turn by hand{bond ? ` (first angle about the bond from ${siteOf(s, other!)!.label})` : ''}: residual density{' '}
-        {density.map((x) => x.toFixed(2)).join(', ')} e/Å³ at the new places;{' '}
-        {partners.length
-          ? `bonds to ${partners.map((p) => `${p.label} (${p.distance.toFixed(2)} Å, ${p.angle.toFixed(0)}°)`).join(', ')}`
-          : 'no hydrogen-bond partner in reach'}
-        .
-      </p>
-      <div className="d-flex gap-2">
-        {angles.map((a, k) => (
-          <NumberField
-            key={k}
-            id={`turn-${k}`}
-            value={a}
-            digits={0}
-            step={5}
-            unit="°"
-            onChange={(v) => setAngles((x) => x.map((y, i) => (i === k ? v : y)) as [number, number, number])}
-          />
-        ))}
-      </div>
-      <div className="mt-1">
-        <button
-          className="word"
-          disabled={!moved}
-          onClick={() =>
-            void edit(
-              {
-                ...s,
-                sites: s.sites.map((x) => {
-                  const i = g.hydrogens.indexOf(x.id);
-                  return i < 0 ? x : { ...x, position: apply3(inverse, positions[i]!) };
-                }),
-              },
-              `hydrogens of ${s.sites.find((x) => x.id === g.parent)!.label} turned by hand`,
-            )
-          }
-        >
-          Keep
-        </button>
-        <button className="word" disabled={!moved} onClick={() => setAngles([0, 0, 0])}>
-          Back
-        </button>
-      </div>
-    </div>
   );
 }

@@ -20,8 +20,10 @@ export function useSymmetryReport(tolerance: number): {
     gcTime: 300_000,
     placeholderData: (old: SymmetryReport | undefined) =>
       old?.group.hall === structure?.spaceGroup.hall ? old : undefined,
-    queryFn: () =>
-      run('symmetry', { structure: structure!, tolerance, ...(raw ? { raw: inAxesOf(raw, head!) } : {}) }).result,
+    queryFn: async () => {
+      const measured = raw ? { raw: await inAxesOf(raw, head!) } : {};
+      return run('symmetry', { structure: structure!, tolerance, ...measured }).result;
+    },
   });
   return { report: query.data, working: query.isFetching, error: query.error ? query.error.message : undefined };
 }

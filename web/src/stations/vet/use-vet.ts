@@ -24,7 +24,7 @@ export function useVet(): { report: VetReport | undefined; working: boolean; sec
     queryFn: async () => {
       const m = head!,
         started = performance.now();
-      const raw = intake?.raw && !intake.raw.merged ? inAxesOf(intake.raw, m) : undefined;
+      const raw = intake?.raw && !intake.raw.merged ? await inAxesOf(intake.raw, m) : undefined;
       const input: VetInput = {
         structure: m.structure!,
         experiment: project.experiment,
