@@ -203,7 +203,7 @@ test('a plain list asks once for cell and wavelength', async ({ page }) => {
 });
 
 test('solving runs on the server too, and half a million reflections do not freeze the page', async ({ page }) => {
-  await openDemo(page, 'Benigara-2');
+  await openDemo(page, 'Mizuasagi');
   await page.getByRole('button', { name: 'Go on to Solve' }).click();
   await page.getByLabel('run on the server').check();
   await page.getByRole('button', { name: 'Solve', exact: true }).click();

@@ -1,7 +1,5 @@
 /** What every browser test shares: no error may reach the page, and the ways into a project. */
 import { expect, test, type Page } from '@playwright/test';
-import { existsSync, mkdirSync } from 'node:fs';
-import { join } from 'node:path';
 
 const problems = new WeakMap<Page, string[]>();
 
@@ -58,20 +56,11 @@ export async function exportProject(page: Page, name: string, path: string): Pro
   await download.saveAs(path);
 }
 
-/** A demo set at Refine, solved: from a project file that the first test of a run that needs it makes. */
+/** A demo set at Refine, solved (see make-projects.ts), at its latest mark. */
 export async function openSolved(page: Page, name: string): Promise<void> {
-  const folder = join(test.info().project.outputDir, 'projects');
-  const path = join(folder, `${name}.nagare`);
-  if (existsSync(path)) {
-    await page.goto('/');
-    await page.getByTestId('file-picker').setInputFiles(path);
-    await expect(marks(page)).toHaveCount(1);
-    await page.getByRole('link', { name: /Refine/ }).click();
-    await expect(page.getByRole('grid', { name: 'Sites' })).toBeVisible();
-    return;
-  }
-  await openDemo(page, name);
-  await solve(page);
-  mkdirSync(folder, { recursive: true });
-  await exportProject(page, name, path);
+  await page.goto('/');
+  await page.getByTestId('file-picker').setInputFiles(new URL(`projects/${name}.nagare`, import.meta.url).pathname);
+  await expect(marks(page)).not.toHaveCount(0);
+  await page.getByRole('link', { name: /Refine/ }).click();
+  await expect(page.getByRole('grid', { name: 'Sites' })).toBeVisible();
 }

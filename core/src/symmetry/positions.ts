@@ -82,34 +82,22 @@ export function specialPositions(group: SpaceGroup): SpecialPosition[] {
   const kinds = new Map<string, Flat>();
   // A set and its images under the group are one kind: the key is the smallest of the images' descriptions.
   const keyOf = (f: Flat): string => {
-    const images = all.map((o) => {
-      const p = multiply3(o.r, f.projection);
-      // Which set it is: its direction space, and the two probe points brought to it.
-      const conjugate = multiply3(p, inverseOf(o, all));
-      const at = apply3(o.r, f.shift).map((x, i) => x + o.t[i]!) as unknown as Vec3;
-      const base = apply3(
-        [
-          1 - conjugate[0],
-          -conjugate[1],
-          -conjugate[2],
-          -conjugate[3],
-          1 - conjugate[4],
-          -conjugate[5],
-          -conjugate[6],
-          -conjugate[7],
-          1 - conjugate[8],
-        ],
-        at,
-      );
-      return group.centring
-        .concat([[0, 0, 0]])
-        .map(
-          (c) =>
-            `${conjugate.map((x) => Math.round(x * 12)).join()}|${base.map((x, i) => Math.round(latticeFree(conjugate, c, i, x) * 720) % 720).join()}`,
-        )
-        .sort()[0]!;
-    });
-    return images.sort()[0]!;
+    let smallest: string | undefined;
+    for (const o of group.representatives) {
+      // Which set it is: its direction space, and where it lies across that.
+      const conjugate = multiply3(multiply3(o.r, f.projection), inverseOf(o, group.representatives));
+      const across = IDENTITY3.map((x, i) => x - conjugate[i]!) as unknown as Mat3;
+      const directions = conjugate.map((x) => Math.round(x * 12)).join();
+      const steps = [0, 1, 2].map((i) => smallestStep(across, i));
+      const [x, y, z] = apply3(o.r, f.shift);
+      for (const c of group.centring) {
+        const at = apply3(across, [x + o.t[0] + c[0], y + o.t[1] + c[1], z + o.t[2] + c[2]]);
+        const place = at.map((v, i) => Math.round(latticeFree(v, steps[i]!) * 720) % 720).join();
+        const key = `${directions}|${place}`;
+        if (smallest === undefined || key < smallest) smallest = key;
+      }
+    }
+    return smallest!;
   };
   const candidates: Flat[] = [];
   const seen = new Set<string>();
@@ -142,12 +130,15 @@ export function specialPositions(group: SpaceGroup): SpecialPosition[] {
           offer(powers);
           if (candidates.length > before) singles.push({ o: { r: o.r, t }, f: candidates[candidates.length - 1]! });
         }
-  // Intersections of lines and planes give the lines and points of higher symmetry.
+  // Intersections of lines and planes give the lines and points of higher symmetry; most meet where others have met.
+  const met = new Set<string>();
   for (let a = 0; a < singles.length; a++)
     for (let b = 0; b < a; b++) {
       if (!singles[a]!.f.freedom || !singles[b]!.f.freedom) continue;
       const x = meet(singles[a]!.f, singles[b]!.f);
-      if (x) {
+      const place = x?.map((v) => Math.round(v * 1e5)).join();
+      if (x && place && !met.has(place)) {
+        met.add(place);
         const complete = keepers(all, x);
         if (complete.length > 1) offer(complete);
       }
@@ -193,16 +184,12 @@ export function specialPositions(group: SpaceGroup): SpecialPosition[] {
   );
 }
 
-/** Coordinates of the part of a set's place that lattice translations along other directions cannot change. */
-function latticeFree(projection: Mat3, c: readonly number[], i: number, x: number): number {
-  // (1 − P)(base + c + n): the integer part n enters through (1 − P) too, and twelfths cover every such combination.
-  const moved =
-    x + c[i]! - (projection[3 * i]! * c[0]! + projection[3 * i + 1]! * c[1]! + projection[3 * i + 2]! * c[2]!);
-  const step = smallestStep(projection, i);
-  return moved - step * Math.floor(moved / step + 1e-6);
-}
-function smallestStep(p: Mat3, i: number): number {
-  const entries = [0, 1, 2].map((j) => Math.abs((i === j ? 1 : 0) - p[3 * i + j]!)).filter((x) => x > 1e-6);
+/** The part of a coordinate across a set that lattice translations cannot change: they enter through (1 − P), whose smallest entry is the step. */
+const latticeFree = (x: number, step: number): number => x - step * Math.floor(x / step + 1e-6);
+
+/** Least that a lattice translation moves a coordinate by, with `across` = 1 − P. */
+function smallestStep(across: Mat3, row: number): number {
+  const entries = [0, 1, 2].map((j) => Math.abs(across[3 * row + j]!)).filter((x) => x > 1e-6);
   return entries.length ? Math.min(1, ...entries) : 1;
 }
 

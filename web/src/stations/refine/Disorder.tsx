@@ -45,16 +45,21 @@ export function DisorderSheet(): ReactNode {
   const ellipsoids = useMemo(() => judgeEllipsoids(s), [s]);
   const [laying, setLaying] = useState<Laying | undefined>();
   const [turnBonds, setTurnBonds] = useState(true);
+  const searched = useRef<{ readonly key: string; readonly result: PlacesTaskResult } | undefined>(undefined);
   const now = laying?.markId === head!.id ? laying : undefined;
   const picked = selectedSites(s, selection).filter((i) => s.sites[i] && !isHydrogen(s.sites[i]!.element));
   const impossible = ellipsoids.filter((e) => e.kind === 'impossible');
 
   const begin = async (sites: number[]): Promise<void> => {
     if (!input) return;
-    const result = await perform('Laying out a second place', (tell) =>
-      run('places', { ...input, sites, turn: turnBonds }, tell),
-    );
+    // What was searched for once at this mark is at hand when the person comes back to it.
+    const key = `${head!.id}|${sites.join()}|${turnBonds}`;
+    const known = searched.current?.key === key ? searched.current.result : undefined;
+    const search = () =>
+      perform('Laying out a second place', (tell) => run('places', { ...input, sites, turn: turnBonds }, tell));
+    const result = known ?? (await search());
     if (!result) return;
+    searched.current = { key, result };
     setLaying({ markId: head!.id, sites, result, proposal: undefined });
     if (result.proposals[0]) show(result.proposals[0], sites, result);
     else setProblem('No place was found where the copy meets residual density. Choose other atoms, or lay it by hand.');
