@@ -1,5 +1,5 @@
-// From a fresh clone: installs what is missing, then type check, lint, unit tests and the browser tests.
-import { spawnSync } from 'node:child_process';
+// From a fresh clone: installs what is missing, then layout, type check, lint and build, unit tests, browser tests.
+import { spawn, spawnSync } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 
@@ -28,9 +28,37 @@ if (!existsSync(chromium)) {
     DEBIAN_FRONTEND: 'noninteractive',
   });
 }
-step('Layout', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']);
-step('Type check', 'npx', ['tsc', '--noEmit', '-p', 'tsconfig.json']);
-step('Lint', 'npx', ['eslint', '.']);
+
+/** Steps that do not need one another, side by side; what each printed comes when it is done. */
+async function together(steps) {
+  const results = await Promise.all(
+    steps.map(
+      ([title, command, args]) =>
+        new Promise((resolve) => {
+          const child = spawn(command, args, { cwd: root, env: process.env });
+          let said = '';
+          child.stdout.on('data', (d) => (said += d));
+          child.stderr.on('data', (d) => (said += d));
+          child.on('error', (e) => resolve({ title, status: 1, said: e.message }));
+          child.on('close', (status) => {
+            process.stdout.write(`\n== ${title}\n${said}`);
+            resolve({ title, status: status ?? 1 });
+          });
+        }),
+    ),
+  );
+  for (const { title, status } of results)
+    if (status !== 0) {
+      process.stderr.write(`\n${title} failed.\n`);
+      process.exit(status);
+    }
+}
+
+await together([
+  ['Layout', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']],
+  ['Type check', 'npx', ['tsc', '--noEmit', '-p', 'tsconfig.json']],
+  ['Lint', 'npx', ['eslint', '.']],
+  ['Building the application', 'npx', ['vite', 'build', 'web', '--logLevel', 'warn']],
+]);
 step('Unit tests', 'npx', ['vitest', 'run']);
-step('Building the application', 'npx', ['vite', 'build', 'web', '--logLevel', 'warn']);
 step('Browser tests', 'npx', ['playwright', 'test']);

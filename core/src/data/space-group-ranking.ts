@@ -161,8 +161,7 @@ function senseOf(r: Mat3, axis: readonly number[]): number {
 
 /** Words for the reflections with h·R = h and what remains of them. */
 export function conditionText(o: Operator): string {
-  const letters = ['h', 'k', 'l'];
-  // Invariant indices: project three generic triples and read off zero and shared entries.
+  // Invariant indices: three generic triples are projected, and zero and shared entries read off.
   const type = rotationType(o.r),
     order = type > 0 ? type : 2;
   const project = (v: readonly number[]): number[] => {
@@ -179,28 +178,52 @@ export function conditionText(o: Operator): string {
     [13, -5, 3],
     [2, 17, -19],
   ].map(project);
-  const names = letters.map((letter, i) => {
-    if (samples.every((s) => Math.abs(s[i]!) < 1e-9)) return '0';
-    for (let j = 0; j < i; j++) {
-      if (samples.every((s) => Math.abs(s[i]! - s[j]!) < 1e-9)) return letters[j]!;
-      if (samples.every((s) => Math.abs(s[i]! + s[j]!) < 1e-9)) return `−${letters[j]}`;
-    }
-    return letter;
-  });
+  const parts = relatedIndices(samples);
   const w = intrinsicTranslation(o).map((x) => x - Math.floor(x + 1e-9));
   const denominator = [2, 3, 4, 6].find((d) => w.every((x) => Math.abs(x * d - Math.round(x * d)) < 1e-4)) ?? 12;
   const terms = new Map<string, number>();
   w.forEach((x, i) => {
-    const name = names[i]!;
-    if (name === '0') return;
-    const key = name.replace('−', '');
-    terms.set(key, (terms.get(key) ?? 0) + Math.round(x * denominator) * (name.startsWith('−') ? -1 : 1));
+    const { letter, factor } = parts[i]!;
+    if (factor) terms.set(letter, (terms.get(letter) ?? 0) + Math.round(x * denominator) * factor);
   });
   const text = [...terms]
     .filter(([, c]) => c % denominator)
     .map(([k, c]) => (Math.abs(c % denominator) === 1 ? '' : Math.abs(c % denominator)) + k)
     .join(' + ');
-  return `${names.join('')}: ${text} = ${denominator}n`;
+  const names = parts.map(({ letter, factor }) =>
+    factor ? `${factor < 0 ? '−' : ''}${Math.abs(factor) === 1 ? '' : Math.abs(factor)}${letter}` : '0',
+  );
+  return `${names.join(names.some((n) => n.length > 2) ? ' ' : '')}: ${text} = ${denominator}n`;
+}
+
+/** An index as a multiple of a letter; 0 where it vanishes. */
+interface IndexPart {
+  readonly letter: string;
+  readonly factor: number;
+}
+
+/** How the indices of a class of reflections hang together, from examples of it: (h, h, l), (0, k, 0), (−2k, k, l). */
+function relatedIndices(samples: readonly (readonly number[])[]): IndexPart[] {
+  const parts: IndexPart[] = [];
+  const ratio = (i: number, j: number): number | undefined => {
+    const r = samples[0]![i]! / samples[0]![j]!;
+    return samples.every((s) => Math.abs(s[i]! - r * s[j]!) < 1e-9) ? r : undefined;
+  };
+  ['h', 'k', 'l'].forEach((letter, i) => {
+    if (samples.every((s) => Math.abs(s[i]!) < 1e-9)) return void parts.push({ letter, factor: 0 });
+    for (let j = 0; j < i; j++) {
+      const r = parts[j]!.factor ? ratio(i, j) : undefined;
+      if (r === undefined) continue;
+      // The smaller of the two has the letter, so that no index is a fraction of another.
+      if (Math.abs(r) < 1 - 1e-9) {
+        parts[j] = { letter, factor: Math.round(1 / r) };
+        break;
+      }
+      return void parts.push({ letter: parts[j]!.letter, factor: Math.round(r) * parts[j]!.factor });
+    }
+    parts.push({ letter, factor: 1 });
+  });
+  return parts;
 }
 
 /** log[p(I | absent)/p(I | present)] for one reflection; Gaussian noise against an exponential law folded with noise. */

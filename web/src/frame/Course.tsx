@@ -1,4 +1,5 @@
 /** The history of the model as a flowing line: a dot a mark, height by R1 on a log scale, branches as side streams. */
+import './course.scss';
 import { useMemo, useRef, useState, type ReactNode } from 'react';
 import { agreementOf, nameOfMark, structureOfContent, type Mark } from '../store/marks.ts';
 import { useProject } from '../store/use-project.tsx';
@@ -126,7 +127,8 @@ export function Course(): ReactNode {
       {!marks.length && <span className="caption">Course: each step of the model will leave a mark here.</span>}
       {marks.length > 0 && (
         <div
-          style={{ overflowX: 'auto', overflowY: 'hidden', height: Math.min(height, 170), marginRight: 396 }}
+          className="steps"
+          style={{ height: Math.min(height, 170) }}
           ref={(el) => {
             if (el && head && el.dataset['at'] !== head.id) {
               el.dataset['at'] = head.id;
@@ -268,8 +270,7 @@ export function Course(): ReactNode {
             </button>
             {naming && subject ? (
               <input
-                className="form-control form-control-sm"
-                style={{ width: 170 }}
+                className="form-control form-control-sm w-20ch"
                 aria-label="Name of the mark"
                 autoFocus
                 defaultValue={subject.name ?? ''}
@@ -287,10 +288,8 @@ export function Course(): ReactNode {
               <b className="text-truncate ms-2">{nameOfMark(shown.m)}</b>
             )}
           </div>
-          <div className="mono" style={{ fontSize: '.78rem' }}>
-            {figuresOf(shown.m)}
-          </div>
-          <div className="soft" style={{ fontSize: '.74rem' }}>
+          <div className="mono fine">{figuresOf(shown.m)}</div>
+          <div className="soft fine">
             {TITLE[shown.m.kind]} {new Date(shown.m.created).toLocaleTimeString()} · {contentsOf(shown.m)}
           </div>
         </div>

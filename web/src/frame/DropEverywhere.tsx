@@ -1,4 +1,5 @@
 /** Files dropped, picked or pasted anywhere: read in a worker, said in one sentence, then taken in. */
+import './drop.scss';
 import { createContext, useCallback, useContext, useEffect, useRef, useState, type ReactNode } from 'react';
 import { Button, Modal } from 'react-bootstrap';
 import { useLocation, useNavigate } from 'react-router';

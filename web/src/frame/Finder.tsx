@@ -1,4 +1,5 @@
 /** Plain words to reach any station, action, atom or selection. */
+import './finder.scss';
 import { atomsOfSites } from '../store/selection.ts';
 import { useProject } from '../store/use-project.tsx';
 import { useEffect, useMemo, useState, type ReactNode } from 'react';

@@ -1,4 +1,5 @@
 /** All projects, a place to drop files, and the demo sets. */
+import './home.scss';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useState, type ReactNode } from 'react';
 import { Button, Modal } from 'react-bootstrap';

@@ -38,7 +38,7 @@ export function Inspector(): ReactNode {
         onChange={(e) => apply(changeElement(s, sites, e))}
       />
       {one && (
-        <table className="w-100 mono my-2" style={{ fontSize: '.8rem' }}>
+        <table className="w-100 mono my-2 fine">
           <tbody>
             {(['x', 'y', 'z'] as const).map((axis, k) => (
               <tr key={axis}>
@@ -174,7 +174,7 @@ function Surroundings({ site, covariance }: { site: number; covariance: Paramete
   );
   if (!near.length) return <p className="soft">No atom within bonding distance.</p>;
   return (
-    <table className="w-100 mono" style={{ fontSize: '.8rem' }}>
+    <table className="w-100 mono fine">
       <tbody>
         {near.map(({ b, ref, m }, i) => (
           <tr key={i}>

@@ -2,6 +2,7 @@
  * Catches what fails while a part of the page is drawn, so that the rest goes on and the project stays as it is. Every
  * pane, desk and station hangs over one.
  */
+import './net.scss';
 import type { ReactNode } from 'react';
 import { ErrorBoundary, type FallbackProps } from 'react-error-boundary';
 import { Link } from 'react-router';

@@ -1,4 +1,5 @@
 /** The frame around a project: stations on one line, desk, scene, inspector, course, finder. */
+import './frame.scss';
 import { lazy, Suspense, useCallback, useEffect, useState, type ComponentType, type ReactNode } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { Link, Navigate, NavLink, useNavigate, useParams } from 'react-router';
@@ -365,7 +366,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
             </Dropdown>
           )}
         </div>
-        <nav aria-label="Stations" className="d-flex flex-grow-1" style={{ minWidth: 0 }}>
+        <nav aria-label="Stations" className="d-flex flex-grow-1 shrinks">
           <ul className="stations">
             {STATIONS.filter(
               (s) =>
@@ -392,7 +393,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
         </button>
       </header>
       <div className="middle">
-        <div className="d-flex" style={{ minHeight: 0 }}>
+        <div className="d-flex shrinks">
           {wide > 0 && (
             <aside className="desk" style={{ width: wide }} aria-label="Desk">
               <Net part={`The desk of ${nameOf(station)}`}>

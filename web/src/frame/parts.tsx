@@ -1,4 +1,5 @@
 /** Small pieces every station uses: sheets, gauges, number fields. */
+import './parts.scss';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 
 /** A piece of the desk: title, one sentence of state, the main action. With `fold` its body opens and closes, and the browser remembers. */

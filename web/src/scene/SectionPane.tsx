@@ -1,4 +1,5 @@
 /** A flat section of the map through three atoms (or the best plane of more), drawn as contour lines in e/Å³. */
+import './section.scss';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { orthogonalization } from '@nagare/core/crystal/cell';
 import { cartesian } from '@nagare/core/crystal/structure';

@@ -1,4 +1,5 @@
 /** Fit: phases against a powder pattern. */
+import './fit.scss';
 import { useEffect, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { useProject } from '../../store/use-project.tsx';

@@ -496,8 +496,7 @@ function PhaseParameters({
               <label>
                 Weighed in as a standard{' '}
                 <input
-                  className="form-control form-control-sm d-inline-block n"
-                  style={{ width: '7ch' }}
+                  className="form-control form-control-sm d-inline-block n w-7ch"
                   defaultValue={phase.weighed !== undefined ? 100 * phase.weighed : ''}
                   placeholder="no"
                   onBlur={(e) => {
@@ -670,8 +669,7 @@ function DirectionField({
         {label}{' '}
         <input
           id={id}
-          className="form-control form-control-sm d-inline-block n"
-          style={{ width: '9ch' }}
+          className="form-control form-control-sm d-inline-block n w-9ch"
           placeholder="none"
           defaultValue={value?.join(' ') ?? ''}
           key={value?.join() ?? ''}

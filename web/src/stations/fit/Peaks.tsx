@@ -146,8 +146,7 @@ export function PeaksSheet(): ReactNode {
         </label>
         <input
           id="significance"
-          className="form-control form-control-sm n"
-          style={{ width: '6ch' }}
+          className="form-control form-control-sm n w-6ch"
           value={significance}
           inputMode="decimal"
           onChange={(e) => {
@@ -174,7 +173,7 @@ export function PeaksSheet(): ReactNode {
       {peaks && peaks.length > 0 && (
         <details>
           <summary>Table of peaks</summary>
-          <div style={{ maxHeight: 200, overflow: 'auto' }}>
+          <div className="short-list">
             <table>
               <thead>
                 <tr>
@@ -368,8 +367,7 @@ export function IndexSheet(): ReactNode {
         </label>
         <input
           id="index-error"
-          className="form-control form-control-sm n"
-          style={{ width: '7ch' }}
+          className="form-control form-control-sm n w-7ch"
           defaultValue={tolerance}
           onBlur={(e) => {
             const v = Number(e.target.value);
@@ -379,8 +377,7 @@ export function IndexSheet(): ReactNode {
         <span className="soft">°,</span>
         <input
           aria-label="Lines that may be foreign"
-          className="form-control form-control-sm n"
-          style={{ width: '5ch' }}
+          className="form-control form-control-sm n w-5ch"
           defaultValue={impurities}
           onBlur={(e) => setImpurities(Math.max(0, Math.round(Number(e.target.value)) || 0))}
         />

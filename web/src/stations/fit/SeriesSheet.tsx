@@ -176,7 +176,7 @@ function SeriesChart({
                   r="3"
                   role="button"
                   tabIndex={0}
-                  style={{ cursor: 'pointer' }}
+                  className="pointer"
                   onClick={() => open(p.x)}
                   onKeyDown={(e) => {
                     if (e.key === 'Enter') open(p.x);

@@ -1,4 +1,5 @@
 /** The shelf: reference structures by search, looked at before they are taken. It leaves the pattern in sight. */
+import './shelf.scss';
 import { useQuery } from '@tanstack/react-query';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';

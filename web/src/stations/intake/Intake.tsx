@@ -265,9 +265,7 @@ function CellSheet({ cell }: { cell: Cell }): ReactNode {
         </p>
       )}
       {lattice?.changed && (
-        <p className="mono mb-0" style={{ fontSize: '.8rem' }}>
-          new axes = old · ({lattice.p.map((x) => Number(x.toFixed(3))).join(' ')})
-        </p>
+        <p className="mono mb-0 fine">new axes = old · ({lattice.p.map((x) => Number(x.toFixed(3))).join(' ')})</p>
       )}
       {lattice && (
         <details>
@@ -310,7 +308,7 @@ function CellSheet({ cell }: { cell: Cell }): ReactNode {
               )}
             </tbody>
           </table>
-          <p className="soft mb-0 mt-1 mono" style={{ fontSize: '.75rem' }}>
+          <p className="soft mb-0 mt-1 mono fine">
             reduced:{' '}
             {cellParameters(lattice.reducedCell)
               .map((x, i) => x.toFixed(i < 3 ? 3 : 2))

@@ -42,7 +42,7 @@ export function PatternIntakeDesk(): ReactNode {
         }
       >
         {patterns.length > 1 && (
-          <div style={{ maxHeight: 230, overflow: 'auto' }}>
+          <div className="short-list">
             <table>
               <tbody>
                 {patterns.map((p, i) => (

@@ -1,4 +1,5 @@
 /** Reflections where they lie: the whole reciprocal lattice turned by hand, or one layer of it, coloured by strength or by what the space group forbids. */
+import './intake.scss';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { useQuery } from '@tanstack/react-query';
 import { reciprocalAxes } from '@nagare/core/data/lattice-points';

@@ -1,4 +1,5 @@
 /** Publish: the CIF, the form, tables, the report, the sentence for the experimental section, the project file. */
+import './publish.scss';
 import { useMemo, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';

@@ -186,8 +186,7 @@ export default function DataPane(): ReactNode {
             </label>
             <input
               id="why-out"
-              className="form-control form-control-sm"
-              style={{ width: 180 }}
+              className="form-control form-control-sm w-20ch"
               value={reason}
               onChange={(e) => setReason(e.target.value)}
             />
@@ -279,8 +278,7 @@ export default function DataPane(): ReactNode {
           <input
             id="limit"
             ref={limit}
-            className="form-control form-control-sm mono"
-            style={{ width: 80 }}
+            className="form-control form-control-sm mono w-9ch"
             defaultValue={t.dMin?.toFixed(2) ?? ''}
             placeholder="click a point"
           />

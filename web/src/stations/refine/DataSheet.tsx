@@ -250,11 +250,7 @@ export function DataSheet(): ReactNode {
             Add
           </button>
         </div>
-        <label
-          className="word"
-          style={{ cursor: 'pointer' }}
-          title="Lines of h k l in the first component and h k l in the second"
-        >
+        <label className="word pointer" title="Lines of h k l in the first component and h k l in the second">
           Read a list of overlaps
           <input
             type="file"

@@ -142,7 +142,7 @@ export function ExpectedSheet(): ReactNode {
         <button className="word" onClick={() => setSketching(true)}>
           Sketch
         </button>
-        <label className="word" style={{ cursor: 'pointer' }}>
+        <label className="word pointer">
           File
           <input
             type="file"
@@ -317,7 +317,7 @@ function Picture({
     <svg
       viewBox={`0 0 ${box.w} ${box.h}`}
       width="100%"
-      style={{ maxHeight: 220 }}
+      className="sketch"
       role="img"
       aria-label="Expected molecule with the labels of the atoms found"
     >
@@ -346,7 +346,7 @@ function Picture({
             key={i}
             tabIndex={0}
             role="button"
-            style={{ cursor: 'pointer' }}
+            className="pointer"
             onClick={() => onPick(i)}
             onKeyDown={(e) => {
               if (e.key === 'Enter') onPick(i);
@@ -412,7 +412,7 @@ function Sketch({ start, onDone }: { start: string; onDone(molfile: string | und
         </Modal.Title>
       </Modal.Header>
       <Modal.Body>
-        <div ref={host} style={{ height: 420 }} />
+        <div ref={host} className="sketch-pad" />
       </Modal.Body>
       <Modal.Footer>
         <Button variant="outline-secondary" onClick={() => onDone(undefined)}>

@@ -1,4 +1,5 @@
 /** Refine: readings first, then the work in the order in which it is done. */
+import './refine.scss';
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';

@@ -120,8 +120,7 @@ export function SitesTable(): ReactNode {
       state={`${s.sites.length} in the asymmetric unit of ${s.spaceGroup.symbol}.`}
       action={
         <input
-          className="form-control form-control-sm"
-          style={{ width: 150 }}
+          className="form-control form-control-sm w-20ch"
           placeholder="filter by label or words"
           aria-label="Filter sites by label or words"
           value={filter}
@@ -164,7 +163,7 @@ export function SitesTable(): ReactNode {
         onKeyDown={move}
         onClick={press}
       >
-        <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>
+        <div className="rows" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((v) => {
             const i = rows[v.index]!,
               x = s.sites[i]!;
@@ -239,7 +238,7 @@ export function SitesTable(): ReactNode {
           </>
         )}
       </div>
-      <p className="soft mb-0 mt-1" style={{ fontSize: '.75rem' }}>
+      <p className="soft mb-0 mt-1 fine">
         Arrow keys walk, Shift or Ctrl picks several, an entry changes all that are picked, Delete removes, Ctrl+Z goes
         back. ○ isotropic, ⬭ anisotropic.
       </p>

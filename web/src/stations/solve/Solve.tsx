@@ -1,4 +1,5 @@
 /** Solve: seeds run side by side, candidates appear as they are found, the best is preselected. */
+import './solve.scss';
 import { useProject, useProjectStore } from '../../store/use-project.tsx';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';

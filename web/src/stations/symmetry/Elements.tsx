@@ -108,9 +108,7 @@ export function ElementsSheet({ report }: { report: SymmetryReport }): ReactNode
       {picked && (
         <div className="detail">
           <b>{picked.words}</b>
-          <p className="mono mb-1" style={{ fontSize: '.8rem' }}>
-            {operatorToXyz(picked.operator)}
-          </p>
+          <p className="mono mb-1 fine">{operatorToXyz(picked.operator)}</p>
           <p className="mb-1">
             {on.length ? (
               <>

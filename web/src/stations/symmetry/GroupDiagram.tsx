@@ -181,9 +181,8 @@ export function GroupDiagram({
         </text>
       </svg>
       <figcaption>
-        Planes edge-on in <span style={{ color: 'var(--indigo)' }}>indigo</span> (mirrors full, glides broken), axes in{' '}
-        <span style={{ color: 'var(--gold)' }}>gold</span>, centres as{' '}
-        <span style={{ color: 'var(--vermilion)' }}>rings</span>.
+        Planes edge-on in <span className="ink-indigo">indigo</span> (mirrors full, glides broken), axes in{' '}
+        <span className="ink-gold">gold</span>, centres as <span className="ink-vermilion">rings</span>.
         {across.length
           ? ` Parallel to the page: ${[...new Set(across.map((e) => `${e.symbol} at ${'xyz'[along]} = ${fractionWords(e.at[along]!)}`))].join(', ')}.`
           : ''}

@@ -1,4 +1,5 @@
 /** Symmetry: what the group is, in which setting, what was missed, what is too much. */
+import './symmetry.scss';
 import { atomsOfSites } from '../../store/selection.ts';
 import { useProject, useProjectStore } from '../../store/use-project.tsx';
 import { useMemo, useState, type ReactNode } from 'react';
@@ -171,9 +172,7 @@ function MissedSheet({
             </span>
           </header>
           <p className="mb-1">{m.words}</p>
-          <p className="mono soft mb-1" style={{ fontSize: '.76rem' }}>
-            {changeWords(m.change)}
-          </p>
+          <p className="mono soft mb-1 fine">{changeWords(m.change)}</p>
           {m.misfits.length > 0 && (
             <p className="mb-1">
               Do not fit:{' '}
@@ -307,11 +306,7 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
                   <b>{prettySymbol(c.group.symbol)}</b>
                   <br />
                   <span className="soft">{c.reasons.join('; ')}</span>
-                  {!c.present && (
-                    <div className="mono soft" style={{ fontSize: '.72rem' }}>
-                      {changeWords(c.change)}
-                    </div>
-                  )}
+                  {!c.present && <div className="mono soft fine">{changeWords(c.change)}</div>}
                 </td>
                 <td className="n">
                   {v.slice(0, 3).map((x, i) => (
@@ -348,7 +343,7 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
           {all ? 'Fewer settings' : `${report.settings.length - 4} more settings`}
         </button>
       )}
-      <p className="soft mt-1 mb-2 mono" style={{ fontSize: '.76rem' }}>
+      <p className="soft mt-1 mb-2 mono fine">
         reduced cell ({report.reduced.words}): {cellText(report.reduced.cell).join(' ')}
       </p>
       <div className="field">

@@ -1,4 +1,5 @@
 /** Vet: what is wrong, what must be explained, what is worth knowing; each with its evidence, a way to see it and a way out. */
+import './vet.scss';
 import { atomsOfSites } from '../../store/selection.ts';
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
@@ -128,7 +129,7 @@ export function VetDesk(): ReactNode {
               const lacks = report.silent.find((x) => x.id === c.id);
               return (
                 <tr key={c.id} className={lacks ? 'soft' : ''}>
-                  <td style={{ whiteSpace: 'nowrap' }}>{c.name}</td>
+                  <td className="text-nowrap">{c.name}</td>
                   <td>
                     {c.looks}
                     {lacks ? ` (${lacks.lacks.startsWith('stopped') ? lacks.lacks : `needs ${lacks.lacks}`})` : ''}

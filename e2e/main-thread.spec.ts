@@ -1,0 +1,130 @@
+/**
+ * What blocks the page while work is done. A task counts against a loop that takes 50 ms in the same page when it is at
+ * rest, timed again while the work runs, so that a slow or busy machine is measured by itself. The picture is taken away:
+ * without a graphics card drawing blocks more than anything that is looked for here.
+ */
+import { readFileSync } from 'node:fs';
+import { expect, test, type Page } from '@playwright/test';
+import { shippedShelf } from '@nagare/core/shelf/entry';
+import { structureCif } from '@nagare/core/publish/structure-cif';
+import { openSolved, watchForErrors } from './support.ts';
+
+const { expected } = watchForErrors();
+
+/** So many times the loop the longest task may take: a new mark is drawn in one, with every sheet that shows it. */
+const LONGEST = 8;
+/** Share of the time that all of them may take together: work of the run that leaked to the page would be most of it. */
+const SHARE = 0.12;
+
+/** No WebGL in this page, and every task over 50 ms written down but those of `spin`. */
+async function watchTasks(page: Page): Promise<void> {
+  await page.addInitScript(() => {
+    const getContext = HTMLCanvasElement.prototype.getContext as (kind: string, ...rest: unknown[]) => unknown;
+    HTMLCanvasElement.prototype.getContext = function (this: HTMLCanvasElement, kind: string, ...rest: unknown[]) {
+      return kind.startsWith('webgl') ? null : getContext.call(this, kind, ...rest);
+    } as typeof HTMLCanvasElement.prototype.getContext;
+    const watch = { tasks: [] as { start: number; duration: number }[], own: [] as [number, number][], rounds: 0 };
+    Object.assign(window, { watch });
+    new PerformanceObserver((list) => {
+      for (const e of list.getEntries()) watch.tasks.push({ start: e.startTime, duration: e.duration });
+    }).observe({ entryTypes: ['longtask'] });
+  });
+}
+
+interface Watch {
+  tasks: { start: number; duration: number }[];
+  own: [number, number][];
+  rounds: number;
+}
+
+/** ms that the loop takes; sized to 50 ms the first time. */
+const spin = (page: Page): Promise<number> =>
+  page.evaluate(() => {
+    const { watch } = window as unknown as { watch: Watch };
+    const loop = (rounds: number): number => {
+      const from = performance.now();
+      let x = 0.5;
+      for (let i = 0; i < rounds; i++) x = 3.7 * x * (1 - x);
+      watch.own.push([from, performance.now()]);
+      return x > 2 ? 0 : performance.now() - from;
+    };
+    if (!watch.rounds) {
+      loop(1e6);
+      watch.rounds = Math.round((1e6 * 50) / loop(1e6));
+    }
+    return loop(watch.rounds);
+  });
+
+/** Longest task since it was last asked, ms, and the time of them all. */
+const worst = (page: Page): Promise<{ longest: number; sum: number }> =>
+  page.evaluate(() => {
+    const { watch } = window as unknown as { watch: Watch };
+    const ours = watch.tasks.filter(
+      (t) => !watch.own.some(([from, to]) => from < t.start + t.duration && to > t.start),
+    );
+    watch.tasks = [];
+    return {
+      longest: Math.max(0, ...ours.map((t) => t.duration)),
+      sum: ours.reduce((sum, t) => sum + t.duration, 0),
+    };
+  });
+
+/** Does something again and again until it is over, the loop between; holds what blocked the page against both. */
+async function holdsNothingUp(page: Page, goesOn: () => Promise<boolean>): Promise<void> {
+  const loops: number[] = [];
+  const from = Date.now();
+  await worst(page);
+  do {
+    loops.push(await spin(page));
+    await page.waitForTimeout(250);
+  } while (await goesOn());
+  const loop = loops.sort((a, b) => a - b)[Math.floor(loops.length / 2)]!;
+  const { longest, sum } = await worst(page);
+  expect(longest / loop).toBeLessThan(LONGEST);
+  expect(sum / (Date.now() - from)).toBeLessThan(SHARE);
+}
+
+test('a hydrate settles without holding the page up', async ({ page }) => {
+  await watchTasks(page);
+  await openSolved(page, 'Mizuasagi');
+  await expect(page.getByText('This browser offers no WebGL')).toBeVisible();
+  await spin(page);
+  await page.getByRole('button', { name: 'Settle', exact: true }).click();
+  await expect(page.locator('.work')).toHaveCount(1);
+  await holdsNothingUp(page, async () => (await page.locator('.work').count()) > 0);
+  expected(page, /WebGL/);
+});
+
+/** A reference structure as a file. */
+function referenceFile(id: string): { name: string; mimeType: string; buffer: Buffer } {
+  const { structure, name } = shippedShelf().find((x) => x.id === id)!;
+  const experiment = { kept: { _chemical_name_common: name } };
+  const cif = structureCif({ name: id, structure, experiment, date: '2026-11-26' });
+  return { name: `${id}.cif`, mimeType: 'chemical/x-cif', buffer: Buffer.from(cif) };
+}
+
+test('the pattern of a frit of four phases follows a constant without holding the page up', async ({ page }) => {
+  await watchTasks(page);
+  await page.goto('/');
+  const pattern = readFileSync(new URL('../demo/data/frit-31.xye', import.meta.url));
+  await page
+    .getByTestId('file-picker')
+    .setInputFiles([
+      { name: 'frit-31.xye', mimeType: 'text/plain', buffer: pattern },
+      ...['corundum', 'zircon', 'brucite', 'rutile'].map(referenceFile),
+    ]);
+  await page.getByRole('button', { name: /Take (it|them) in/ }).click({ timeout: 30_000 });
+  await page.getByRole('link', { name: /Fit/ }).click();
+  await expect(page.getByTestId('pattern')).toBeVisible();
+  const constant = page.getByLabel(/^a of /).first();
+  await constant.scrollIntoViewIfNeeded();
+  await constant.focus();
+  await page.keyboard.press('ArrowUp');
+  await page.waitForTimeout(3000);
+  await spin(page);
+  let steps = 0;
+  await holdsNothingUp(page, async () => {
+    for (let i = 0; i < 5; i++) await page.keyboard.press(steps % 2 ? 'ArrowDown' : 'ArrowUp');
+    return ++steps < 8;
+  });
+});
