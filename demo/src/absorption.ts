@@ -2,7 +2,7 @@
 import { axisVectors, cellVolume, inverseSpacing, reciprocalMetric } from '@nagare/core/crystal/cell';
 import { RawBuilder, type RawReflections } from '@nagare/core/crystal/reflections';
 import { cellContents, type Structure } from '@nagare/core/crystal/structure';
-import { cross, multiply3, normalize, turn, type Mat3, type Vec3 } from '@nagare/core/math/matrix3';
+import { cross, multiply3, normalize, turn, type Mat3, type Vec3, toVec3 } from '@nagare/core/math/matrix3';
 import type { Random } from '@nagare/core/math/random';
 import { absorptionCoefficient } from '@nagare/core/scattering/form-factor';
 import { calculatedIntensities, type Measurement } from './simulate.ts';
@@ -32,7 +32,7 @@ export function measureAbsorbing(s: Structure, m: Measurement, size: Vec3, rando
   const mu = absorptionCoefficient(cellContents(s), 1, cellVolume(s.cell), m.wavelength);
   const [a, b, cc] = axisVectors(s.cell),
     v = cellVolume(s.cell);
-  const star = [cross(b, cc), cross(cc, a), cross(a, b)].map((x) => x.map((y) => y / v) as unknown as Vec3);
+  const star = [cross(b, cc), cross(cc, a), cross(a, b)].map((x) => toVec3(x.map((y) => y / v)));
   const B: Mat3 = [
     star[0]![0],
     star[1]![0],
@@ -46,9 +46,8 @@ export function measureAbsorbing(s: Structure, m: Measurement, size: Vec3, rando
   ];
   const ub = multiply3(SETTING, B);
   const half: Vec3 = [size[0] / 2, size[1] / 2, size[2] / 2];
-  const points = Array.from(
-    { length: 60 },
-    (): Vec3 => [0, 1, 2].map((i) => (2 * random.next() - 1) * half[i]!) as unknown as Vec3,
+  const points = Array.from({ length: 60 }, (): Vec3 =>
+    toVec3([0, 1, 2].map((i) => (2 * random.next() - 1) * half[i]!)),
   );
   // The plate stands askew to the cell.
   const toPlate: Mat3 = multiply3(
@@ -56,9 +55,7 @@ export function measureAbsorbing(s: Structure, m: Measurement, size: Vec3, rando
     [1, 0, 0, 0, Math.cos(0.5), -Math.sin(0.5), 0, Math.sin(0.5), Math.cos(0.5)],
   );
   const inPlate = (u: Vec3): Vec3 =>
-    [0, 1, 2].map(
-      (i) => toPlate[3 * i]! * u[0] + toPlate[3 * i + 1]! * u[1] + toPlate[3 * i + 2]! * u[2],
-    ) as unknown as Vec3;
+    toVec3([0, 1, 2].map((i) => toPlate[3 * i]! * u[0] + toPlate[3 * i + 1]! * u[1] + toPlate[3 * i + 2]! * u[2]));
   const scales = [1, 0.86, 1.17, 0.94, 1.08, 0.79];
   const mean = c.f2.reduce((p, q) => p + q, 0) / c.count;
   const g = reciprocalMetric(s.cell);
@@ -70,9 +67,7 @@ export function measureAbsorbing(s: Structure, m: Measurement, size: Vec3, rando
     const times = Math.max(1, Math.floor(m.repeats + random.next()));
     for (let r = 0; r < times; r++) {
       const h: Vec3 = normalize(
-        [0, 1, 2].map(
-          (k) => ub[3 * k]! * c.h[i]! + ub[3 * k + 1]! * c.k[i]! + ub[3 * k + 2]! * c.l[i]!,
-        ) as unknown as Vec3,
+        toVec3([0, 1, 2].map((k) => ub[3 * k]! * c.h[i]! + ub[3 * k + 1]! * c.k[i]! + ub[3 * k + 2]! * c.l[i]!)),
       );
       // Any turn about the scattering vector diffracts; the rows of the setting are that vector and two across it.
       const across = normalize(cross(h, Math.abs(h[2]) < 0.9 ? [0, 0, 1] : [1, 0, 0]));
@@ -80,7 +75,7 @@ export function measureAbsorbing(s: Structure, m: Measurement, size: Vec3, rando
         z = cross(h, y);
       const sin = (m.wavelength * invD) / 2,
         cos = Math.sqrt(1 - sin * sin);
-      const back = (p: number, q: number): Vec3 => [0, 1, 2].map((k) => h[k]! * p + y[k]! * q) as unknown as Vec3;
+      const back = (p: number, q: number): Vec3 => toVec3([0, 1, 2].map((k) => h[k]! * p + y[k]! * q));
       const source = inPlate(back(sin, -cos)),
         leaving = inPlate(back(sin, cos));
       const transmission =

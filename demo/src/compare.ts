@@ -3,7 +3,7 @@ import { metricTensor } from '@nagare/core/crystal/cell';
 import { allOperators } from '@nagare/core/crystal/space-group';
 import { operatorsNear } from '@nagare/core/crystal/neighbours';
 import type { Structure } from '@nagare/core/crystal/structure';
-import type { Vec3 } from '@nagare/core/math/matrix3';
+import { toVec3 } from '@nagare/core/math/matrix3';
 
 export interface Comparison {
   /** Fraction of the true non-hydrogen atoms with a model atom within 0.1 Å. */
@@ -24,7 +24,7 @@ export function compareToTruth(model: Structure, truth: Structure, within = 0.1)
     for (const hand of [1, -1])
       for (const target of heavy)
         for (const o of operators) {
-          const a = anchor.position.map((x) => hand * x) as unknown as Vec3;
+          const a = toVec3(anchor.position.map((x) => hand * x));
           const t = [0, 1, 2].map(
             (i) =>
               o.r[3 * i]! * target.position[0] +

@@ -16,6 +16,7 @@ import {
   turn,
   type Mat3,
   type Vec3,
+  toMat3,
 } from '@nagare/core/math/matrix3';
 import { middle, rotationOfQuaternion } from '@nagare/core/math/superpose';
 import type { Random } from '@nagare/core/math/random';
@@ -128,7 +129,7 @@ export function withSecondPlace(
           [0, 0, 1],
         ] as Vec3[]
       ).map((v) => turn(v, axis, angle));
-      offer(transpose3(columns.flat() as unknown as Mat3), q, [0, 0, 0]);
+      offer(transpose3(toMat3(columns.flat())), q, [0, 0, 0]);
     }
   } else
     for (let attempt = 0; attempt < 60000; attempt++) {

@@ -5,7 +5,7 @@ import { allOperators, spaceGroupFromOperators } from '@nagare/core/crystal/spac
 import { nameGroup } from '@nagare/core/crystal/identify';
 import { isotropicTensor, type Site, type Structure } from '@nagare/core/crystal/structure';
 import type { RawReflections } from '@nagare/core/crystal/reflections';
-import { apply3, inverse3, multiply3, type Mat3, type Vec3 } from '@nagare/core/math/matrix3';
+import { apply3, inverse3, multiply3, type Mat3, type Vec3, toVec3, toMat3 } from '@nagare/core/math/matrix3';
 import type { Random } from '@nagare/core/math/random';
 import { changeStructure, describeIn, type AxesChange } from '@nagare/core/symmetry/change-setting';
 import { settingsOf } from '@nagare/core/symmetry/settings-of';
@@ -41,7 +41,7 @@ export function shaken(s: Structure, random: Random, position: number, displacem
     ...s,
     sites: s.sites.map((x) => ({
       ...x,
-      position: x.position.map((v, i) => v + (position * random.normal()) / lengths[i]!) as unknown as Vec3,
+      position: toVec3(x.position.map((v, i) => v + (position * random.normal()) / lengths[i]!)),
       displacement:
         x.displacement.kind === 'iso'
           ? x.displacement
@@ -105,7 +105,7 @@ export function withoutMirror(random: Random, m: Measurement): ModelSet {
 const TURN: Mat3 = [1, 0, 0, 0, 0, 1, 0, -1, 0];
 const turned = (o: { r: Mat3; t: Vec3 }): { r: Mat3; t: Vec3 } => {
   const q = inverse3(TURN);
-  return { r: multiply3(q, multiply3(o.r, TURN)).map((x) => Math.round(x) + 0) as unknown as Mat3, t: apply3(q, o.t) };
+  return { r: toMat3(multiply3(q, multiply3(o.r, TURN)).map((x) => Math.round(x) + 0)), t: apply3(q, o.t) };
 };
 const standardChange = (s: Structure): AxesChange => {
   const c = settingsOf(s.cell, s.spaceGroup);

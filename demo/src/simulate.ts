@@ -10,7 +10,7 @@ import {
 import { RawBuilder, type RawReflections } from '@nagare/core/crystal/reflections';
 import type { SpaceGroup } from '@nagare/core/crystal/space-group';
 import { equivalentU, type AnisotropicU, type Site, type Structure } from '@nagare/core/crystal/structure';
-import { inverse3, multiply3, transpose3, type Mat3 } from '@nagare/core/math/matrix3';
+import { inverse3, multiply3, transpose3, type Mat3, toMat3 } from '@nagare/core/math/matrix3';
 import type { Random } from '@nagare/core/math/random';
 import { siteArrays, elementsOf } from '@nagare/core/refine/single-crystal-problem';
 import { scatteringTable, structureFactors } from '@nagare/core/scattering/structure-factors';
@@ -57,7 +57,7 @@ export function crystalSites(
       const A: Mat3 = [0, r[2], -r[1], -r[2], 0, r[0], r[1], -r[0], 0];
       const libration = multiply3(A, multiply3([L[0]!, 0, 0, 0, L[1]!, 0, 0, 0, L[2]!], transpose3(A)));
       const extra = 0.004 * random.next() * size;
-      const U = libration.map((x, q) => x + (q % 4 === 0 ? T[q / 4]! + extra : 0)) as unknown as Mat3;
+      const U = toMat3(libration.map((x, q) => x + (q % 4 === 0 ? T[q / 4]! + extra : 0)));
       const u = multiply3(inv, multiply3(U, transpose3(inv)));
       const tensor: AnisotropicU = [u[0], u[4], u[8], u[1], u[2], u[5]];
       const number = (counters[atom.element] = (counters[atom.element] ?? 0) + 1);

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { seededRandom } from '../math/random.ts';
-import type { Vec3 } from '../math/matrix3.ts';
+import { type Vec3, toVec3 } from '../math/matrix3.ts';
 import {
   canonicalRef,
   composePlacements,
@@ -96,7 +96,7 @@ describe('one place', () => {
       for (const ref of every(site)) {
         const x = positionOf(s, ref);
         // Wrapped, so that the lattice shift of the reference does not matter for the count.
-        const shift = x.map((v) => -Math.floor(v + 1e-6)) as unknown as Vec3;
+        const shift = toVec3(x.map((v) => -Math.floor(v + 1e-6)));
         const inside = { ...ref, shift };
         const at = positionOf(s, inside)
           .map((v) => v.toFixed(6).replace('-0.', '0.'))

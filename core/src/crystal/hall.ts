@@ -1,5 +1,5 @@
 /** Hall symbols (Hall 1981, Acta Cryst. A37, 517; International Tables B, 1.4) to generators. */
-import { multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { multiply3, transpose3, type Mat3, type Vec3, toMat3, toVec3 } from '../math/matrix3.ts';
 import { closeGroup, changeBasis, parseXyz, type Operator } from './operator.ts';
 
 const h = 1 / 2,
@@ -96,7 +96,7 @@ export function hallGenerators(symbol: string): HallGenerators {
     if (mark === '*') r = order === '3' ? STAR : fail('only a threefold axis may carry *');
     else if (mark === "'" || mark === '"') r = turnTo(axis || firstAxis, mark === "'" ? PRIME_Z : DOUBLE_PRIME_Z);
     else r = turnTo(axis || 'z', ALONG_Z[order]!);
-    if (m[1]) r = r.map((x) => -x + 0) as unknown as Mat3;
+    if (m[1]) r = toMat3(r.map((x) => -x + 0));
     const translation = [0, 0, 0];
     for (const letter of m[7]!) {
       const v = SHIFTS[letter];
@@ -107,7 +107,7 @@ export function hallGenerators(symbol: string): HallGenerators {
       first = Number(order);
       firstAxis = axis || 'z';
     }
-    generators.push({ r, t: translation as unknown as Vec3 });
+    generators.push({ r, t: toVec3(translation) });
   });
   if (!shift) return { lattice, centric: !!match[1], generators };
   // A trailing origin shift is in twelfths; a full change of basis is written in x, y, z.
@@ -121,7 +121,7 @@ export function hallGenerators(symbol: string): HallGenerators {
   } else {
     const n = text.split(/[\s,]+/).map(Number);
     if (n.length !== 3 || n.some((x) => !Number.isFinite(x))) return fail(`"(${text})" is not an origin shift`);
-    s = n.map((x) => x / 12) as unknown as Vec3;
+    s = toVec3(n.map((x) => x / 12));
   }
   // The symbol's operator V takes coordinates of the unshifted description to those of the new one: S′ = V S V⁻¹.
   const inverse = invertAffine(p, s);
@@ -145,7 +145,7 @@ function invertAffine(r: Mat3, s: Vec3): Operator {
   ];
   return {
     r: inv,
-    t: [0, 1, 2].map((i) => -(inv[3 * i]! * s[0] + inv[3 * i + 1]! * s[1] + inv[3 * i + 2]! * s[2])) as unknown as Vec3,
+    t: toVec3([0, 1, 2].map((i) => -(inv[3 * i]! * s[0] + inv[3 * i + 1]! * s[1] + inv[3 * i + 2]! * s[2]))),
   };
 }
 

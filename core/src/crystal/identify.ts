@@ -3,7 +3,7 @@
  * (after Grosse-Kunstleve 1999, Acta Cryst. A55, 383: conventional axes from the rotations, origin shift from a
  * system of congruences).
  */
-import { determinant3, IDENTITY3, inverse3, multiply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { determinant3, IDENTITY3, inverse3, multiply3, type Mat3, type Vec3, toMat3, toVec3 } from '../math/matrix3.ts';
 import { solveCongruence } from '../math/integer.ts';
 import {
   changeBasis,
@@ -38,7 +38,7 @@ function invariantMetric(rotations: readonly Mat3[]): Mat3 {
     const t: Mat3 = [r[0], r[3], r[6], r[1], r[4], r[7], r[2], r[5], r[8]];
     multiply3(t, multiply3(start, r)).forEach((x, i) => (g[i]! += x));
   }
-  return g as unknown as Mat3;
+  return toMat3(g);
 }
 
 /** Short lattice vectors (Cartesian-free: ranked by the invariant metric) in a primitive basis. */
@@ -60,7 +60,7 @@ function shortVectors(metric: Mat3): Vec3[] {
 
 const parallel = (u: Vec3, v: Vec3): boolean =>
   u[0] * v[1] === u[1] * v[0] && u[0] * v[2] === u[2] * v[0] && u[1] * v[2] === u[2] * v[1];
-const properPart = (r: Mat3): Mat3 => (determinant3(r) < 0 ? (r.map((x) => -x + 0) as unknown as Mat3) : r);
+const properPart = (r: Mat3): Mat3 => (determinant3(r) < 0 ? toMat3(r.map((x) => -x + 0)) : r);
 const image = (r: Mat3, v: Vec3): Vec3 => [
   r[0] * v[0] + r[1] * v[1] + r[2] * v[2],
   r[3] * v[0] + r[4] * v[1] + r[5] * v[2],
@@ -82,7 +82,7 @@ function conventionalBases(rotations: readonly Mat3[], system: CrystalSystem, me
       power.forEach((x, i) => (total[i]! += x));
       power = multiply3(r, power);
     }
-    return vectors.filter((v) => image(total as unknown as Mat3, v).every((x) => x === 0));
+    return vectors.filter((v) => image(toMat3(total), v).every((x) => x === 0));
   };
   const axesOf = (order: number): { axis: Vec3; r: Mat3 }[] => {
     const found: { axis: Vec3; r: Mat3 }[] = [];
@@ -93,7 +93,7 @@ function conventionalBases(rotations: readonly Mat3[], system: CrystalSystem, me
     }
     return found;
   };
-  const right = (m: Mat3): Mat3 => (determinant3(m) > 0 ? m : (m.map((x) => -x + 0) as unknown as Mat3));
+  const right = (m: Mat3): Mat3 => (determinant3(m) > 0 ? m : toMat3(m.map((x) => -x + 0)));
   const bases: Mat3[] = [];
   if (system === 'triclinic') return [IDENTITY3];
   if (system === 'monoclinic') {
@@ -191,10 +191,12 @@ export function originShift(from: SpaceGroup, to: SpaceGroup): Vec3 | undefined 
   }
   const s = solveCongruence(rows, right);
   if (!s) return undefined;
-  return [0, 1, 2].map((i) => {
-    const x = prim[3 * i]! * s[0]! + prim[3 * i + 1]! * s[1]! + prim[3 * i + 2]! * s[2]!;
-    return x - Math.floor(x + 1e-9);
-  }) as unknown as Vec3;
+  return toVec3(
+    [0, 1, 2].map((i) => {
+      const x = prim[3 * i]! * s[0]! + prim[3 * i + 1]! * s[1]! + prim[3 * i + 2]! * s[2]!;
+      return x - Math.floor(x + 1e-9);
+    }),
+  );
 }
 
 const signature = (g: SpaceGroup): string => `${g.representatives.length}|${g.centring.length}`;
@@ -234,12 +236,12 @@ function references(classSymbol: string): Setting[] {
 export function identifyGroup(g: SpaceGroup): Identification {
   const lattice = primitiveBasis(g.centring);
   const q0 = inverse3(lattice);
-  const rotations0 = rotationsOf(g).map((r) => multiply3(q0, multiply3(r, lattice)).map(Math.round) as unknown as Mat3);
+  const rotations0 = rotationsOf(g).map((r) => toMat3(multiply3(q0, multiply3(r, lattice)).map(Math.round)));
   const reduction = niggliReduce(invariantMetric(rotations0));
   const reduced = multiply3(lattice, reduction.p);
   const q1 = inverse3(reduction.p);
-  const rotations = rotations0.map(
-    (r) => multiply3(q1, multiply3(r, reduction.p)).map((x) => Math.round(x) + 0) as unknown as Mat3,
+  const rotations = rotations0.map((r) =>
+    toMat3(multiply3(q1, multiply3(r, reduction.p)).map((x) => Math.round(x) + 0)),
   );
   const classSymbol = crystalClass(rotations);
   const candidates = references(classSymbol).map((s) => ({ s, group: groupOfSetting(s) }));
@@ -258,9 +260,9 @@ export function identifyGroup(g: SpaceGroup): Identification {
         continue;
       const shift = originShift(here, group);
       if (!shift) continue;
-      const origin: Vec3 = [0, 1, 2].map(
-        (i) => p[3 * i]! * shift[0] + p[3 * i + 1]! * shift[1] + p[3 * i + 2]! * shift[2],
-      ) as unknown as Vec3;
+      const origin: Vec3 = toVec3(
+        [0, 1, 2].map((i) => p[3 * i]! * shift[0] + p[3 * i + 1]! * shift[1] + p[3 * i + 2]! * shift[2]),
+      );
       return { setting: s, p, origin };
     }
   }

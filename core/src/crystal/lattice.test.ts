@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { determinant3, inverse3, multiply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { determinant3, inverse3, multiply3, type Mat3, type Vec3, toMat3 } from '../math/matrix3.ts';
 import { seededRandom } from '../math/random.ts';
 import { cellVolume, metricTensor, type Cell } from './cell.ts';
 import {
@@ -56,7 +56,7 @@ function unimodular(random: () => number): Mat3 {
       column = (row + 1 + Math.floor(2 * random())) % 3;
     const step = [1, 0, 0, 0, 1, 0, 0, 0, 1];
     step[3 * row + column] = random() < 0.5 ? 1 : -1;
-    p = multiply3(p, step as unknown as Mat3);
+    p = multiply3(p, toMat3(step));
   }
   return p;
 }

@@ -13,12 +13,13 @@ import {
   norm,
   type Mat3,
   type Vec3,
+  toMat3,
+  toVec3,
 } from '../math/matrix3.ts';
 import { axisVectors, cellVolume, metricTensor, type Cell } from './cell.ts';
 import { closeRotations } from './point-group.ts';
 
-const rounded = (m: Mat3): Mat3 =>
-  m.map((x) => (Math.abs(x - Math.round(x)) < 1e-7 ? Math.round(x) + 0 : x)) as unknown as Mat3;
+const rounded = (m: Mat3): Mat3 => toMat3(m.map((x) => (Math.abs(x - Math.round(x)) < 1e-7 ? Math.round(x) + 0 : x)));
 
 const UNITS: readonly Vec3[] = [
   [1, 0, 0],
@@ -51,7 +52,7 @@ export function primitiveBasis(centring: readonly Vec3[]): Mat3 {
         const m: Mat3 = [u[0], v[0], w[0], u[1], v[1], w[1], u[2], v[2], w[2]];
         const det = determinant3(m);
         if (Math.abs(Math.abs(det) - target) < 1e-6 && holds(m, centring))
-          return det > 0 ? m : (m.map((x) => -x + 0) as unknown as Mat3);
+          return det > 0 ? m : toMat3(m.map((x) => -x + 0));
       }
   throw new RangeError('These centring translations do not make a lattice.');
 }
@@ -147,9 +148,9 @@ export interface TwoFold {
 export function latticeTwoFolds(cell: Cell, tolerance: number): TwoFold[] {
   const [a, b, c] = axisVectors(cell);
   const volume = cellVolume(cell);
-  const as = cross(b, c).map((x) => x / volume) as unknown as Vec3,
-    bs = cross(c, a).map((x) => x / volume) as unknown as Vec3,
-    cs = cross(a, b).map((x) => x / volume) as unknown as Vec3;
+  const as = toVec3(cross(b, c).map((x) => x / volume)),
+    bs = toVec3(cross(c, a).map((x) => x / volume)),
+    cs = toVec3(cross(a, b).map((x) => x / volume));
   const found: TwoFold[] = [];
   const range = [-2, -1, 0, 1, 2];
   const seen = new Set<string>();
@@ -184,7 +185,7 @@ export function latticeTwoFolds(cell: Cell, tolerance: number): TwoFold[] {
               const key = m.join(',');
               if (seen.has(key)) continue;
               seen.add(key);
-              found.push({ axis: [u, v, w], rotation: m.map((x) => x + 0) as unknown as Mat3, deviation });
+              found.push({ axis: [u, v, w], rotation: toMat3(m.map((x) => x + 0)), deviation });
             }
   return found.sort((p, q) => p.deviation - q.deviation);
 }
@@ -246,10 +247,12 @@ export function centringInBasis(lattice: Mat3, p: Mat3): Vec3[] {
   for (let i = -n; i <= n && found.size < n; i++)
     for (let j = -n; j <= n; j++)
       for (let k = -n; k <= n; k++) {
-        const v = apply3(m, [i, j, k]).map((x) => {
-          const y = x - Math.floor(x + 1e-6);
-          return Math.abs(y) < 1e-6 ? 0 : Math.round(y * 144) / 144;
-        }) as unknown as Vec3;
+        const v = toVec3(
+          apply3(m, [i, j, k]).map((x) => {
+            const y = x - Math.floor(x + 1e-6);
+            return Math.abs(y) < 1e-6 ? 0 : Math.round(y * 144) / 144;
+          }),
+        );
         found.set(v.map((x) => Math.round(x * 1000)).join(), v);
       }
   return [...found.values()].sort((u, v) => u[0] + u[1] + u[2] - v[0] - v[1] - v[2]);

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { apply3, determinant3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, determinant3, type Mat3, type Vec3, toMat3 } from '../math/matrix3.ts';
 import {
   applyOperator,
   changeBasis,
@@ -128,7 +128,7 @@ describe('operators', () => {
 
   it('that do not close are refused', () => {
     expect(() => closeGroup([parseXyz('x+0.137,y,z')])).toThrow('do not close');
-    expect(() => rotationType([1, 1, 0, 0, 1, 0, 0, 0, 1].map((v) => v * 2) as unknown as Mat3)).toThrow(
+    expect(() => rotationType(toMat3([1, 1, 0, 0, 1, 0, 0, 0, 1].map((v) => v * 2)))).toThrow(
       'not a crystallographic rotation',
     );
   });

@@ -1,5 +1,16 @@
 /** Symmetry operators x′ = R x + t on fractional coordinates. */
-import { apply3, determinant3, IDENTITY3, inverse3, multiply3, trace3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import {
+  apply3,
+  determinant3,
+  IDENTITY3,
+  inverse3,
+  multiply3,
+  trace3,
+  type Mat3,
+  type Vec3,
+  toMat3,
+  toVec3,
+} from '../math/matrix3.ts';
 
 export interface Operator {
   readonly r: Mat3;
@@ -50,7 +61,7 @@ const greatestCommonDivisor = (a: number, b: number): number => (b ? greatestCom
 /** Direction [uvw] of the axis of a rotation or rotoinversion, smallest integers, first non-zero one positive from the right; [0,0,0] for ±1. */
 export function rotationAxis(r: Mat3): Vec3 {
   const det = Math.round(determinant3(r));
-  const proper = r.map((x) => x * det) as unknown as Mat3;
+  const proper = toMat3(r.map((x) => x * det));
   const type = rotationType(proper);
   if (type === 1) return [0, 0, 0];
   // The sum of all powers projects on the axis.
@@ -82,7 +93,7 @@ export function intrinsicTranslation(o: Operator): Vec3 {
     for (let i = 0; i < 3; i++) sum[i]! += t[i]!;
     power = multiply3(o.r, power);
   }
-  return sum.map((x) => x / order) as unknown as Vec3;
+  return toVec3(sum.map((x) => x / order));
 }
 
 const AXES = ['x', 'y', 'z'];
@@ -141,16 +152,18 @@ export function parseXyz(text: string): Operator {
     r.push(...row);
     t.push(shift);
   }
-  return { r: r as unknown as Mat3, t: t as unknown as Vec3 };
+  return { r: toMat3(r), t: toVec3(t) };
 }
 
 /** The operator in the basis whose axes are the columns of p with origin at s (both in the old basis): (P,s)⁻¹ W (P,s). */
 export function changeBasis(o: Operator, p: Mat3, s: Vec3 = [0, 0, 0]): Operator {
   const q = inverse3(p);
-  const r = multiply3(q, multiply3(o.r, p)).map((x) => {
-    const n = Math.round(x);
-    return Math.abs(n - x) < 1e-6 ? n + 0 : x;
-  }) as unknown as Mat3;
+  const r = toMat3(
+    multiply3(q, multiply3(o.r, p)).map((x) => {
+      const n = Math.round(x);
+      return Math.abs(n - x) < 1e-6 ? n + 0 : x;
+    }),
+  );
   const rs = apply3(o.r, s);
   const t = apply3(q, [o.t[0] + rs[0] - s[0], o.t[1] + rs[1] - s[1], o.t[2] + rs[2] - s[2]]);
   return { r, t: wrap(t) };

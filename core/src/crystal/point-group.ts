@@ -1,5 +1,5 @@
 /** Crystal classes, Laue classes and systems from rotation parts alone. */
-import { IDENTITY3, type Mat3 } from '../math/matrix3.ts';
+import { IDENTITY3, type Mat3, toMat3 } from '../math/matrix3.ts';
 import { rotationKey, rotationType } from './operator.ts';
 import type { SpaceGroup } from './space-group.ts';
 
@@ -59,7 +59,7 @@ export function laueRotations(rotations: readonly Mat3[]): Mat3[] {
   const out = new Map<string, Mat3>();
   for (const r of rotations) {
     out.set(rotationKey(r), r);
-    const n = r.map((x) => -x + 0) as unknown as Mat3;
+    const n = toMat3(r.map((x) => -x + 0));
     out.set(rotationKey(n), n);
   }
   return [...out.values()];
@@ -84,9 +84,11 @@ export function closeRotations(generators: readonly Mat3[]): Mat3[] {
   for (let i = 0; i < members.length; i++)
     for (const g of generators) {
       const a = members[i]!;
-      const product = [0, 1, 2].flatMap((p) =>
-        [0, 1, 2].map((q) => a[3 * p]! * g[q]! + a[3 * p + 1]! * g[3 + q]! + a[3 * p + 2]! * g[6 + q]! + 0),
-      ) as unknown as Mat3;
+      const product = toMat3(
+        [0, 1, 2].flatMap((p) =>
+          [0, 1, 2].map((q) => a[3 * p]! * g[q]! + a[3 * p + 1]! * g[3 + q]! + a[3 * p + 2]! * g[6 + q]! + 0),
+        ),
+      );
       const key = rotationKey(product);
       if (seen.has(key)) continue;
       seen.add(key);

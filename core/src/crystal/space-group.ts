@@ -1,5 +1,5 @@
 /** Space groups as plain data, worked out from their operators. */
-import { apply3, IDENTITY3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, IDENTITY3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { closeGroup, operatorToXyz, rotationKey, rotationType, wrapTranslation, type Operator } from './operator.ts';
 
 export interface SpaceGroup {
@@ -57,7 +57,7 @@ export function spaceGroupFromOperators(
       ...half,
       ...half.map((o) => ({
         r: o.r.map((x) => -x + 0) as unknown as Operator['r'],
-        t: o.t.map((x) => wrapTranslation(-x)) as unknown as Vec3,
+        t: toVec3(o.t.map((x) => wrapTranslation(-x))),
       })),
     ];
   }
@@ -145,7 +145,7 @@ export function snapToSymmetry(group: SpaceGroup, metric: readonly number[], x: 
   for (const o of operators)
     for (let i = 0; i < 3; i++)
       sum[i]! += (o.r[3 * i]! * x[0] + o.r[3 * i + 1]! * x[1] + o.r[3 * i + 2]! * x[2] + o.t[i]!) / operators.length;
-  return sum as unknown as Vec3;
+  return toVec3(sum);
 }
 
 /** The allowed continuous origin shifts: directions left fixed by every rotation (polar axes), as coordinate indices 0–2 that may be held. */

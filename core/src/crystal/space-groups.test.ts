@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { IDENTITY3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { IDENTITY3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { exactSetting, identifyGroup, nameGroup, originShift } from './identify.ts';
 import {
   changeBasis,
@@ -150,7 +150,7 @@ describe('the 230 types', () => {
     for (const g of references) {
       if (rotationsOf(g).some((r) => rotationType(r) < 0)) continue;
       const mirrored = spaceGroupFromOperators(
-        allOperators(g).map((o): Operator => ({ r: o.r, t: o.t.map((x) => -x) as unknown as Vec3 })),
+        allOperators(g).map((o): Operator => ({ r: o.r, t: toVec3(o.t.map((x) => -x)) })),
       );
       const other = identifyGroup(mirrored).setting.number;
       if (other !== g.number) pairs.add([g.number, other].sort((a, b) => a - b).join());

@@ -1,7 +1,7 @@
 /** What spoils data beyond noise: direction-dependent resolution, rings that do not belong to the crystal, and how two data sets agree. */
 import { axisVectors, cellVolume, inverseSpacing, reciprocalMetric, type Cell } from '../crystal/cell.ts';
 import { RawBuilder, type MergedReflections, type RawReflections } from '../crystal/reflections.ts';
-import { cross, dot, eigenSymmetric3, norm, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { cross, dot, eigenSymmetric3, norm, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { median } from '../math/statistics.ts';
 import { canonicalIndex, flatRotations, IndexNumbering } from './merge.ts';
 
@@ -37,7 +37,7 @@ export function anisotropy(r: MergedReflections, cell: Cell): AnisotropyReading 
   const s: Vec3[] = [],
     invD = new Float64Array(r.count);
   for (let i = 0; i < r.count; i++) {
-    const v: Vec3 = [0, 1, 2].map((k) => r.h[i]! * as[k]! + r.k[i]! * bs[k]! + r.l[i]! * cs[k]!) as unknown as Vec3;
+    const v: Vec3 = toVec3([0, 1, 2].map((k) => r.h[i]! * as[k]! + r.k[i]! * bs[k]! + r.l[i]! * cs[k]!));
     s.push(v);
     invD[i] = norm(v);
   }

@@ -1,5 +1,5 @@
 /** Centring, lattice symmetry and Laue symmetry of a raw data set in the cell it came in, and the way to the conventional cell. */
-import { determinant3, IDENTITY3, inverse3, multiply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { determinant3, IDENTITY3, inverse3, multiply3, type Mat3, type Vec3, toMat3 } from '../math/matrix3.ts';
 import { transformCell, type Cell } from '../crystal/cell.ts';
 import { LATTICE_TRANSLATIONS } from '../crystal/hall.ts';
 import { identifyGroup } from '../crystal/identify.ts';
@@ -166,11 +166,9 @@ export function analyseLattice(raw: RawReflections, cell: Cell): LatticeAnalysis
     // In the reduced basis all rotations are integral; the symmorphic group on the lattice shows the conventional axes.
     const b = metric.toReduced,
       q = inverse3(b);
-    const reduced = laue.map((r) => multiply3(q, multiply3(r, b)).map((x) => Math.round(x) + 0) as unknown as Mat3);
+    const reduced = laue.map((r) => toMat3(multiply3(q, multiply3(r, b)).map((x) => Math.round(x) + 0)));
     const found = identifyGroup(spaceGroupFromOperators(reduced.map((r) => ({ r, t: [0, 0, 0] as Vec3 }))));
-    p = multiply3(b, found.p).map((x) =>
-      Math.abs(x - Math.round(x)) < 1e-6 ? Math.round(x) + 0 : x,
-    ) as unknown as Mat3;
+    p = toMat3(multiply3(b, found.p).map((x) => (Math.abs(x - Math.round(x)) < 1e-6 ? Math.round(x) + 0 : x)));
   }
   return {
     centring: centring.symbol,
@@ -188,8 +186,6 @@ export function analyseLattice(raw: RawReflections, cell: Cell): LatticeAnalysis
 }
 
 function closeRotationsSafely(rotations: readonly Mat3[]): Mat3[] {
-  const tidy = rotations.map(
-    (r) => r.map((x) => (Math.abs(x - Math.round(x)) < 1e-6 ? Math.round(x) + 0 : x)) as unknown as Mat3,
-  );
+  const tidy = rotations.map((r) => toMat3(r.map((x) => (Math.abs(x - Math.round(x)) < 1e-6 ? Math.round(x) + 0 : x))));
   return closeRotations([INVERSION, ...tidy]);
 }

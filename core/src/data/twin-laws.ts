@@ -2,7 +2,7 @@
 import { metricTensor, type Cell } from '../crystal/cell.ts';
 import { rotationsOf } from '../crystal/point-group.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
-import { determinant3, multiply3, transpose3, trace3, type Mat3 } from '../math/matrix3.ts';
+import { determinant3, multiply3, transpose3, trace3, type Mat3, toMat3 } from '../math/matrix3.ts';
 
 export interface TwinLaw {
   /** Acts on indices: h′ = M h. */
@@ -13,7 +13,7 @@ export interface TwinLaw {
 }
 
 const axisName = (r: Mat3, direct: boolean): string => {
-  const proper = determinant3(r) > 0 ? r : (r.map((x) => -x) as unknown as Mat3);
+  const proper = determinant3(r) > 0 ? r : toMat3(r.map((x) => -x));
   const order = { 3: 1, 2: 6, 1: 4, 0: 3, '-1': 2 }[String(Math.round(trace3(proper))) as '3'] ?? 0;
   const m = proper.map((x, i) => x - (i % 4 === 0 ? 1 : 0));
   // The null vector of R − 1 is the axis.
@@ -38,10 +38,10 @@ const axisName = (r: Mat3, direct: boolean): string => {
 
 /** Candidate laws, one of each coset of the crystal's point group (inversion added), best metric fit first. */
 export function twinLaws(cell: Cell, group: SpaceGroup, tolerance = 0.02): TwinLaw[] {
-  const g = metricTensor(cell) as unknown as Mat3;
+  const g = toMat3(metricTensor(cell));
   const own = rotationsOf(group);
   const laue = new Set(
-    [...own, ...own.map((r) => r.map((x) => -x + 0) as unknown as Mat3)].map((r) => r.map((x) => x + 0).join()),
+    [...own, ...own.map((r) => toMat3(r.map((x) => -x + 0)))].map((r) => r.map((x) => x + 0).join()),
   );
   const found: { r: Mat3; misfit: number }[] = [];
   const values = [-1, 0, 1];
@@ -56,7 +56,7 @@ export function twinLaws(cell: Cell, group: SpaceGroup, tolerance = 0.02): TwinL
   // Reduced and conventional cells need no entries beyond ±1; centred monoclinic ones may, up to 2 off the diagonal.
   const entry = (n: number): number[] => Array.from({ length: 9 }, (_, i) => values[Math.floor(n / 3 ** i) % 3]!);
   for (let n = 0; n < 19683; n++) {
-    const r = entry(n) as unknown as Mat3;
+    const r = toMat3(entry(n));
     if (determinant3(r) !== 1) continue;
     const misfit = misfitOf(r);
     if (misfit > tolerance || laue.has(r.map((x) => x + 0).join())) continue;
@@ -85,7 +85,7 @@ export function twinLaws(cell: Cell, group: SpaceGroup, tolerance = 0.02): TwinL
         );
     // Indices are row vectors of the direct rotation: h′ = h R, as a column matrix its transpose.
     kept.push({
-      law: transpose3(f.r).map((x) => x + 0) as unknown as Mat3,
+      law: toMat3(transpose3(f.r).map((x) => x + 0)),
       name: axisName(f.r, true),
       misfit: f.misfit * 100,
     });

@@ -5,7 +5,7 @@ import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { applyOperator } from '../crystal/operator.ts';
 import { displacementFrame, type Site, type Structure } from '../crystal/structure.ts';
 import { bonds, bondsBySite, neighbourRef } from '../geometry/bonds.ts';
-import { apply3, eigenSymmetric3, inverse3, multiply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, eigenSymmetric3, inverse3, multiply3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { firstCamera, type Size } from './camera.ts';
 import { mixColours, PAPER_COLOURS, type SceneColours } from './colours.ts';
 import { atomsOfExtent, type Extent } from './extent.ts';
@@ -108,7 +108,7 @@ class Forms {
     const length = (u: number): number => k * Math.sqrt(Math.max(1e-4, u));
     if (d.kind === 'iso') return { axes: sphereAxes(length(d.u)), shape: d.u <= 0 ? 'cube' : 'sphere' };
     const e = eigenSymmetric3(this.toCartesian(d.u));
-    const axes = e.vectors.map((v, i) => v.map((c) => c * length(e.values[i]!)) as unknown as Vec3);
+    const axes = e.vectors.map((v, i) => toVec3(v.map((c) => c * length(e.values[i]!))));
     return { axes: axes as unknown as [Vec3, Vec3, Vec3], shape: e.values[0] <= 0 ? 'cube' : 'ellipsoid' };
   }
 }

@@ -1,5 +1,5 @@
 /** Where the viewer stands: parallel projection along the camera's third row. */
-import { eigenSymmetric3, IDENTITY3, multiply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { eigenSymmetric3, IDENTITY3, multiply3, type Mat3, type Vec3, toMat3 } from '../math/matrix3.ts';
 import type { Camera, Layer } from './scene.ts';
 
 export interface Size {
@@ -58,11 +58,11 @@ export function bestRotation(points: readonly Vec3[]): Mat3 {
   for (const p of points)
     for (let i = 0; i < 3; i++)
       for (let j = 0; j < 3; j++) m[3 * i + j]! += (p[i]! - centre[i]!) * (p[j]! - centre[j]!);
-  const e = eigenSymmetric3(m as unknown as Mat3).vectors;
+  const e = eigenSymmetric3(toMat3(m)).vectors;
   const x = e[2],
     y = e[1];
   const z: Vec3 = [x[1] * y[2] - x[2] * y[1], x[2] * y[0] - x[0] * y[2], x[0] * y[1] - x[1] * y[0]];
-  return [...x, ...y, ...z] as unknown as Mat3;
+  return toMat3([...x, ...y, ...z]);
 }
 
 export interface Margins {
@@ -126,13 +126,7 @@ function squared(r: Mat3): Mat3 {
   const x = unit([r[0], r[1], r[2]]);
   const along = r[3] * x[0] + r[4] * x[1] + r[5] * x[2];
   const y = unit([r[3] - along * x[0], r[4] - along * x[1], r[5] - along * x[2]]);
-  return [
-    ...x,
-    ...y,
-    x[1] * y[2] - x[2] * y[1],
-    x[2] * y[0] - x[0] * y[2],
-    x[0] * y[1] - x[1] * y[0],
-  ] as unknown as Mat3;
+  return toMat3([...x, ...y, x[1] * y[2] - x[2] * y[1], x[2] * y[0] - x[0] * y[2], x[0] * y[1] - x[1] * y[0]]);
 }
 
 /** Turns what is seen by angles (radians) about the screen's vertical, its horizontal, and the line of sight. */
@@ -178,7 +172,7 @@ export function lookAlong(camera: Camera, direction: Vec3, up: Vec3): Camera {
   if (n < 1e-9) return lookAlong(camera, direction, Math.abs(z[0]) < 0.9 ? [1, 0, 0] : [0, 1, 0]);
   const v: Vec3 = [y[0] / n, y[1] / n, y[2] / n];
   const x: Vec3 = [v[1] * z[2] - v[2] * z[1], v[2] * z[0] - v[0] * z[2], v[0] * z[1] - v[1] * z[0]];
-  return { ...camera, rotation: [...x, ...v, ...z] as unknown as Mat3 };
+  return { ...camera, rotation: toMat3([...x, ...v, ...z]) };
 }
 
 /** Cartesian vector of a move across the screen, pixels. */

@@ -15,7 +15,7 @@ import { metricTensor, orthogonalization, reciprocalMetric } from '../crystal/ce
 import { applyOperator } from '../crystal/operator.ts';
 import { siteMultiplicity, type Structure } from '../crystal/structure.ts';
 import { bonds, connectedUnit } from '../geometry/bonds.ts';
-import { apply3, norm, subtract, type Vec3 } from '../math/matrix3.ts';
+import { apply3, norm, subtract, type Vec3, toVec3 } from '../math/matrix3.ts';
 
 export type Extent =
   /** The sites as the model holds them. */
@@ -128,7 +128,7 @@ function scan(s: Structure, low: Vec3, high: Vec3, passes: (x: Vec3) => boolean)
   for (const site of s.sites)
     operators.forEach((o, operator) => {
       const y = applyOperator(o, site.position);
-      const base = y.map((v) => Math.floor(v + ON_FACE)) as unknown as Vec3;
+      const base = toVec3(y.map((v) => Math.floor(v + ON_FACE)));
       for (let i = low[0]; i <= high[0]; i++)
         for (let j = low[1]; j <= high[1]; j++)
           for (let k = low[2]; k <= high[2]; k++) {
@@ -146,8 +146,8 @@ function scan(s: Structure, low: Vec3, high: Vec3, passes: (x: Vec3) => boolean)
 }
 
 function insideBox(s: Structure, from: Vec3, to: Vec3, closed: boolean): AtomRef[] {
-  const low = from.map((x) => Math.floor(x - ON_FACE)) as unknown as Vec3;
-  const high = to.map((x) => Math.ceil(x + ON_FACE)) as unknown as Vec3;
+  const low = toVec3(from.map((x) => Math.floor(x - ON_FACE)));
+  const high = toVec3(to.map((x) => Math.ceil(x + ON_FACE)));
   const end = closed ? ON_FACE : -ON_FACE;
   return scan(s, low, high, (x) => x.every((v, k) => v > from[k]! - ON_FACE && v < to[k]! + end));
 }
@@ -158,8 +158,8 @@ function insideSphere(s: Structure, around: readonly AtomRef[], radius: number):
   if (!centres.length || !(radius > 0)) return [];
   const m = orthogonalization(s.cell);
   const spans = reciprocalSpans(s, radius);
-  const low = [0, 1, 2].map((k) => Math.floor(Math.min(...centres.map((c) => c[k]!)) - spans[k]!)) as unknown as Vec3;
-  const high = [0, 1, 2].map((k) => Math.ceil(Math.max(...centres.map((c) => c[k]!)) + spans[k]!)) as unknown as Vec3;
+  const low = toVec3([0, 1, 2].map((k) => Math.floor(Math.min(...centres.map((c) => c[k]!)) - spans[k]!)));
+  const high = toVec3([0, 1, 2].map((k) => Math.ceil(Math.max(...centres.map((c) => c[k]!)) + spans[k]!)));
   return scan(s, low, high, (x) => centres.some((c) => norm(apply3(m, subtract(x, c))) <= radius));
 }
 
@@ -176,11 +176,11 @@ function insideSlab(s: Structure, slab: Extract<Extent, { kind: 'slab' }>): Atom
   const normal = apply3(g, slab.plane);
   const square = h * normal[0] + k * normal[1] + l * normal[2];
   // The point of the slab's middle plane nearest to the origin.
-  const middle = normal.map((x) => (x / square) * ((slab.from + slab.to) / 2)) as unknown as Vec3;
+  const middle = toVec3(normal.map((x) => (x / square) * ((slab.from + slab.to) / 2)));
   const metric = metricTensor(s.cell);
   const spans = reciprocalSpans(s, slab.radius + (0.5 * (slab.to - slab.from)) / Math.sqrt(square));
-  const low = middle.map((x, i) => Math.floor(x - spans[i]!)) as unknown as Vec3;
-  const high = middle.map((x, i) => Math.ceil(x + spans[i]!)) as unknown as Vec3;
+  const low = toVec3(middle.map((x, i) => Math.floor(x - spans[i]!)));
+  const high = toVec3(middle.map((x, i) => Math.ceil(x + spans[i]!)));
   return scan(s, low, high, (x) => {
     const height = h * x[0] + k * x[1] + l * x[2];
     if (height < slab.from - ON_FACE || height > slab.to + ON_FACE) return false;
@@ -228,7 +228,7 @@ function packedCell(s: Structure): AtomRef[] {
   };
   for (const piece of pieces(s)) {
     const at = piece.map((a) => applyOperator(operatorOf(s.spaceGroup, a), positionOf(s, { ...HOME, site: a.site })));
-    const middle = [0, 1, 2].map((k) => at.reduce((sum, x) => sum + x[k]!, 0) / at.length) as unknown as Vec3;
+    const middle = toVec3([0, 1, 2].map((k) => at.reduce((sum, x) => sum + x[k]!, 0) / at.length));
     operators.forEach((o, operator) => {
       const y = applyOperator(o, middle);
       const base = y.map((v) => -Math.floor(v + 0.001));

@@ -1,5 +1,5 @@
 /** Paints a scene as SVG: shaded spheres and ellipsoids with their principal ellipses, bonds, edges, surfaces, labels; the farthest first. */
-import { inverse3, norm, normalize, transpose3, apply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { inverse3, norm, normalize, transpose3, apply3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { project, toViewer, type Size } from './camera.ts';
 import { channels, mixColours, shadeColour } from './colours.ts';
 import { placeLabels, type LabelRequest } from './labels.ts';
@@ -195,7 +195,7 @@ function surfaceDistance(axes: Axes, direction: Vec3): number {
 function paintBond(canvas: Canvas, b: BondPrimitive, atoms: readonly AtomPrimitive[]): Piece[] {
   const { camera } = canvas.scene;
   const ends = [b.from, b.to];
-  const middle = ends[0]!.map((x, k) => (x + ends[1]![k]!) / 2) as unknown as Vec3;
+  const middle = toVec3(ends[0]!.map((x, k) => (x + ends[1]![k]!) / 2));
   const half = norm([middle[0] - b.from[0], middle[1] - b.from[1], middle[2] - b.from[2]]);
   return ends.map((end, k) => {
     const direction = normalize([middle[0] - end[0], middle[1] - end[1], middle[2] - end[2]]);
@@ -231,7 +231,7 @@ function paintStick(
 function paintLine(canvas: Canvas, l: LinePrimitive): Piece[] {
   // In pieces, so that atoms in the middle of an edge hide only their part of it.
   const parts = 8;
-  const point = (t: number): Vec3 => l.from.map((x, k) => x + (l.to[k]! - x) * t) as unknown as Vec3;
+  const point = (t: number): Vec3 => toVec3(l.from.map((x, k) => x + (l.to[k]! - x) * t));
   return Array.from({ length: parts }, (_, i) => {
     const p = canvas.at(point(i / parts)),
       q = canvas.at(point((i + 1) / parts));

@@ -14,7 +14,7 @@ import {
 import { newId, type Structure } from '../crystal/structure.ts';
 import type { SolventMask, Treatment, TwinComponent } from '../crystal/treatment.ts';
 import { parseMeasured } from '../crystal/uncertainty.ts';
-import type { Mat3 } from '../math/matrix3.ts';
+import { toMat3 } from '../math/matrix3.ts';
 import { FileProblem, INAPPLICABLE, itemText, loopWith, UNKNOWN, type CifBlock } from './cif-parser.ts';
 
 type Row = { get(tag: string): string | undefined; line: number };
@@ -157,9 +157,9 @@ export function readTreatment(block: CifBlock): Treatment | undefined {
     dMax = own ? number('_refine_ls_d_res_low') : undefined;
   const overlaps = rows(block, '_nagare_overlap_component');
   const twins = rows(block, '_twin_individual_twin_matrix_11').flatMap((r, i): TwinComponent[] => {
-    const law = [1, 2, 3].flatMap((a) =>
-      [1, 2, 3].map((b) => Number(r.get(`_twin_individual_twin_matrix_${a}${b}`))),
-    ) as unknown as Mat3;
+    const law = toMat3(
+      [1, 2, 3].flatMap((a) => [1, 2, 3].map((b) => Number(r.get(`_twin_individual_twin_matrix_${a}${b}`)))),
+    );
     const fraction = parseMeasured(r.get('_twin_individual_mass_fraction_refined') ?? '');
     if (i === 0 || law.some((x) => !Number.isFinite(x)) || !fraction) return [];
     const mine = overlaps.filter((o) => Number(o.get('_nagare_overlap_component')) === i + 1);

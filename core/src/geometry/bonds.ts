@@ -13,7 +13,7 @@ import {
 } from '../crystal/atom-ref.ts';
 import { applyOperator, type Operator } from '../crystal/operator.ts';
 import { neighbours, type Neighbour } from '../crystal/neighbours.ts';
-import type { Vec3 } from '../math/matrix3.ts';
+import { type Vec3, toVec3 } from '../math/matrix3.ts';
 import { rotateU, type Structure } from '../crystal/structure.ts';
 import { elementOf } from '../crystal/elements.ts';
 
@@ -149,7 +149,7 @@ function towardsMiddle(s: Structure, centre: Vec3): Placement {
     score = Infinity;
   symmetryTable(s.spaceGroup).operators.forEach((o, operator) => {
     const y = applyOperator(o, centre);
-    const shift = y.map((v) => -Math.floor(v + 1e-9)) as unknown as Vec3;
+    const shift = toVec3(y.map((v) => -Math.floor(v + 1e-9)));
     const d = y.reduce((sum, v, k) => sum + (v + shift[k]! - 0.5) ** 2, 0) + (operator === 0 ? 0 : 0.02);
     if (d >= score) return;
     score = d;
@@ -165,7 +165,7 @@ export function assembleAsymmetricUnit(s: Structure): Structure {
   for (const group of fragments(s)) {
     const joined = joinFragment(s, group, bySite);
     const at = group.map((i) => applyOperator(operatorOf(s.spaceGroup, joined.get(i)!), s.sites[i]!.position));
-    const centre = [0, 1, 2].map((k) => at.reduce((sum, x) => sum + x[k]!, 0) / group.length) as unknown as Vec3;
+    const centre = toVec3([0, 1, 2].map((k) => at.reduce((sum, x) => sum + x[k]!, 0) / group.length));
     const whole = towardsMiddle(s, centre);
     for (const i of group) placed.set(i, composePlacements(s.spaceGroup, whole, joined.get(i)!));
   }

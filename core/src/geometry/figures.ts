@@ -13,7 +13,7 @@ import {
   unitDual,
   type DualVec3,
 } from '../math/dual.ts';
-import { eigenSymmetric3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { eigenSymmetric3, type Vec3, toMat3 } from '../math/matrix3.ts';
 
 const DEGREES = 180 / Math.PI;
 
@@ -70,7 +70,7 @@ function moments(points: readonly DualVec3[], centre: DualVec3): Dual[] {
  * perturbation: dv = Σ v_k (v_k·dM v)/(λ − λ_k); directions of equal eigenvalue are left out.
  */
 function eigenvector(m: readonly Dual[], which: 0 | 2): DualVec3 {
-  const { values, vectors } = eigenSymmetric3(m.map((x) => x.value) as unknown as Mat3);
+  const { values, vectors } = eigenSymmetric3(toMat3(m.map((x) => x.value)));
   const v = vectors[which];
   const count = m[0]!.gradient.length;
   const gradients = [0, 1, 2].map(() => new Float64Array(count));

@@ -6,7 +6,7 @@ import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { Measured } from '../crystal/uncertainty.ts';
 import { Dual, type DualVec3 } from '../math/dual.ts';
-import { apply3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, multiply3, transpose3, type Mat3, type Vec3, toMat3 } from '../math/matrix3.ts';
 import { covarianceOf, type CovarianceData } from '../refine/covariance.ts';
 import { siteOffset } from '../refine/parameters.ts';
 import type { Figure } from './figures.ts';
@@ -70,7 +70,7 @@ export function orthogonalizationSlopes(cell: Cell): Mat3[] {
     zero,
     c.times(square.root()).over(sg),
   ];
-  return Array.from({ length: n }, (_, k) => entries.map((e) => e.gradient[k]!) as unknown as Mat3);
+  return Array.from({ length: n }, (_, k) => toMat3(entries.map((e) => e.gradient[k]!)));
 }
 
 /**

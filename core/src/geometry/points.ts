@@ -1,5 +1,5 @@
 /** Distances, angles, torsions and planes of points in space. What carries an s.u. is in measure.ts. */
-import { cross, dot, eigenSymmetric3, norm, normalize, subtract, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { cross, dot, eigenSymmetric3, norm, normalize, subtract, type Vec3, toVec3, toMat3 } from '../math/matrix3.ts';
 
 const DEG = 180 / Math.PI;
 
@@ -32,13 +32,13 @@ export interface Plane {
 /** Least-squares plane of three or more Cartesian points (Schomaker et al. 1959, Acta Cryst. 12, 600; unit weights). */
 export function planeOf(points: readonly Vec3[]): Plane {
   const n = points.length;
-  const centre = [0, 1, 2].map((k) => points.reduce((s, p) => s + p[k]!, 0) / n) as unknown as Vec3;
+  const centre = toVec3([0, 1, 2].map((k) => points.reduce((s, p) => s + p[k]!, 0) / n));
   const m = new Array<number>(9).fill(0);
   for (const p of points) {
     const d = subtract(p, centre);
     for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) m[3 * i + j]! += d[i]! * d[j]!;
   }
-  const normal = eigenSymmetric3(m as unknown as Mat3).vectors[0];
+  const normal = eigenSymmetric3(toMat3(m)).vectors[0];
   const deviations = points.map((p) => dot(subtract(p, centre), normal));
   return { centre, normal, deviations, rms: Math.sqrt(deviations.reduce((s, d) => s + d * d, 0) / n) };
 }

@@ -1,3 +1,4 @@
+import { toMat3 } from './matrix3.ts';
 import { describe, expect, it } from 'vitest';
 import { fftPlan, goodLength, gridSize, halfLength, halfSize, RealFft3, transformColumns } from './fft.ts';
 import { smithForm, solveCongruence } from './integer.ts';
@@ -108,7 +109,7 @@ describe('linear algebra', () => {
   it('diagonalises symmetric 3×3 matrices', () => {
     const m: Mat3 = [4, 1, -2, 1, 3, 0.5, -2, 0.5, 6];
     const { values, vectors } = eigenSymmetric3(m);
-    const v: Mat3 = [...vectors[0], ...vectors[1], ...vectors[2]] as unknown as Mat3;
+    const v: Mat3 = toMat3([...vectors[0], ...vectors[1], ...vectors[2]]);
     const back = multiply3(transpose3(v), multiply3([values[0], 0, 0, 0, values[1], 0, 0, 0, values[2]], v));
     back.forEach((x, i) => expect(x).toBeCloseTo(m[i]!, 10));
     expect(values[0]).toBeLessThan(values[1]);

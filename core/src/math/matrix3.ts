@@ -2,6 +2,18 @@
 export type Vec3 = readonly [number, number, number];
 export type Mat3 = readonly [number, number, number, number, number, number, number, number, number];
 
+/** Numbers of an array as a vector. Throws RangeError where there are not three. */
+export function toVec3(list: ArrayLike<number>): Vec3 {
+  if (list.length !== 3) throw new RangeError(`A vector has three components, not ${list.length}.`);
+  return list as unknown as Vec3;
+}
+
+/** Numbers of an array, by rows, as a matrix. Throws RangeError where there are not nine. */
+export function toMat3(list: ArrayLike<number>): Mat3 {
+  if (list.length !== 9) throw new RangeError(`A matrix has nine entries, not ${list.length}.`);
+  return list as unknown as Mat3;
+}
+
 export const IDENTITY3: Mat3 = [1, 0, 0, 0, 1, 0, 0, 0, 1];
 
 /** Row-major product a·b. */

@@ -12,7 +12,7 @@ import type { Instrument, Pattern } from '../crystal/pattern.ts';
 import { rotationsOf } from '../crystal/point-group.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import { cellContents, type Structure } from '../crystal/structure.ts';
-import { inverse3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { inverse3, multiply3, transpose3, type Mat3, type Vec3, toMat3 } from '../math/matrix3.ts';
 import { seededRandom } from '../math/random.ts';
 
 /** A broad hump under the pattern. */
@@ -105,7 +105,7 @@ export function symmetricCell(cell: Cell, group: SpaceGroup): Cell {
   const rotations = rotationsOf(group);
   for (const r of rotations)
     multiply3(transpose3(r), multiply3(g, r)).forEach((x, i) => (sum[i]! += x / rotations.length));
-  return cellFromMetric(sum as unknown as Mat3);
+  return cellFromMetric(toMat3(sum));
 }
 
 export const CONSTANTS = ['a', 'b', 'c', 'alpha', 'beta', 'gamma'] as const;

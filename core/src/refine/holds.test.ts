@@ -10,7 +10,7 @@ import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { equivalentU, type Site, type Structure } from '../crystal/structure.ts';
 import { bonds } from '../geometry/bonds.ts';
 import { parentReference, parentSurroundings, surroundingsAt } from '../geometry/parents.ts';
-import { add, apply3, inverse3, norm, subtract, turn, type Vec3 } from '../math/matrix3.ts';
+import { add, apply3, inverse3, norm, subtract, turn, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { middle } from '../math/superpose.ts';
 import { mergeForGroup } from '../solve/prepare.ts';
 import { quietContext } from '../task-context.ts';
@@ -186,7 +186,7 @@ describe.each(['riding', 'rotating', 'restrained', 'free'] as Hold[])('hydrogens
     const length = norm(subtract(apply3(m, truth.sites.find((x) => x.id === h[0])!.position), at(truth, parent)));
     // Turned away by 20° about the bond where it may turn, pushed by 0.05 Å where it is free.
     const axis = subtract(at(truth, 'C2'), at(truth, 'C1')),
-      unit = axis.map((v) => v / norm(axis)) as unknown as Vec3;
+      unit = toVec3(axis.map((v) => v / norm(axis)));
     const start: Structure = {
       ...truth,
       sites: truth.sites.map((x) => {

@@ -1,5 +1,5 @@
 /** What site symmetry leaves free of a vector or a displacement tensor. */
-import { multiply3, type Mat3 } from '../math/matrix3.ts';
+import { multiply3, type Mat3, toMat3 } from '../math/matrix3.ts';
 import { metricTensor, reciprocalLengths, type Cell } from '../crystal/cell.ts';
 import { siteSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
 import type { AnisotropicU } from '../crystal/structure.ts';
@@ -57,7 +57,7 @@ export function displacementRotation(cell: Cell, r: Mat3): number[] {
     const beta = new Array<number>(9).fill(0);
     beta[3 * p + q] = beta[3 * q + p] = gs[p]! * gs[q]!;
     const rt: Mat3 = [r[0], r[3], r[6], r[1], r[4], r[7], r[2], r[5], r[8]];
-    const image = multiply3(r, multiply3(beta as unknown as Mat3, rt));
+    const image = multiply3(r, multiply3(toMat3(beta), rt));
     pairs.forEach(([i, j], row) => (out[6 * row + column] = image[3 * i + j]! / (gs[i]! * gs[j]!)));
   });
   return out;

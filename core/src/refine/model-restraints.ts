@@ -20,6 +20,8 @@ import {
   transpose3,
   type Mat3,
   type Vec3,
+  toMat3,
+  toVec3,
 } from '../math/matrix3.ts';
 import { DISPLACEMENT, OCCUPANCY, siteOffset } from './parameters.ts';
 import { distanceRestraint, linearRestraint, type RestraintRow } from './restraints.ts';
@@ -150,7 +152,7 @@ const AS_IT_STANDS = { r: [1, 0, 0, 0, 1, 0, 0, 0, 1] as readonly number[], t: [
 function imageFor(s: Structure, i: number, j: number, kind: Restraint['kind']): { r: readonly number[]; t: Vec3 } {
   const g = metricTensor(s.cell);
   const d = subtract(s.sites[j]!.position, s.sites[i]!.position);
-  const own = Math.sqrt(dot(d, apply3(g as unknown as Mat3, d)));
+  const own = Math.sqrt(dot(d, apply3(toMat3(g), d)));
   if (kind === 'same geometry' || (kind !== 'keep apart' && own < 3.4)) return AS_IT_STANDS;
   const { operator } = operatorsNear(
     allOperators(s.spaceGroup),
@@ -333,7 +335,7 @@ function planarRows(f: Frame, restraint: string, sites: readonly number[], su: n
       const d = subtract(x, centre);
       for (let a = 0; a < 3; a++) for (let b = 0; b < 3; b++) t[3 * a + b]! += d[a]! * d[b]!;
     }
-    const e = eigenSymmetric3(t as unknown as Mat3);
+    const e = eigenSymmetric3(toMat3(t));
     const axes = [e.vectors[1], e.vectors[2]];
     const uv = points.map((x) => axes.map((v) => dot(subtract(x, centre), v)));
     const square = axes.map((_, a) => uv.reduce((sum, w) => sum + w[a]! ** 2, 0) || 1);
@@ -413,21 +415,23 @@ function rigidBondRows(f: Frame, restraint: string, i: number, j: number, su: nu
         y = cross(n, x);
       const a = tensorAt(f, p, i),
         b = tensorAt(f, p, j);
-      const delta = a.map((v, k) => v - b[k]!) as unknown as Mat3;
+      const delta = toMat3(a.map((v, k) => v - b[k]!));
       const other = which === 0 ? n : which === 1 ? x : y;
       const gradient: Gradient = [];
       const six = bilinear(n, other);
       pushTensor(f, gradient, i, six, 1);
       pushTensor(f, gradient, j, six, -1);
-      const slope = [0, 1, 2].map((k) => {
-        const unit: Vec3 = [k === 0 ? 1 : 0, k === 1 ? 1 : 0, k === 2 ? 1 : 0];
-        const dn = scale(subtract(unit, scale(n, n[k]!)), 1 / length);
-        if (which === 0) return 2 * quadratic(delta, n, dn);
-        const dw = scale(add(scale(n, dot(e, dn)), scale(dn, dot(e, n))), -1);
-        const dx = scale(subtract(dw, scale(x, dot(x, dw))), 1 / norm(w));
-        const change = which === 1 ? dx : add(cross(dn, x), cross(n, dx));
-        return quadratic(delta, dn, other) + quadratic(delta, n, change);
-      }) as unknown as Vec3;
+      const slope = toVec3(
+        [0, 1, 2].map((k) => {
+          const unit: Vec3 = [k === 0 ? 1 : 0, k === 1 ? 1 : 0, k === 2 ? 1 : 0];
+          const dn = scale(subtract(unit, scale(n, n[k]!)), 1 / length);
+          if (which === 0) return 2 * quadratic(delta, n, dn);
+          const dw = scale(add(scale(n, dot(e, dn)), scale(dn, dot(e, n))), -1);
+          const dx = scale(subtract(dw, scale(x, dot(x, dw))), 1 / norm(w));
+          const change = which === 1 ? dx : add(cross(dn, x), cross(n, dx));
+          return quadratic(delta, dn, other) + quadratic(delta, n, change);
+        }),
+      );
       pushPosition(f, gradient, j, slope);
       pushPosition(f, gradient, i, scale(slope, -1));
       return { value: quadratic(delta, n, other), gradient };

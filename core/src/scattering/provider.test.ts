@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import type { Cell } from '../crystal/cell.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import type { Structure } from '../crystal/structure.ts';
-import type { Vec3 } from '../math/matrix3.ts';
+import { type Vec3, toVec3 } from '../math/matrix3.ts';
 import { seededRandom } from '../math/random.ts';
 import { elementsOf, siteArrays } from '../refine/single-crystal-problem.ts';
 import { formFactor, gaussianFactor } from './form-factor.ts';
@@ -82,7 +82,7 @@ describe.each(Object.keys(cells))('a scattering provider in %s', (symbol) => {
     const moved: Structure = {
       ...s,
       sites: s.sites.map((x, j) =>
-        j === 2 ? x : { ...x, position: x.position.map((v, c) => v + offset[c]!) as unknown as Vec3 },
+        j === 2 ? x : { ...x, position: toVec3(x.position.map((v, c) => v + offset[c]!)) },
       ),
     };
     const truth = structureFactors(t, siteArrays(moved, elements));

@@ -29,7 +29,7 @@ import { quietContext, type TaskContext } from '../task-context.ts';
 import type { Cell } from '../crystal/cell.ts';
 import type { PhasingData } from './expand.ts';
 import { symmetrizedPhase, type PhaseIndex } from './symmetry-from-phases.ts';
-import type { Vec3 } from '../math/matrix3.ts';
+import { type Vec3, toVec3 } from '../math/matrix3.ts';
 
 export interface BuildInput {
   cell: Cell;
@@ -378,14 +378,14 @@ export async function buildModel(
 export function invertedStructure(s: Structure): Structure | undefined {
   if (s.spaceGroup.centric) return undefined;
   const inverted = spaceGroupFromOperators(
-    allOperators(s.spaceGroup).map((o) => ({ r: o.r, t: o.t.map((x) => -x) as unknown as Vec3 })),
+    allOperators(s.spaceGroup).map((o) => ({ r: o.r, t: toVec3(o.t.map((x) => -x)) })),
   );
   const setting = exactSetting(inverted);
   if (!setting) return undefined;
   return {
     ...s,
     spaceGroup: groupOfSetting(setting),
-    sites: s.sites.map((x) => ({ ...x, position: x.position.map((v) => 1 - v) as unknown as Vec3 })),
+    sites: s.sites.map((x) => ({ ...x, position: toVec3(x.position.map((v) => 1 - v)) })),
   };
 }
 

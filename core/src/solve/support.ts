@@ -1,5 +1,5 @@
 /** Small bridges between the data analysis and solving. */
-import { inverse3, multiply3, type Mat3 } from '../math/matrix3.ts';
+import { inverse3, multiply3, type Mat3, toMat3 } from '../math/matrix3.ts';
 import { laueRotations } from '../crystal/point-group.ts';
 import type { LatticeAnalysis } from '../data/lattice-analysis.ts';
 
@@ -8,7 +8,5 @@ export { laueRotations };
 /** Rotations of the accepted Laue group in the conventional basis. */
 export function metricRotationsOf(lattice: LatticeAnalysis): Mat3[] {
   const q = inverse3(lattice.p);
-  return lattice.laue.map(
-    (r) => multiply3(q, multiply3(r, lattice.p)).map((x) => Math.round(x) + 0) as unknown as Mat3,
-  );
+  return lattice.laue.map((r) => toMat3(multiply3(q, multiply3(r, lattice.p)).map((x) => Math.round(x) + 0)));
 }

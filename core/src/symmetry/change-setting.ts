@@ -16,6 +16,8 @@ import {
   transpose3,
   type Mat3,
   type Vec3,
+  toMat3,
+  toVec3,
 } from '../math/matrix3.ts';
 
 /** New axes and origin in terms of the old ones: columns of p are a′, b′, c′; x = p x′ + origin. */
@@ -80,7 +82,7 @@ export function consequenceOf(cell: Cell, group: SpaceGroup, change: AxesChange)
   try {
     next = nameGroup(
       spaceGroupFromOperators([
-        ...ops.map((o) => ({ r: o.r.map((x) => Math.round(x) + 0) as unknown as Mat3, t: o.t })),
+        ...ops.map((o) => ({ r: toMat3(o.r.map((x) => Math.round(x) + 0)), t: o.t })),
         ...centring.map((t): Operator => ({ r: IDENTITY3, t })),
       ]),
     );
@@ -169,9 +171,11 @@ export function describeIn(s: Structure, change: AxesChange, group: SpaceGroup):
       position: apply3(q, [x.position[0] - origin[0], x.position[1] - origin[1], x.position[2] - origin[2]]),
       ...(x.positionSu
         ? {
-            positionSu: [0, 1, 2].map((i) =>
-              Math.sqrt([0, 1, 2].reduce((sum, j) => sum + (q[3 * i + j]! * x.positionSu![j]!) ** 2, 0)),
-            ) as unknown as Vec3,
+            positionSu: toVec3(
+              [0, 1, 2].map((i) =>
+                Math.sqrt([0, 1, 2].reduce((sum, j) => sum + (q[3 * i + j]! * x.positionSu![j]!) ** 2, 0)),
+              ),
+            ),
           }
         : {}),
       displacement: changeDisplacement(s.cell, cell, q, x.displacement),
@@ -212,7 +216,7 @@ export function changeTreatment(t: Treatment, change: AxesChange): Treatment {
       ? {
           twins: t.twins.map((w) => ({
             ...w,
-            law: multiply3(pt, multiply3(w.law, back)).map((x) => (near(x) ? Math.round(x) + 0 : x)) as unknown as Mat3,
+            law: toMat3(multiply3(pt, multiply3(w.law, back)).map((x) => (near(x) ? Math.round(x) + 0 : x))),
             ...(w.overlaps ? { overlaps: changeOverlaps(p, w.overlaps) } : {}),
           })),
         }
@@ -317,5 +321,5 @@ export function parseChange(text: string): AxesChange {
     : [0, 0, 0];
   if (o.length !== 3) throw new SyntaxError(`The origin needs three numbers, "${shift}" has ${o.length}. ${help}`);
   const [u, v, w] = rows as [number[], number[], number[]];
-  return { p: [u[0]!, v[0]!, w[0]!, u[1]!, v[1]!, w[1]!, u[2]!, v[2]!, w[2]!], origin: o as unknown as Vec3 };
+  return { p: [u[0]!, v[0]!, w[0]!, u[1]!, v[1]!, w[1]!, u[2]!, v[2]!, w[2]!], origin: toVec3(o) };
 }

@@ -1,7 +1,7 @@
 /** Where the symmetry elements of a group stand in its cell: type, direction, place and gliding part of every operation (International Tables A, 1.2). */
 import { intrinsicTranslation, rotationAxis, rotationType, type Operator } from '../crystal/operator.ts';
 import { allOperators, type SpaceGroup } from '../crystal/space-group.ts';
-import { apply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, transpose3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 
 export type ElementKind =
   'mirror plane' | 'glide plane' | 'rotation axis' | 'screw axis' | 'rotoinversion axis' | 'inversion centre';
@@ -65,10 +65,12 @@ function fixedPoint(r: Mat3, t: Vec3): Vec3 {
     const y = apply3(r, x);
     x = [y[0] + t[0], y[1] + t[1], y[2] + t[2]];
   }
-  return sum.map((v) => {
-    const n = Math.round(v * 144) / 144;
-    return Math.abs(n - v) < 1e-5 ? n + 0 : v;
-  }) as unknown as Vec3;
+  return toVec3(
+    sum.map((v) => {
+      const n = Math.round(v * 144) / 144;
+      return Math.abs(n - v) < 1e-5 ? n + 0 : v;
+    }),
+  );
 }
 
 /** +1 where the rotation turns counter-clockwise about its axis. */
@@ -94,7 +96,7 @@ export function elementOfOperator(o: Operator, centring: readonly Vec3[] = [[0, 
   const type = rotationType(o.r);
   if (type === 1) return undefined;
   if (type === -1) {
-    const at = o.t.map((x) => x / 2) as unknown as Vec3;
+    const at = toVec3(o.t.map((x) => x / 2));
     return {
       kind: 'inversion centre',
       order: 1,
@@ -108,10 +110,7 @@ export function elementOfOperator(o: Operator, centring: readonly Vec3[] = [[0, 
     };
   }
   const axis = rotationAxis(o.r);
-  const w =
-    type < -2
-      ? ([0, 0, 0] as Vec3)
-      : (intrinsicTranslation(o).map((x) => (Math.abs(x) < 1e-9 ? 0 : x)) as unknown as Vec3);
+  const w = type < -2 ? ([0, 0, 0] as Vec3) : toVec3(intrinsicTranslation(o).map((x) => (Math.abs(x) < 1e-9 ? 0 : x)));
   // Every crystallographic order divides twelve.
   const at = fixedPoint(o.r, [o.t[0] - w[0], o.t[1] - w[1], o.t[2] - w[2]]);
   const glides = w.some((x) => Math.abs(x) > 1e-6);
@@ -307,18 +306,16 @@ function homePoint(e: SymmetryElement): Vec3 {
     // Planes are told by their level, which lattice translations change in whole steps.
     const level = e.plane[0] * e.at[0] + e.plane[1] * e.at[1] + e.plane[2] * e.at[2],
       q = e.plane[0] ** 2 + e.plane[1] ** 2 + e.plane[2] ** 2;
-    return e.plane.map((h) => (h * wrapped(level)) / q) as unknown as Vec3;
+    return toVec3(e.plane.map((h) => (h * wrapped(level)) / q));
   }
-  return (e.kind === 'inversion centre' || e.kind === 'rotoinversion axis' ? e.at : axisHome(e)).map(
-    wrapped,
-  ) as unknown as Vec3;
+  return toVec3((e.kind === 'inversion centre' || e.kind === 'rotoinversion axis' ? e.at : axisHome(e)).map(wrapped));
 }
 
 /** The point of an axis where the first coordinate it runs along is zero. */
 function axisHome(e: SymmetryElement): Vec3 {
   const i = [2, 1, 0].find((j) => e.direction[j])!;
   const k = e.at[i]! / e.direction[i]!;
-  return [0, 1, 2].map((j) => e.at[j]! - k * e.direction[j]!) as unknown as Vec3;
+  return toVec3([0, 1, 2].map((j) => e.at[j]! - k * e.direction[j]!));
 }
 
 function elementPlaceKey(e: SymmetryElement): string {
@@ -379,7 +376,7 @@ function cutLine(at: Vec3, direction: Vec3): [Vec3, Vec3] | undefined {
     high = Math.min(high, q);
   }
   if (high - low < 1e-6) return undefined;
-  const point = (k: number): Vec3 => [0, 1, 2].map((i) => at[i]! + k * direction[i]!) as unknown as Vec3;
+  const point = (k: number): Vec3 => toVec3([0, 1, 2].map((i) => at[i]! + k * direction[i]!));
   return [point(low), point(high)];
 }
 
@@ -402,7 +399,7 @@ function cutPlane(h: Vec3, level: number): Vec3[] {
       if (Math.abs(b) < 1e-9) offer(q);
       if (a * b < -1e-12) {
         const k = a / (a - b);
-        offer([0, 1, 2].map((i) => p[i]! + k * (q[i]! - p[i]!)) as unknown as Vec3);
+        offer(toVec3([0, 1, 2].map((i) => p[i]! + k * (q[i]! - p[i]!))));
       }
     }
   if (points.length < 3) return points;

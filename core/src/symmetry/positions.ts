@@ -4,7 +4,7 @@ import { operatorToXyz, type Operator } from '../crystal/operator.ts';
 import { crystalClass, rotationsOf } from '../crystal/point-group.ts';
 import { allOperators, groupOrder, siteSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, IDENTITY3, multiply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, IDENTITY3, multiply3, type Mat3, type Vec3, toMat3, toVec3 } from '../math/matrix3.ts';
 import { fractionWords } from './elements.ts';
 
 export interface SpecialPosition {
@@ -53,8 +53,8 @@ function flatOf(operators: readonly Operator[]): Flat {
     return Math.abs(y - x) < 1e-6 ? y + 0 : x;
   };
   return {
-    projection: p.map(tidy) as unknown as Mat3,
-    shift: s.map(tidy) as unknown as Vec3,
+    projection: toMat3(p.map(tidy)),
+    shift: toVec3(s.map(tidy)),
     freedom: Math.round(p[0]! + p[4]! + p[8]!),
   };
 }
@@ -70,7 +70,7 @@ function keepers(all: readonly Operator[], x: Vec3): Operator[] {
   for (const o of all) {
     const y = apply3(o.r, x);
     const d = [0, 1, 2].map((i) => y[i]! + o.t[i]! - x[i]!);
-    if (d.every(near)) out.push({ r: o.r, t: [0, 1, 2].map((i) => o.t[i]! - Math.round(d[i]!)) as unknown as Vec3 });
+    if (d.every(near)) out.push({ r: o.r, t: toVec3([0, 1, 2].map((i) => o.t[i]! - Math.round(d[i]!))) });
   }
   return out;
 }
@@ -86,7 +86,7 @@ export function specialPositions(group: SpaceGroup): SpecialPosition[] {
     for (const o of group.representatives) {
       // Which set it is: its direction space, and where it lies across that.
       const conjugate = multiply3(multiply3(o.r, f.projection), inverseOf(o, group.representatives));
-      const across = IDENTITY3.map((x, i) => x - conjugate[i]!) as unknown as Mat3;
+      const across = toMat3(IDENTITY3.map((x, i) => x - conjugate[i]!));
       const directions = conjugate.map((x) => Math.round(x * 12)).join();
       const steps = [0, 1, 2].map((i) => smallestStep(across, i));
       const [x, y, z] = apply3(o.r, f.shift);
@@ -107,7 +107,7 @@ export function specialPositions(group: SpaceGroup): SpecialPosition[] {
     // Completed to everything that keeps a generic point of the set.
     const complete = keepers(all, home);
     const g = flatOf(complete);
-    const shift = g.shift.map((x) => x) as unknown as Vec3;
+    const shift = toVec3(g.shift.map((x) => x));
     const id = `${g.projection.map((x) => Math.round(x * 24)).join()}|${shift.map((x) => Math.round(x * 1440)).join()}`;
     if (seen.has(id)) return;
     seen.add(id);
@@ -161,7 +161,7 @@ export function specialPositions(group: SpaceGroup): SpecialPosition[] {
           key,
           operatorToXyz({
             r: multiply3(o.r, f.projection),
-            t: apply3(o.r, f.shift).map((v, i) => wrapped(v + o.t[i]!)) as unknown as Vec3,
+            t: toVec3(apply3(o.r, f.shift).map((v, i) => wrapped(v + o.t[i]!))),
           }),
         );
     }
@@ -235,10 +235,12 @@ function meet(a: Flat, b: Flat): Vec3 | undefined {
   }
   const other = pointOn(a, x);
   return other.every((v, i) => Math.abs(v - x[i]!) < 1e-6)
-    ? (x.map((v) => {
-        const n = Math.round(v * 144) / 144;
-        return Math.abs(n - v) < 1e-6 ? n + 0 : v;
-      }) as unknown as Vec3)
+    ? toVec3(
+        x.map((v) => {
+          const n = Math.round(v * 144) / 144;
+          return Math.abs(n - v) < 1e-6 ? n + 0 : v;
+        }),
+      )
     : undefined;
 }
 
@@ -294,7 +296,7 @@ export function sitesOn(s: Structure, position: SpecialPosition, tolerance = 0.0
   return s.sites.flatMap((site, i) => {
     if (siteSymmetry(s.spaceGroup, g, site.position, tolerance).multiplicity !== position.multiplicity) return [];
     const here = all.some((o) => {
-      const y = apply3(o.r, site.position).map((x, k) => x + o.t[k]!) as unknown as Vec3;
+      const y = toVec3(apply3(o.r, site.position).map((x, k) => x + o.t[k]!));
       // Only the lattice copies matter for which the set passes nearby.
       for (let a = -1; a <= 1; a++)
         for (let b = -1; b <= 1; b++)

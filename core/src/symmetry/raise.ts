@@ -7,7 +7,7 @@ import type { Operator } from '../crystal/operator.ts';
 import { allOperators, siteSymmetry } from '../crystal/space-group.ts';
 import { rotateU, type AnisotropicU, type Site, type Structure } from '../crystal/structure.ts';
 import { assembleAsymmetricUnit } from '../geometry/bonds.ts';
-import type { Vec3 } from '../math/matrix3.ts';
+import { type Vec3, toVec3 } from '../math/matrix3.ts';
 import { describeIn } from './change-setting.ts';
 import type { MissedGroup } from './supergroups.ts';
 
@@ -20,16 +20,18 @@ export interface Raised {
 }
 
 const moveBy = (s: Structure, x: Site, o: Operator): { position: Vec3; displacement: Site['displacement'] } => ({
-  position: [0, 1, 2].map(
-    (i) => o.r[3 * i]! * x.position[0] + o.r[3 * i + 1]! * x.position[1] + o.r[3 * i + 2]! * x.position[2] + o.t[i]!,
-  ) as unknown as Vec3,
+  position: toVec3(
+    [0, 1, 2].map(
+      (i) => o.r[3 * i]! * x.position[0] + o.r[3 * i + 1]! * x.position[1] + o.r[3 * i + 2]! * x.position[2] + o.t[i]!,
+    ),
+  ),
   displacement:
     x.displacement.kind === 'iso' ? x.displacement : { kind: 'aniso', u: rotateU(s.cell, o.r, x.displacement.u) },
 });
 
 function meanSite(site: Site, parts: readonly { position: Vec3; displacement: Site['displacement'] }[]): Site {
   const n = parts.length;
-  const position = [0, 1, 2].map((i) => parts.reduce((sum, p) => sum + p.position[i]!, 0) / n) as unknown as Vec3;
+  const position = toVec3([0, 1, 2].map((i) => parts.reduce((sum, p) => sum + p.position[i]!, 0) / n));
   const aniso = parts.every((p) => p.displacement.kind === 'aniso');
   const displacement: Site['displacement'] = aniso
     ? {

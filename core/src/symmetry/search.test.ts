@@ -5,7 +5,7 @@ import { allOperators, spaceGroupFromOperators } from '../crystal/space-group.ts
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { seededRandom } from '../math/random.ts';
-import type { Vec3 } from '../math/matrix3.ts';
+import { type Vec3, toVec3 } from '../math/matrix3.ts';
 import { CellLookup, comparedSites, latticePart, searchOperations, testOperation } from './search.ts';
 import { averagedMetric, exactOperators, missedGroups, rationalOrigin } from './supergroups.ts';
 import { changeBasis } from '../crystal/operator.ts';
@@ -84,15 +84,17 @@ describe('operations nearly there', () => {
           ...x,
           id: `${x.id}${k}`,
           label: `${x.label}${k}`,
-          position: [0, 1, 2].map(
-            (i) =>
-              o.r[3 * i]! * x.position[0] +
-              o.r[3 * i + 1]! * x.position[1] +
-              o.r[3 * i + 2]! * x.position[2] +
-              o.t[i]! +
-              0.17 * (i + 1) +
-              0.003 * random.normal(),
-          ) as unknown as Vec3,
+          position: toVec3(
+            [0, 1, 2].map(
+              (i) =>
+                o.r[3 * i]! * x.position[0] +
+                o.r[3 * i + 1]! * x.position[1] +
+                o.r[3 * i + 2]! * x.position[2] +
+                o.t[i]! +
+                0.17 * (i + 1) +
+                0.003 * random.normal(),
+            ),
+          ),
         })),
       ),
     };
@@ -125,7 +127,7 @@ describe('operations nearly there', () => {
     // About an arbitrary origin no translation is a simple fraction.
     const origin: Vec3 = [0.113, 0.271, 0.4049];
     const moved = g.representatives.map((o) => changeBasis(o, IDENTITY3, origin));
-    const loose = moved.map((o) => ({ r: o.r, t: o.t.map((x) => x + 0.008 * random.normal()) as unknown as Vec3 }));
+    const loose = moved.map((o) => ({ r: o.r, t: toVec3(o.t.map((x) => x + 0.008 * random.normal())) }));
     const exact = exactOperators(loose, g.centring);
     const split = latticePart(g.centring),
       at = new Map(exact.map((o) => [rotationKey(o.r), o]));

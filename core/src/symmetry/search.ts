@@ -5,7 +5,7 @@ import { metricSymmetry, primitiveBasis } from '../crystal/lattice.ts';
 import { rotationKey, type Operator } from '../crystal/operator.ts';
 import { allOperators } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, IDENTITY3, inverse3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, IDENTITY3, inverse3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 
 export interface FoundOperation {
   readonly operator: Operator;
@@ -41,17 +41,19 @@ export class CellLookup {
 
   constructor(s: Structure, sites: readonly number[]) {
     this.g = metricTensor(s.cell);
-    this.n = [s.cell.a, s.cell.b, s.cell.c].map((l) => Math.max(1, Math.floor(l / 2.2))) as unknown as Vec3;
+    this.n = toVec3([s.cell.a, s.cell.b, s.cell.c].map((l) => Math.max(1, Math.floor(l / 2.2))));
     const operators = allOperators(s.spaceGroup);
     for (const site of sites) {
       const { element, position } = s.sites[site]!;
       const seen: Vec3[] = [];
       for (const o of operators) {
         const y = apply3(o.r, position);
-        const x = [0, 1, 2].map((i) => {
-          const v = y[i]! + o.t[i]!;
-          return v - Math.floor(v);
-        }) as unknown as Vec3;
+        const x = toVec3(
+          [0, 1, 2].map((i) => {
+            const v = y[i]! + o.t[i]!;
+            return v - Math.floor(v);
+          }),
+        );
         if (seen.some((p) => p.every((v, i) => Math.abs(v - x[i]! - Math.round(v - x[i]!)) < 1e-4))) continue;
         seen.push(x);
         this.atoms.push({ x, site, element });
@@ -236,7 +238,7 @@ export function latticePart(centring: readonly Vec3[]): (d: Vec3) => { lattice: 
   const p = primitiveBasis(centring),
     q = inverse3(p);
   return (d) => {
-    const n = apply3(q, d).map(Math.round) as unknown as Vec3;
+    const n = toVec3(apply3(q, d).map(Math.round));
     const lattice = apply3(p, n);
     return { lattice, rest: [d[0] - lattice[0], d[1] - lattice[1], d[2] - lattice[2]] };
   };

@@ -6,7 +6,17 @@ import { changeBasis, rotationAxis, rotationKey, rotationType, type Operator } f
 import { rotationsOf } from '../crystal/point-group.ts';
 import { groupOfSetting, referenceSetting, SETTINGS, type Setting } from '../crystal/settings.ts';
 import { spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
-import { apply3, determinant3, IDENTITY3, inverse3, multiply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import {
+  apply3,
+  determinant3,
+  IDENTITY3,
+  inverse3,
+  multiply3,
+  type Mat3,
+  type Vec3,
+  toVec3,
+  toMat3,
+} from '../math/matrix3.ts';
 import { vectorWords, type AxesChange } from './change-setting.ts';
 
 export interface SettingChoice {
@@ -42,7 +52,7 @@ function axisCandidates(cell: Cell, group: SpaceGroup, reference: Mat3): Vec3[] 
   const out = new Map<string, Vec3>();
   const offer = (v: Vec3): void => {
     for (const s of [1, -1]) {
-      const w = v.map((x) => s * x + 0) as unknown as Vec3;
+      const w = toVec3(v.map((x) => s * x + 0));
       out.set(key(w), w);
     }
   };
@@ -107,7 +117,7 @@ export function settingsOf(cell: Cell, group: SpaceGroup): SettingChoice[] {
     for (const o of group.representatives) {
       const r = multiply3(q, multiply3(o.r, p));
       if (!whole(r)) return;
-      rotations.push(r.map((x) => Math.round(x) + 0) as unknown as Mat3);
+      rotations.push(toMat3(r.map((x) => Math.round(x) + 0)));
     }
     const fitting = tabulated.filter(
       (t) => t.g.centring.length === points && rotations.every((r) => t.keys.has(rotationKey(r))),
@@ -127,7 +137,7 @@ export function settingsOf(cell: Cell, group: SpaceGroup): SettingChoice[] {
       const shift = originShift(here, t.g);
       if (!shift) continue;
       best.set(t.s.hall, {
-        change: { p: p.map((x) => x + 0) as unknown as Mat3, origin: centred(apply3(p, shift)) },
+        change: { p: toMat3(p.map((x) => x + 0)), origin: centred(apply3(p, shift)) },
         cell: next,
         cost: price,
         setting: t.s,
@@ -205,10 +215,12 @@ export function settingsOf(cell: Cell, group: SpaceGroup): SettingChoice[] {
 
 /** Shifts in (−½, ½]. */
 const centred = (v: Vec3): Vec3 =>
-  v.map((x) => {
-    const y = x - Math.round(x);
-    return Math.abs(y) < 1e-9 ? 0 : y <= -0.5 + 1e-9 ? y + 1 : y;
-  }) as unknown as Vec3;
+  toVec3(
+    v.map((x) => {
+      const y = x - Math.round(x);
+      return Math.abs(y) < 1e-9 ? 0 : y <= -0.5 + 1e-9 ? y + 1 : y;
+    }),
+  );
 
 /** The reduced (Niggli) cell, for comparing with other crystals. */
 export function reducedCell(cell: Cell, group: SpaceGroup): { cell: Cell; words: string } {

@@ -8,7 +8,7 @@ import { metricTensor } from '../crystal/cell.ts';
 import { newId, type Site, type Structure } from '../crystal/structure.ts';
 import type { TwinComponent } from '../crystal/treatment.ts';
 import { moveSite } from '../geometry/bonds.ts';
-import { multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { multiply3, transpose3, type Mat3, toVec3 } from '../math/matrix3.ts';
 import { elementOfOperator } from './elements.ts';
 
 export interface Subgroup {
@@ -89,7 +89,7 @@ export function lowerSymmetry(s: Structure, to: Subgroup): Structure {
       const moved = moveSite(s, x, operator);
       // What the kept operations make of a copy already there is no site of its own.
       if (family.some((p) => operatorsNear(kept, metric, p, moved.position).distance < 0.01)) return;
-      const position = moved.position.map((v, k) => v - Math.round(v - x.position[k]!)) as unknown as Vec3;
+      const position = toVec3(moved.position.map((v, k) => v - Math.round(v - x.position[k]!)));
       family.push(position);
       let label = `${x.label}${'ABCDEFGH'[n]}`;
       while (taken.has(label)) label += 'A';

@@ -4,7 +4,7 @@ import { nameGroup } from '../crystal/identify.ts';
 import { changeBasis, rotationKey, rotationType, type Operator } from '../crystal/operator.ts';
 import { allOperators, groupOrder, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, IDENTITY3, multiply3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, IDENTITY3, multiply3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { combineChanges, type AxesChange } from './change-setting.ts';
 import { latticePart, searchOperations, type FoundOperation } from './search.ts';
 import { settingsOf } from './settings-of.ts';
@@ -84,7 +84,7 @@ function closeLoosely(
         const exact = match && rest.map((x) => rational(x, 0.04));
         if (!match || !exact || exact.some((x) => x === undefined)) return undefined;
         const finer = spaceGroupFromOperators(
-          [...centring, exact.map((x) => x! % 1) as unknown as Vec3].map((c): Operator => ({ r: IDENTITY3, t: c })),
+          [...centring, toVec3(exact.map((x) => x! % 1))].map((c): Operator => ({ r: IDENTITY3, t: c })),
         );
         if (finer.centring.length > 8 || finer.centring.length === centring.length) return undefined;
         const deeper = closeLoosely(members, finer.centring, found, cell, reach);
@@ -132,7 +132,7 @@ export function rationalOrigin(operators: readonly Operator[]): Vec3 {
   // The mean of the orbit of a point under the finite part is fixed as far as the group fixes anything.
   const n = operators.length;
   const inversion = operators.find((o) => rotationType(o.r) === -1);
-  if (inversion) return inversion.t.map((x) => x / 2) as unknown as Vec3;
+  if (inversion) return toVec3(inversion.t.map((x) => x / 2));
   const rounds = [...operators].filter((o) => rotationType(o.r) !== 1).sort((p, q) => freedom(p) - freedom(q));
   const fixed: Operator[] = [];
   for (const o of rounds.slice(0, n)) {
@@ -175,7 +175,7 @@ function locate(o: Operator): Vec3 {
     const y = apply3(o.r, x);
     x = [y[0] + t[0], y[1] + t[1], y[2] + t[2]];
   }
-  return sum as unknown as Vec3;
+  return toVec3(sum);
 }
 
 /** Every supergroup the found operations allow, the most symmetric first. Geometry only; the data are asked elsewhere. */
@@ -209,7 +209,7 @@ export function missedGroups(
       const t = f.operator.t.map((x) => rational(x, 0.04));
       if (t.some((x) => x === undefined)) continue;
       const finer = spaceGroupFromOperators(
-        [...s.spaceGroup.centring, t.map((x) => x! % 1) as unknown as Vec3].map((c): Operator => ({
+        [...s.spaceGroup.centring, toVec3(t.map((x) => x! % 1))].map((c): Operator => ({
           r: IDENTITY3,
           t: c,
         })),
@@ -252,9 +252,7 @@ function finish(s: Structure, l: Loose): MissedGroup | undefined {
       .map((o) => changeBasis(o, IDENTITY3, origin))
       .map((o) => ({
         r: o.r,
-        t: o.t.map((x) =>
-          Math.abs(x * 24 - Math.round(x * 24)) < 1e-3 ? (Math.round(x * 24) / 24) % 1 : x,
-        ) as unknown as Vec3,
+        t: toVec3(o.t.map((x) => (Math.abs(x * 24 - Math.round(x * 24)) < 1e-3 ? (Math.round(x * 24) / 24) % 1 : x))),
       }));
     const group = nameGroup(
       spaceGroupFromOperators([...shifted, ...l.centring.map((t): Operator => ({ r: IDENTITY3, t }))]),

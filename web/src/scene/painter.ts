@@ -42,7 +42,7 @@ import {
   type PolyhedronPrimitive,
   type SurfacePrimitive,
 } from '@nagare/core/draw/scene';
-import type { Vec3 } from '@nagare/core/math/matrix3';
+import { type Vec3, toVec3 } from '@nagare/core/math/matrix3';
 
 /** Instances of one mesh and the primitives they stand for. */
 interface Picking {
@@ -397,8 +397,8 @@ function stickPieces(b: BondPrimitive): Stick[] {
     if (!b.dashed) return [{ from, to, radius: b.radius, colour }];
     const ends = dashes(from, to);
     return Array.from({ length: ends.length / 6 }, (_, i) => ({
-      from: ends.slice(6 * i, 6 * i + 3) as unknown as Vec3,
-      to: ends.slice(6 * i + 3, 6 * i + 6) as unknown as Vec3,
+      from: toVec3(ends.slice(6 * i, 6 * i + 3)),
+      to: toVec3(ends.slice(6 * i + 3, 6 * i + 6)),
       radius: b.radius,
       colour,
     }));

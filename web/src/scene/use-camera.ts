@@ -7,7 +7,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import { bestRotation, extentPoints, fitCamera, lookAlong, panCamera, type Margins } from '@nagare/core/draw/camera';
 import type { Layer } from '@nagare/core/draw/scene';
 import { cartesianOf } from '@nagare/core/geometry/measure';
-import { subtract, type Vec3 } from '@nagare/core/math/matrix3';
+import { subtract, type Vec3, toVec3 } from '@nagare/core/math/matrix3';
 import type { ScenePainter } from './painter.ts';
 import type { SceneLayers } from './use-layers.ts';
 
@@ -89,9 +89,7 @@ function useFitWhenMoved({ atoms, layers }: SceneLayers, extent: string, fit: ()
   const before = useRef<{ middle: Vec3; extent: string } | undefined>(undefined);
   useEffect(() => {
     if (!atoms.length) return;
-    const middle = [0, 1, 2].map(
-      (k) => atoms.reduce((sum, a) => sum + a.position[k]!, 0) / atoms.length,
-    ) as unknown as Vec3;
+    const middle = toVec3([0, 1, 2].map((k) => atoms.reduce((sum, a) => sum + a.position[k]!, 0) / atoms.length));
     const last = before.current;
     before.current = { middle, extent };
     if (last && (last.extent !== extent || Math.hypot(...subtract(last.middle, middle)) > MOVED)) fit();

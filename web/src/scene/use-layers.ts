@@ -15,7 +15,7 @@ import {
 import { itemsOf, type AtomPrimitive, type Layer } from '@nagare/core/draw/scene';
 import { orthogonalization } from '@nagare/core/crystal/cell';
 import type { Surface } from '@nagare/core/maps/isosurface';
-import { apply3, inverse3, type Vec3 } from '@nagare/core/math/matrix3';
+import { apply3, inverse3, type Vec3, toVec3 } from '@nagare/core/math/matrix3';
 import { sameAxes } from '@nagare/core/model/compare';
 import { cartesian } from '@nagare/core/crystal/structure';
 import { run } from '../engine/engine.ts';
@@ -94,7 +94,7 @@ function useSurfaces(s: Structure | undefined, around: readonly AtomPrimitive[] 
     const fractional = near.map((x) => apply3(inverse, x));
     const pad = [structure.cell.a, structure.cell.b, structure.cell.c].map((length) => DENSITY_REACH / length);
     const bound = (pick: (...v: number[]) => number, sign: number): Vec3 =>
-      [0, 1, 2].map((k) => pick(...fractional.map((f) => f[k]!)) + sign * pad[k]!) as unknown as Vec3;
+      toVec3([0, 1, 2].map((k) => pick(...fractional.map((f) => f[k]!)) + sign * pad[k]!));
     let contouring: ReturnType<typeof run<'contour'>> | undefined;
     const timer = setTimeout(() => {
       contouring = run('contour', {

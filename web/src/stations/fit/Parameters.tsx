@@ -4,7 +4,7 @@ import { metricTensor } from '@nagare/core/crystal/cell';
 import { siteSymmetry } from '@nagare/core/crystal/space-group';
 import type { Site } from '@nagare/core/crystal/structure';
 import { CONSTANT_SIGNS, freeConstants, withConstant, type PhaseModel } from '@nagare/core/powder/model';
-import type { Vec3 } from '@nagare/core/math/matrix3';
+import { type Vec3, toVec3 } from '@nagare/core/math/matrix3';
 import { backgroundPoints } from '@nagare/core/powder/peaks';
 import { linearScales } from '@nagare/core/powder/start';
 import { Sheet } from '../../frame/parts.tsx';
@@ -541,7 +541,7 @@ function SiteParameters({ phase, index }: { phase: PhaseModel; index: number }):
       for (let i = 0; i < 3; i++)
         sum[i]! +=
           (o.r[3 * i]! * x[0]! + o.r[3 * i + 1]! * x[1]! + o.r[3 * i + 2]! * x[2]! + o.t[i]!) / symmetry.length;
-    return sum as unknown as Vec3;
+    return toVec3(sum);
   };
   const moves = [0, 1, 2].map(
     (axis) => Math.abs(place(axis, site.position[axis]! + 0.01)[axis]! - site.position[axis]!) > 1e-6,

@@ -1,6 +1,6 @@
 /** Paints the reciprocal lattice on a canvas: rings of spacing, the points that are chosen, the axes. */
 import type { LatticePoints } from '@nagare/core/data/lattice-points';
-import { dot, normalize, scale, subtract, type Vec3 } from '@nagare/core/math/matrix3';
+import { dot, normalize, scale, subtract, type Vec3, toVec3 } from '@nagare/core/math/matrix3';
 
 export type Layer = 'all' | 'hk' | 'hl' | 'kl';
 /** The index that a layer holds fixed. */
@@ -58,8 +58,7 @@ export function reachOf(p: LatticePoints): number {
 /** From reciprocal space (Å⁻¹) to right, up and towards the eye: in a layer its two running axes span the picture, in space the view turns. */
 export function projectionOf(star: readonly Vec3[], layer: Layer, m: readonly number[]): (x: Vec3) => Vec3 {
   if (layer === 'all')
-    return (x) =>
-      [0, 1, 2].map((i) => m[3 * i]! * x[0] + m[3 * i + 1]! * x[1] + m[3 * i + 2]! * x[2]) as unknown as Vec3;
+    return (x) => toVec3([0, 1, 2].map((i) => m[3 * i]! * x[0] + m[3 * i + 1]! * x[1] + m[3 * i + 2]! * x[2]));
   const running = [0, 1, 2].filter((i) => i !== FIXED[layer]);
   const right = normalize(star[running[0]!]!);
   const second = star[running[1]!]!;
@@ -97,7 +96,7 @@ export function paintReciprocal(g: CanvasRenderingContext2D, picture: Picture): 
     if (!isChosen(points, i, choice)) continue;
     // Of the whole lattice only what is forbidden is looked at; the rest would hide it.
     if (choice.colour === 'forbidden' && choice.layer === 'all' && !points.absent[i]) continue;
-    const [x, y, near] = onScreen(points.position.subarray(3 * i, 3 * i + 3) as unknown as Vec3);
+    const [x, y, near] = onScreen(toVec3(points.position.subarray(3 * i, 3 * i + 3)));
     placed.push({ point: i, x, y, near });
   }
   placed.sort((p, q) => p.near - q.near);
