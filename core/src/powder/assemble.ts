@@ -21,7 +21,8 @@ import {
   type CalculatedPattern,
   type PeakTable,
 } from './engine.ts';
-import { chebyshevArgument, lowerBound } from './points.ts';
+import { chebyshevArgument } from './background.ts';
+import { lowerBound } from './fitted-points.ts';
 import { QUARTICS, quadraticForm, type FitModel } from './model.ts';
 import {
   ABSORPTION,

@@ -8,14 +8,9 @@ import type { Pattern } from '../crystal/pattern.ts';
 import { siteArrays, elementsOf } from '../refine/single-crystal-problem.ts';
 import { scatteringTable, SiteSums, type ScatteringTable, type SiteArrays } from '../scattering/structure-factors.ts';
 import { QUARTICS, quadraticForm, type PatternModel, type PhaseModel } from './model.ts';
-import {
-  absorptionFactor,
-  addBackground,
-  fittedPoints,
-  lorentzPolarization,
-  lowerBound,
-  type Points,
-} from './points.ts';
+import { absorptionFactor, lorentzPolarization } from './intensity-factors.ts';
+import { addBackground } from './background.ts';
+import { fittedPoints, lowerBound, type Points } from './fitted-points.ts';
 import { axialSpread, GAUSS_NORM, LORENTZ_NORM, mixedShape, newSpread, reachOf, type Shape } from './profile.ts';
 import { powderReflections, type PowderReflections } from './reflections.ts';
 

@@ -10,7 +10,7 @@ import type { Instrument } from '../crystal/pattern.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { ShelfCard, ShelfEntry } from '../shelf/entry.ts';
 import { DEGREES, PhaseWork } from './engine.ts';
-import { absorptionFactor, lorentzPolarization } from './points.ts';
+import { absorptionFactor, lorentzPolarization } from './intensity-factors.ts';
 import { newPhase, quadraticForm } from './model.ts';
 import type { Peak } from './peaks.ts';
 

@@ -1,7 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import type { Pattern } from '../crystal/pattern.ts';
 import { seededRandom } from '../math/random.ts';
-import { addBackground, absorptionFactor, fittedPoints, lorentzPolarization, lowerBound } from './points.ts';
+import { addBackground } from './background.ts';
+import { absorptionFactor, lorentzPolarization } from './intensity-factors.ts';
+import { fittedPoints, lowerBound } from './fitted-points.ts';
 import { axialSpread, mixedShape, newSpread, pseudoVoigt, reachOf, TAIL, type Shape } from './profile.ts';
 import { blurred, nonNegative } from './start.ts';
 

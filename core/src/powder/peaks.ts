@@ -2,7 +2,7 @@
 import { spacingAt, type Instrument, type Pattern } from '../crystal/pattern.ts';
 import { choleskyInPlace, choleskyInverse, choleskySolve } from '../math/linear.ts';
 import { DEGREES } from './engine.ts';
-import { lowerBound } from './points.ts';
+import { lowerBound } from './fitted-points.ts';
 import { GAUSS_NORM, LORENTZ_NORM, pseudoVoigt } from './profile.ts';
 
 export interface Peak {

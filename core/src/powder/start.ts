@@ -3,7 +3,7 @@ import type { Pattern } from '../crystal/pattern.ts';
 import { choleskyInPlace, choleskySolve } from '../math/linear.ts';
 import type { TaskContext } from '../task-context.ts';
 import { PatternCalculator, type CalculatedPattern } from './engine.ts';
-import { addBackground, chebyshevArgument } from './points.ts';
+import { addBackground, chebyshevArgument } from './background.ts';
 import { freeConstants, withConstant, type FitModel, type PatternModel, type PhaseModel } from './model.ts';
 
 /** Columns of unit phases: each calculated with scale one. */

@@ -1,10 +1,10 @@
 /** What solving needs from raw data: the conventional cell, candidate groups, and the expanded set. */
 import { cellVolume, type Cell } from '../crystal/cell.ts';
-import { laueRotations, metricRotationsOf } from './support.ts';
+import { laueRotationsOf } from './laue-rotations.ts';
 import { transformReflections, type MergedReflections, type RawReflections } from '../crystal/reflections.ts';
 import { groupOfSetting } from '../crystal/settings.ts';
 import { reflectionSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
-import { rotationsOf } from '../crystal/point-group.ts';
+import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
 import { analyseLattice, type LatticeAnalysis } from '../data/lattice-analysis.ts';
 import { mergeReflections, type MergeResult } from '../data/merge.ts';
 import { rankSpaceGroups, type Ranking } from '../data/space-group-ranking.ts';
@@ -24,7 +24,7 @@ export interface IntakeAnalysis {
 export function analyseIntake(raw: RawReflections, cell: Cell): IntakeAnalysis {
   const lattice = analyseLattice(raw, cell);
   const moved = lattice.changed ? transformReflections(raw, lattice.p) : { raw, dropped: 0 };
-  const rotations = metricRotationsOf(lattice);
+  const rotations = laueRotationsOf(lattice);
   const ranking = rankSpaceGroups(moved.raw, lattice.cell, {
     agreements: lattice.agreements,
     laueClass: lattice.laueClass,

@@ -1,5 +1,5 @@
 /** Paints a pattern on a canvas: observed points, calculated line, background, shares, ticks, difference. */
-import { lowerBound } from '@nagare/core/powder/points';
+import { lowerBound } from '@nagare/core/powder/fitted-points';
 import type { Peak } from '@nagare/core/powder/peaks';
 import { frameOf, scaled, steps, TICK_ROW, toPixel, unscaled, type Frame, type Look } from './pattern-frame.ts';
 import type { Tick } from './reflections.ts';
