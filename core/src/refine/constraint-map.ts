@@ -12,6 +12,15 @@ export interface ConstraintMap {
   readonly value: Float64Array;
 }
 
+/** The map alone, of something that holds more beside it: what is stored. */
+export const plainMap = ({ physical, independent, start, column, value }: ConstraintMap): ConstraintMap => ({
+  physical,
+  independent,
+  start,
+  column,
+  value,
+});
+
 export class ConstraintBuilder {
   private readonly rows: { column: number; value: number }[][];
   private next = 0;

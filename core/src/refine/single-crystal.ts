@@ -4,7 +4,7 @@ import type { Experiment, Weights } from '../crystal/experiment.ts';
 import type { Displacement, Site, Structure } from '../crystal/structure.ts';
 import type { TwinComponent } from '../crystal/treatment.ts';
 import type { TaskContext } from '../task-context.ts';
-import { expandShift, type ConstraintMap } from './constraint-map.ts';
+import { expandShift, plainMap, type ConstraintMap } from './constraint-map.ts';
 import { largestCorrelations, packLower, type Correlation, type CovarianceData } from './covariance.ts';
 import { obeyControls } from './holds.ts';
 import { covarianceMatrix, LevenbergMarquardt, type DampingPolicy, type ShiftReading } from './least-squares.ts';
@@ -255,7 +255,7 @@ async function finish(
     su = physicalDeviations(map, full, variance);
     covariance = {
       packed: packLower(full, map.independent, variance),
-      map,
+      map: plainMap(map),
       siteIds: structure.sites.map((s) => s.id),
     };
   }

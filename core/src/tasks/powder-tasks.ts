@@ -18,7 +18,8 @@ import {
   type PlaceResult,
 } from '../powder/place-molecule.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { structureSchema } from './schemas.ts';
+import { fitModelSchema, fitResultSchema, indexedCellSchema, matchSchema, seriesStepSchema } from './result-schemas.ts';
+import { rawSchema, structureSchema } from './schemas.ts';
 import type { FitResult } from '../powder/results.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { ShelfEntry } from '../shelf/entry.ts';
@@ -33,7 +34,7 @@ export const patternSchema = z.strictObject({
   sigmaFrom: z.enum(['file', 'counts']),
   at: z.number().optional(),
 });
-const modelSchema = shaped<FitModel>(['phases', 'patterns']);
+const modelSchema = fitModelSchema;
 const number = z.number();
 export const peakSchema = z.array(
   z.strictObject({
@@ -71,7 +72,7 @@ export const seriesTask = task<SeriesInput, { steps: SeriesStep[]; stopped: bool
     recipe: z.string(),
     held: z.array(z.string()).optional(),
   }),
-  output: shaped<{ steps: SeriesStep[]; stopped: boolean }>(['steps', 'stopped']),
+  output: z.strictObject({ steps: z.array(seriesStepSchema), stopped: z.boolean() }),
   run: fitSeries,
 });
 
@@ -106,7 +107,7 @@ export const identifyTask = task<
     peaks: peakSchema,
     entries: z.array(shaped<ShelfEntry>(['structure'])),
     options: shaped<IdentifyOptions>(['instrument']),
-    accepted: z.array(shaped<Match>(['peaks'])).optional(),
+    accepted: z.array(matchSchema).optional(),
   }),
   output: shaped<{ phases: Match[]; ranked: Match[]; unexplained: number[]; left: number }>([
     'phases',
@@ -143,7 +144,7 @@ export const indexTask = task<{ twoTheta: number[]; options: IndexOptions }, Ind
     twoTheta: z.array(z.number().positive()),
     options: shaped<IndexOptions>(['wavelength', 'tolerance']),
   }),
-  output: z.array(shaped<IndexedCell>(['cell', 'm20', 'f20', 'system'])),
+  output: z.array(indexedCellSchema),
   run: ({ twoTheta, options }, context) => indexPattern(twoTheta, options, context),
 });
 
@@ -151,7 +152,7 @@ export const extractTask = task<{ model: FitModel; phase: number; pattern: Patte
   name: 'extract',
   can: { resident: ['pattern'] },
   input: z.strictObject({ model: modelSchema, phase: z.number().int().min(0), pattern: patternSchema }),
-  output: shaped<RawReflections>(['count', 'h', 'k', 'l', 'intensity', 'sigma']),
+  output: rawSchema,
   run: async ({ model, phase, pattern }) => extractedReflections(model, phase, pattern),
 });
 
@@ -163,7 +164,7 @@ export const fitCifTask = task<
   name: 'fitCif',
   input: z.strictObject({
     model: modelSchema,
-    result: shaped<FitResult>(['phases', 'patterns']),
+    result: fitResultSchema,
     patterns: z.array(patternSchema),
     date: z.string(),
   }),

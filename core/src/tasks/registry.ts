@@ -2,17 +2,9 @@
 import type { Experiment } from '../crystal/experiment.ts';
 import { z } from 'zod';
 import type { ReportFinding } from '../publish/report.ts';
-import type { CovarianceData } from '../refine/covariance.ts';
 import { recognise, type Recognised } from '../formats/recognise.ts';
 import { analyseIntake, mergeForGroup, mergeForLaue, type IntakeAnalysis } from '../solve/prepare.ts';
-import {
-  normalizedIntensities,
-  intensityReading,
-  lTest,
-  type IntensityReading,
-  type LTest,
-} from '../data/intensity-statistics.ts';
-import type { MergeResult } from '../data/merge.ts';
+import { normalizedIntensities, intensityReading, lTest } from '../data/intensity-statistics.ts';
 import { phaseSeed, type PhaseInput, type PhaseResult } from '../solve/phase.ts';
 import { solveStructure, type SolveInput, type SolveReport, type SolveResult } from '../solve/solve.ts';
 import { refineStructure, type CycleReport, type RefineResult } from '../refine/single-crystal.ts';
@@ -42,8 +34,6 @@ import {
   treatmentSchema,
   experimentFields,
   absoluteSchema,
-  readingsSchema,
-  statisticsSchema,
 } from './schemas.ts';
 import {
   elementsTask,
@@ -78,6 +68,14 @@ import {
 } from './powder-tasks.ts';
 import { vetTask } from './vet-task.ts';
 import { sceneTask } from './scene-task.ts';
+import {
+  covarianceSchema,
+  mapSchema,
+  mergedDataSchema,
+  readingsSchema,
+  statisticsSchema,
+  type MergedData,
+} from './result-schemas.ts';
 import { shaped, task, type Task } from './task.ts';
 import type { Grid } from '../math/fft.ts';
 
@@ -132,17 +130,13 @@ const analyseTask = task<{ raw: RawReflections; cell: Cell }, IntakeAnalysis, st
   },
 });
 
-export interface MergeTaskResult extends MergeResult {
-  reading: IntensityReading;
-  /** Of acentric groups; rows stored before it was made lack it. */
-  local?: LTest;
-}
+export type MergeTaskResult = MergedData;
 
 const mergeTask = task<{ raw: RawReflections; cell: Cell; group: SpaceGroup }, MergeTaskResult, number>({
   name: 'merge',
   can: { server: true, resident: ['raw'] },
   input: z.strictObject({ raw: rawSchema, cell: cellSchema, group: spaceGroupSchema }),
-  output: shaped<MergeTaskResult>(['reflections', 'statistics', 'outliers', 'reading']),
+  output: mergedDataSchema,
   run: async ({ raw, cell, group }, context) => {
     const result = mergeForGroup(raw, cell, group, (f) => context.progress(f));
     await context.breath();
@@ -239,7 +233,7 @@ const residualTask = task<Experiment & { scale?: number }, ResidualTaskResult, n
   name: 'residual',
   can: { resident: ['reflections'] },
   input: z.strictObject({ ...experimentFields, scale: z.number().optional() }),
-  output: shaped<ResidualTaskResult>(['map', 'r1', 'wr2']),
+  output: z.strictObject({ map: mapSchema, r1: z.number(), wr2: z.number() }),
   run: async ({ scale, ...e }) => {
     const { map, figures } = residualOf(e, scale);
     return { map, r1: figures.r1, wr2: figures.wr2 };
@@ -254,7 +248,7 @@ const cifFields = {
   reflections: mergedSchema.optional(),
   statistics: statisticsSchema.optional(),
   readings: readingsSchema.optional(),
-  covariance: shaped<CovarianceData>(['packed', 'map', 'siteIds']).optional(),
+  covariance: covarianceSchema.optional(),
   residual: z.strictObject({ peak: z.number(), hole: z.number(), sigma: z.number() }).optional(),
   treatment: treatmentSchema.optional(),
   absolute: absoluteSchema.optional(),

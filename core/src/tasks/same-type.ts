@@ -13,5 +13,11 @@ type Equal<A, B> = (<X>() => X extends A ? 1 : 2) extends <X>() => X extends B ?
 /** True where a schema's output and the type say the same, field by field, optional fields included. */
 export type SameType<S extends z.ZodType, T> = Equal<Plain<z.output<S>>, Plain<T>>;
 
+/** The same without some fields, which are compared elsewhere. */
+export type SameBut<S extends z.ZodType, T, K extends keyof z.output<S> & keyof T> = Equal<
+  Plain<Omit<z.output<S>, K>>,
+  Plain<Omit<T, K>>
+>;
+
 /** Compiles only where every one of its arguments is true: `type _ = AllTrue<[SameType<typeof schema, Type>]>`. */
 export type AllTrue<T extends readonly true[]> = T;

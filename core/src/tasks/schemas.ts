@@ -7,11 +7,8 @@ import type { Site } from '../crystal/structure.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import { SHAPES, type Constraint, type HydrogenGroup, type OccupancyTie } from '../crystal/controls.ts';
 import type { SampleRecord } from '../formats/cif-data.ts';
-import type { MergeStatistics } from '../data/merge.ts';
 import type { ResidualPeak } from '../maps/residual.ts';
 import type { AbsoluteStructure } from '../refine/absolute-structure.ts';
-import type { Readings } from '../refine/single-crystal.ts';
-import { shaped } from './task.ts';
 import type { AllTrue, SameType } from './same-type.ts';
 
 const triple = z.tuple([z.number(), z.number(), z.number()]);
@@ -177,7 +174,7 @@ export const mergedSchema = z.strictObject({
 const shorts = z.instanceof(Int16Array);
 const floats = z.instanceof(Float64Array);
 const overlapsSchema = z.strictObject({ h: shorts, k: shorts, l: shorts, h2: shorts, k2: shorts, l2: shorts });
-const twinSchema = z.strictObject({
+export const twinSchema = z.strictObject({
   law: nine,
   fraction: z.number(),
   su: z.number().optional(),
@@ -223,8 +220,6 @@ export const absoluteSchema = z.strictObject({
   pairs: z.number(),
   verdict: z.string(),
 });
-export const readingsSchema = shaped<Readings>(['r1', 'wr2', 's', 'parameters', 'weights']);
-export const statisticsSchema = shaped<MergeStatistics>(['rInt', 'shells']);
 
 /** The fields of an experiment, for tasks that take one with more beside it. */
 export const experimentFields = {

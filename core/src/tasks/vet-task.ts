@@ -9,11 +9,10 @@ import {
   structureSchema,
   treatmentSchema,
   absoluteSchema,
-  readingsSchema,
   residualPeakSchema,
-  statisticsSchema,
 } from './schemas.ts';
 import { shaped, task } from './task.ts';
+import { readingsSchema, statisticsSchema } from './result-schemas.ts';
 
 export const vetTask = task<VetInput, VetReport, string>({
   name: 'vet',

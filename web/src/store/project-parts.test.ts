@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { gunzipSync } from 'node:zlib';
+import { strFromU8, unzipSync } from 'fflate';
 import { describe, expect, it } from 'vitest';
 import { decodeWire, encodeWire } from '@nagare/core/tasks/wire';
 import { readParts } from './project-parts.ts';
@@ -84,6 +85,29 @@ describe('a project file', () => {
     );
     expect(told((p) => Reflect.deleteProperty(p, 'project.json'))).toMatch(/damaged in its part project\.json/);
     expect(told((p) => (p['models.json'] as unknown[]).pop())).toMatch(/the model of the mark “.+” is missing/);
+  });
+
+  it.each(['Aobae', 'Benigara-2', 'Futago-1', 'Kasumi', 'Mizuasagi'])('that a person took home is read: %s', (name) => {
+    const bytes = readFileSync(new URL(`../../../e2e/projects/${name}.nagare`, import.meta.url));
+    const found = Object.entries(unzipSync(bytes)).filter(([part]) => part.endsWith('.json'));
+    const parts = readParts(
+      Object.fromEntries(found.map(([part, content]) => [part, decodeWire(strFromU8(content))])),
+      `${name}.nagare`,
+      2,
+    );
+    expect(parts.project.name).toBe(name);
+    expect(parts.marks).toHaveLength(1);
+    expect(parts.intake!.merge!.statistics.unique).toBe(parts.intake!.merge!.reflections.count);
+    expect(parts.results[0]!.map!.peaks.length).toBeGreaterThan(0);
+  });
+
+  it('is refused with the figure that is damaged, in results of our own', () => {
+    expect(told((p) => Object.assign(p['intake.json']['merge']['statistics'], { rInt: 'small' }))).toMatch(
+      /intake\.json, at merge\.statistics\.rInt/,
+    );
+    expect(told((p) => Object.assign(p['intake.json']['merge'], { mood: 'good' }))).toMatch(
+      /intake\.json, at merge: .*mood/,
+    );
   });
 
   it('of a newer Nagare, and a zip of something else, are told apart', () => {
