@@ -20,6 +20,8 @@ interface Likeness {
   readonly overlap: number;
   /** Mean difference of the colours of blocks that hold ink, 0–255. */
   readonly colour: number;
+  /** Share of those blocks that differ by more than anti-aliasing and shading explain. */
+  readonly apart: number;
 }
 
 /** Lays two pictures over each other in the page, pixel by pixel and in blocks of eight. */
@@ -50,7 +52,8 @@ const compare = (page: Page, first: string, second: string): Promise<Likeness> =
         if (here || there) either++;
       }
       let difference = 0,
-        blocks = 0;
+        blocks = 0,
+        apart = 0;
       for (let y = 0; y < height; y += block)
         for (let x = 0; x < width; x += block) {
           const sums = [0, 0, 0];
@@ -63,18 +66,34 @@ const compare = (page: Page, first: string, second: string): Promise<Likeness> =
             }
           if (!inked) continue;
           blocks++;
-          difference += sums.reduce((s, d) => s + Math.abs(d), 0) / (3 * block * block);
+          const mean = sums.reduce((s, d) => s + Math.abs(d), 0) / (3 * block * block);
+          difference += mean;
+          if (mean > 45) apart++;
         }
-      return { inked: either / (width * height), overlap: both / either, colour: difference / blocks };
+      return {
+        inked: either / (width * height),
+        overlap: both / either,
+        colour: difference / blocks,
+        apart: apart / blocks,
+      };
     },
     [first, second],
   );
+
+/** A vector picture with something left out of it, as a painter that forgot it would make it. */
+const WITHOUT: Readonly<Record<string, (svg: string) => string>> = {
+  labels: (svg) => svg.replace(/<text[\s\S]*?<\/text>/g, ''),
+  bonds: (svg) => svg.replace(/<g[^>]*>(<path [^>]*fill="none"[^>]*\/>){3}<\/g>/g, ''),
+  'cell edges': (svg) => svg.replace(/<path [^>]*stroke-opacity[^>]*\/>/g, ''),
+  atoms: (svg) => svg.replace(/<(circle|ellipse) [^>]*\/>/g, ''),
+};
 
 test('the file and the screen are the same picture, whatever is drawn and how', async ({ page }) => {
   await openSolved(page, 'Benigara-2');
   const part = page.getByLabel('Part of the crystal that is drawn');
   const look = page.getByLabel('How atoms are drawn');
   const seen: Record<string, Likeness> = {};
+  const damaged: { readonly name: string; readonly whole: Likeness; readonly less: Likeness }[] = [];
   let last = '';
   for (const [extent, atoms] of [
     ['Unique part', 'Ellipsoids'],
@@ -89,11 +108,24 @@ test('the file and the screen are the same picture, whatever is drawn and how', 
     const [svg, png] = [await fileOf(page, 'SVG'), await fileOf(page, 'PNG')];
     expect(png).not.toBe(last);
     last = png;
-    seen[`${extent}, ${atoms}`] = await compare(page, svg, png);
+    const name = `${extent}, ${atoms}`;
+    const whole = (seen[name] = await compare(page, svg, png));
+    const text = Buffer.from(svg.split(',')[1]!, 'base64').toString('utf8');
+    for (const [what, leaveOut] of Object.entries(WITHOUT)) {
+      const less = leaveOut(text);
+      if (less === text) continue;
+      const url = `data:image/svg+xml;base64,${Buffer.from(less).toString('base64')}`;
+      damaged.push({ name: `${name} without ${what}`, whole, less: await compare(page, url, png) });
+    }
   }
   for (const [name, likeness] of Object.entries(seen)) {
     expect(likeness.inked, name).toBeGreaterThan(0.02);
     expect(likeness.overlap, name).toBeGreaterThan(0.85);
-    expect(likeness.colour, name).toBeLessThan(30);
+    expect(likeness.colour, name).toBeLessThan(15);
+    expect(likeness.apart, name).toBeLessThan(0.02);
   }
+  // The comparison sees a painter that leaves something out.
+  expect(damaged.length).toBeGreaterThan(12);
+  for (const { name, whole, less } of damaged)
+    expect(less.overlap < whole.overlap - 0.005 || less.colour > whole.colour + 0.5, name).toBe(true);
 });
