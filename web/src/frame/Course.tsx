@@ -4,6 +4,7 @@ import { useMemo, useRef, useState, type ReactNode } from 'react';
 import { agreementOf, nameOfMark, structureOfContent, type Mark } from '../store/marks.ts';
 import { useProject } from '../store/use-project.tsx';
 import { ComparisonWith } from './Comparison.tsx';
+import { contentsOf, figuresOf, lengthOf, lineHeight, pathTo, placed } from './course-line.ts';
 import { percent } from './parts.tsx';
 
 const TITLE: Record<string, string> = {
@@ -14,27 +15,6 @@ const TITLE: Record<string, string> = {
   edit: 'edited',
   fit: 'fitted',
 };
-
-/** How well a mark agrees with its data, in one line. */
-function figuresOf(m: Mark): string {
-  if (m.type === 'structure') return 'a structure without data';
-  if (m.type === 'fit')
-    return m.rwp === undefined
-      ? 'not evaluated'
-      : `Rwp ${percent(m.rwp)}${m.s === undefined ? '' : `  S ${m.s.toFixed(2)}`}`;
-  if (m.r1 === undefined) return 'not evaluated';
-  const s = m.readings ? `  S ${m.readings.s.toFixed(2)}` : '';
-  const residual = m.residual ? `  ${m.residual.peak.toFixed(2)}/${m.residual.hole.toFixed(2)} e/Å³` : '';
-  return `R1 ${percent(m.r1)}  wR2 ${percent(m.wr2)}${s}${residual}`;
-}
-
-/** What a mark holds, in one line. */
-function contentsOf(m: Mark): string {
-  const parameters = m.type === 'fit' ? m.parameters : m.type === 'crystal' ? m.readings?.parameters : undefined;
-  const refined = parameters === undefined ? '' : ` · ${parameters} parameters`;
-  if (m.type === 'fit') return `${m.phases.length} ${m.phases.length === 1 ? 'phase' : 'phases'}${refined}`;
-  return `${m.sites} sites${refined}`;
-}
 
 export function Course(): ReactNode {
   const { marks, head, goTo, compareWith, setCompareWith, setPreview, preview, nameMark, contentOf } = useProject(
@@ -53,19 +33,9 @@ export function Course(): ReactNode {
   const [looked, setLooked] = useState<string | undefined>();
   const [naming, setNaming] = useState(false);
   const clicks = useRef<{ id: string; at: number } | undefined>(undefined);
-  const step = 46,
-    left = 70;
-  const points = useMemo(() => {
-    const low = Math.log(0.012),
-      high = Math.log(0.5);
-    return marks.map((m, i) => {
-      const r = Math.log(Math.max(0.012, Math.min(0.5, agreementOf(m) ?? 0.5)));
-      return { m, x: left + step * i, y: 14 + (Math.min(height, 170) - 30) * ((high - r) / (high - low)) };
-    });
-  }, [marks, height]);
+  const points = useMemo(() => placed(marks, height), [marks, height]);
   const at = new Map(points.map((p) => [p.m.id, p]));
-  const onPath = new Set<string>();
-  for (let m = head?.mark; m; m = m.parent ? at.get(m.parent)?.m : undefined) onPath.add(m.id);
+  const onPath = pathTo(marks, head?.id);
   const peeked = looked && preview ? at.get(looked) : undefined;
   const shown = at.get(hover ?? '') ?? peeked ?? (head && at.get(head.id));
   const setTall = (h: number): void => {
@@ -128,7 +98,7 @@ export function Course(): ReactNode {
       {marks.length > 0 && (
         <div
           className="steps"
-          style={{ height: Math.min(height, 170) }}
+          style={{ height: lineHeight(height) }}
           ref={(el) => {
             if (el && head && el.dataset['at'] !== head.id) {
               el.dataset['at'] = head.id;
@@ -136,16 +106,11 @@ export function Course(): ReactNode {
             }
           }}
         >
-          <svg
-            width={Math.max(400, left + step * marks.length + 20)}
-            height={Math.min(height, 170) - 4}
-            role="listbox"
-            aria-label="Marks"
-          >
+          <svg width={lengthOf(marks.length)} height={lineHeight(height) - 4} role="listbox" aria-label="Marks">
             <text x="12" y="22" fontSize="11" fill="var(--soft)">
               {marks.some((m) => m.type === 'fit') ? 'Rwp' : 'R1'} high
             </text>
-            <text x="12" y={Math.min(height, 170) - 16} fontSize="11" fill="var(--soft)">
+            <text x="12" y={lineHeight(height) - 16} fontSize="11" fill="var(--soft)">
               low
             </text>
             {points.map(({ m, x, y }) => {

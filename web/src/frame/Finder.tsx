@@ -12,7 +12,7 @@ import { SEVERITY_WORDS } from '@nagare/core/vet/registry';
 import { useVet } from '../stations/vet/use-vet.ts';
 import { useDrop } from './DropEverywhere.tsx';
 import { useFit } from '../stations/fit/use-fit.tsx';
-import { STATIONS } from './ProjectFrame.tsx';
+import { STATIONS } from './stations.ts';
 import { saveFile } from '../store/projects.ts';
 import { exportProject } from '../store/project-file.ts';
 

@@ -22,6 +22,7 @@ import { useDrop } from './DropEverywhere.tsx';
 import { Finder } from './Finder.tsx';
 import { Inspector } from './Inspector.tsx';
 import { Net } from './Net.tsx';
+import { STATIONS, stationsShown, stopStates, type StationId, type StopState } from './stations.ts';
 import { SelectionLine } from './SelectionLine.tsx';
 
 const SceneView = lazy(() => import('../scene/SceneView.tsx'));
@@ -31,28 +32,6 @@ const TablesPane = lazy(() => import('../stations/publish/TablesPane.tsx'));
 const CifPane = lazy(() => import('../stations/publish/CifPane.tsx'));
 const FitPane = lazy(() => import('../stations/fit/FitPane.tsx'));
 const DataPane = lazy(() => import('../stations/refine/DataPane.tsx'));
-
-export const STATIONS = [
-  { id: 'intake', name: 'Intake' },
-  { id: 'solve', name: 'Solve' },
-  { id: 'refine', name: 'Refine' },
-  { id: 'fit', name: 'Fit' },
-  { id: 'symmetry', name: 'Symmetry' },
-  { id: 'vet', name: 'Vet' },
-  { id: 'publish', name: 'Publish' },
-] as const;
-export type StationId = (typeof STATIONS)[number]['id'];
-/** The stations a project needs; the others are reached through the finder. */
-const stationsShown = (powder: boolean, single: boolean): readonly StationId[] =>
-  powder
-    ? [
-        ...(single ? (['intake', 'solve', 'refine', 'fit'] as const) : (['intake', 'fit'] as const)),
-        'symmetry',
-        'vet',
-        'publish',
-      ]
-    : ['intake', 'solve', 'refine', 'symmetry', 'vet', 'publish'];
-type StopState = 'empty' | 'in flow' | 'settled' | 'needs a look';
 
 /** State glyphs by shape, so colour is not needed to tell them. */
 function StopGlyph({ state }: { state: StopState }): ReactNode {
@@ -73,68 +52,10 @@ function StopGlyph({ state }: { state: StopState }): ReactNode {
   );
 }
 
-function useStopStates(vetted: VetReport | undefined): Record<StationId, StopState> {
-  const { project, head, intake, hasData, solve, work } = useProject(
-    'project',
-    'head',
-    'intake',
-    'hasData',
-    'solve',
-    'work',
-  );
+function useStopStates(vetted: VetReport | undefined): Readonly<Record<StationId, StopState>> {
+  const state = useProject('project', 'head', 'intake', 'hasData', 'solve', 'work');
   const { patterns, row, result } = useFit('patterns', 'row', 'result');
-  const powder = patterns.length > 0;
-  const complete = !!(project.cell && project.experiment.wavelength && project.group && intake?.merge);
-  const refined = head?.readings;
-  return {
-    intake: powder
-      ? row?.instrumentKnown
-        ? 'settled'
-        : 'in flow'
-      : !hasData && !project.cell
-        ? 'empty'
-        : complete
-          ? 'settled'
-          : hasData
-            ? 'in flow'
-            : project.cell
-              ? 'settled'
-              : 'empty',
-    solve:
-      work?.title === 'Solving'
-        ? 'in flow'
-        : head
-          ? 'settled'
-          : solve?.message && !solve.candidates.length
-            ? 'needs a look'
-            : 'empty',
-    refine:
-      !head || head.fit
-        ? 'empty'
-        : refined && refined.maxShiftOverSu < 0.05
-          ? refined.r1 < 0.1
-            ? 'settled'
-            : 'needs a look'
-          : 'in flow',
-    fit: !powder ? 'empty' : result ? (result.s < 1.6 ? 'settled' : 'needs a look') : 'in flow',
-    symmetry:
-      !head || !head.structure?.sites.length
-        ? 'empty'
-        : vetted?.findings.some((f) => f.check === 'missed symmetry' || f.check === 'cell and symmetry')
-          ? 'needs a look'
-          : 'settled',
-    vet:
-      !head || !head.structure?.sites.length
-        ? 'empty'
-        : !vetted
-          ? 'in flow'
-          : vetted.findings.some((f) => f.severity === 'mend')
-            ? 'needs a look'
-            : vetted.findings.some((f) => f.severity === 'explain' && !project.explanations?.[f.key])
-              ? 'in flow'
-              : 'settled',
-    publish: refined || head?.fit?.result ? 'in flow' : 'empty',
-  };
+  return stopStates({ ...state, patterns: patterns.length, powder: row, fit: result, vetted });
 }
 
 export function ProjectFrame(): ReactNode {

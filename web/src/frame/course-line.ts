@@ -1,0 +1,61 @@
+/** Where marks stand on the course, which of them led to the present one, and what is said of each. */
+import { agreementOf, type Mark } from '../store/marks.ts';
+import { percent } from './parts.tsx';
+
+/** Between marks and before the first, px. */
+const STEP = 46,
+  LEFT = 70;
+/** The line is no taller than this however tall the course is drawn, px. */
+const TALLEST = 170;
+/** Agreement at the lowest and the highest place; beyond them marks stand at the edge. */
+const BEST = 0.012,
+  WORST = 0.5;
+
+export const lineHeight = (height: number): number => Math.min(height, TALLEST);
+export const lengthOf = (marks: number): number => Math.max(400, LEFT + STEP * marks + 20);
+
+export interface PlacedMark {
+  readonly m: Mark;
+  readonly x: number;
+  readonly y: number;
+}
+
+/** One after another from left to right, the better the lower, on a logarithmic scale; unjudged ones at the top. */
+export function placed(marks: readonly Mark[], height: number): PlacedMark[] {
+  const room = lineHeight(height) - 30;
+  const share = (m: Mark): number => {
+    const agreement = Math.max(BEST, Math.min(WORST, agreementOf(m) ?? WORST));
+    return Math.log(WORST / agreement) / Math.log(WORST / BEST);
+  };
+  return marks.map((m, i) => ({ m, x: LEFT + STEP * i, y: 14 + room * share(m) }));
+}
+
+/** The marks that led to one, itself among them. */
+export function pathTo(marks: readonly Mark[], id: string | undefined): ReadonlySet<string> {
+  const by = new Map(marks.map((m) => [m.id, m]));
+  const path = new Set<string>();
+  for (let m = id ? by.get(id) : undefined; m && !path.has(m.id); m = m.parent ? by.get(m.parent) : undefined)
+    path.add(m.id);
+  return path;
+}
+
+/** How well a mark agrees with its data, in one line. */
+export function figuresOf(m: Mark): string {
+  if (m.type === 'structure') return 'a structure without data';
+  if (m.type === 'fit')
+    return m.rwp === undefined
+      ? 'not evaluated'
+      : `Rwp ${percent(m.rwp)}${m.s === undefined ? '' : `  S ${m.s.toFixed(2)}`}`;
+  if (m.r1 === undefined) return 'not evaluated';
+  const s = m.readings ? `  S ${m.readings.s.toFixed(2)}` : '';
+  const residual = m.residual ? `  ${m.residual.peak.toFixed(2)}/${m.residual.hole.toFixed(2)} e/Å³` : '';
+  return `R1 ${percent(m.r1)}  wR2 ${percent(m.wr2)}${s}${residual}`;
+}
+
+/** What a mark holds, in one line. */
+export function contentsOf(m: Mark): string {
+  const parameters = m.type === 'fit' ? m.parameters : m.type === 'crystal' ? m.readings?.parameters : undefined;
+  const refined = parameters === undefined ? '' : ` · ${parameters} parameters`;
+  if (m.type === 'fit') return `${m.phases.length} ${m.phases.length === 1 ? 'phase' : 'phases'}${refined}`;
+  return `${m.sites} sites${refined}`;
+}

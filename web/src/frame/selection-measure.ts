@@ -1,0 +1,37 @@
+/** What a selection measures at once. */
+import { isHome, operatorOf, siteOf, type AtomRef } from '@nagare/core/crystal/atom-ref';
+import { operatorToXyz } from '@nagare/core/crystal/operator';
+import type { Structure } from '@nagare/core/crystal/structure';
+import { formatMeasured } from '@nagare/core/crystal/uncertainty';
+import { angle, distance, torsion } from '@nagare/core/geometry/figures';
+import { cartesianOf, measure } from '@nagare/core/geometry/measure';
+import { planeOf } from '@nagare/core/geometry/points';
+import type { CovarianceData } from '@nagare/core/refine/covariance';
+
+/** Label with a prime for copies made by symmetry. */
+export const atomName = (s: Structure, a: AtomRef): string => `${siteOf(s, a)?.label ?? '?'}${isHome(a) ? '' : '′'}`;
+
+/** More atoms than this are counted, not measured. */
+export const MOST_IN_PLANE = 60;
+
+/** What a selection measures, in words. */
+export function selectionMeasure(s: Structure, atoms: readonly AtomRef[], covariance?: CovarianceData): string {
+  const said = (name: string, figure: typeof distance, digits: number, unit: string): string => {
+    const m = measure(s, atoms, figure, covariance);
+    return `${name} ${formatMeasured(m.value, m.su, digits)}${unit}`;
+  };
+  switch (atoms.length) {
+    case 1:
+      return isHome(atoms[0]!) ? 'one site' : `copy by ${operatorToXyz(operatorOf(s.spaceGroup, atoms[0]!))}`;
+    case 2:
+      return said('distance', distance, 3, ' Å');
+    case 3:
+      return said('angle', angle, 1, '°');
+    case 4:
+      return said('torsion', torsion, 1, '°');
+  }
+  if (atoms.length > MOST_IN_PLANE) return '';
+  const plane = planeOf(cartesianOf(s, atoms));
+  const largest = Math.max(...plane.deviations.map(Math.abs));
+  return `plane, r.m.s. deviation ${plane.rms.toFixed(3)} Å, largest ${largest.toFixed(3)} Å`;
+}
