@@ -1,0 +1,48 @@
+import { describe, expect, it } from 'vitest';
+import { seededRandom } from '../math/random.ts';
+import { formulaElectrons, formulaText, formulaWeight, parseFormula } from './formula.ts';
+
+describe('formulae', () => {
+  it.each([
+    ['C14 H16 N2 O3', { C: 14, H: 16, N: 2, O: 3 }],
+    ['C14H16N2O3', { C: 14, H: 16, N: 2, O: 3 }],
+    ['(C6 H5)2 O', { C: 12, H: 10, O: 1 }],
+    ['[Co (N H3)6] Cl3', { Co: 1, N: 6, H: 18, Cl: 3 }],
+    ['Ca0.5 Sr0.5 Ti O3', { Ca: 0.5, Sr: 0.5, Ti: 1, O: 3 }],
+    ["'Na Cl'", { Na: 1, Cl: 1 }],
+    ['C2 H6 O, C2 H6 O', { C: 4, H: 12, O: 2 }],
+    ['CO', { C: 1, O: 1 }],
+    ['Co', { Co: 1 }],
+    ['', {}],
+  ])('%s is read', (text, counts) => expect(parseFormula(text)).toEqual(counts));
+
+  it.each([
+    ['C6 Xx', '"Xx"'],
+    ['C6 H5)', 'not opened'],
+    ['(C6 H5', 'leaves a bracket open'],
+    ['C6 ? H5', '"? H5"'],
+  ])('%s is refused with what is wrong', (text, words) => expect(() => parseFormula(text)).toThrow(words));
+
+  it('are written with carbon and hydrogen first, and come back', () => {
+    expect(formulaText({ O: 1, H: 4, C: 1 })).toBe('C H4 O');
+    expect(formulaText({ O: 3, Ti: 1, Ca: 1 })).toBe('Ca O3 Ti');
+    expect(formulaText({ C: 1, H: 0, O: 2 })).toBe('C O2');
+    const { below, next } = seededRandom(5);
+    const elements = ['C', 'H', 'N', 'O', 'Cl', 'Fe', 'Br', 'Si'];
+    for (let n = 0; n < 50; n++) {
+      const made = Object.fromEntries(
+        elements
+          .filter(() => next() < 0.5)
+          .map((e) => [e, next() < 0.3 ? Math.round(100 * (0.1 + next())) / 100 : 1 + below(40)]),
+      );
+      expect(parseFormula(formulaText(made))).toEqual(made);
+    }
+  });
+
+  it('have the masses and electrons of their atoms', () => {
+    expect(formulaWeight({ H: 2, O: 1 })).toBeCloseTo(18.015, 2);
+    expect(formulaWeight({ C: 6, H: 12, O: 6 })).toBeCloseTo(180.156, 2);
+    expect(formulaElectrons({ C: 6, H: 12, O: 6 })).toBe(96);
+    expect(formulaWeight({})).toBe(0);
+  });
+});
