@@ -1,9 +1,8 @@
-import { toMat3 } from './matrix3.ts';
 import { describe, expect, it } from 'vitest';
 import { fftPlan, goodLength, gridSize, halfLength, halfSize, RealFft3, transformColumns } from './fft.ts';
 import { smithForm, solveCongruence } from './integer.ts';
 import { choleskyInPlace, choleskyInverse, choleskySolve } from './linear.ts';
-import { eigenSymmetric3, multiply3, transpose3, type Mat3 } from './matrix3.ts';
+import { eigenSymmetric3, IDENTITY3, multiply3, toMat3, toVec3, transpose3, type Mat3 } from './matrix3.ts';
 import { seededRandom } from './random.ts';
 import { median } from './statistics.ts';
 
@@ -71,6 +70,19 @@ describe('the Fourier transform', () => {
     expect(goodLength(97)).toBe(100);
     expect(() => fftPlan(7)).toThrow(/2, 3 and 5/);
     expect(() => new RealFft3({ nx: 9, ny: 9, nz: 9 })).toThrow(/even/);
+  });
+});
+
+describe('vectors and matrices from arrays', () => {
+  it('are the arrays, where they have as many numbers', () => {
+    expect(toVec3([1, 2, 3])).toEqual([1, 2, 3]);
+    expect(toVec3(Float64Array.of(1, 2, 3)).length).toBe(3);
+    expect(multiply3(toMat3([1, 0, 0, 0, 1, 0, 0, 0, 1]), IDENTITY3)).toEqual(IDENTITY3);
+  });
+
+  it('are refused where they have not', () => {
+    expect(() => toVec3([1, 2])).toThrow('three components, not 2');
+    expect(() => toMat3(new Float64Array(6))).toThrow('nine entries, not 6');
   });
 });
 
