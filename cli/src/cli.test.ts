@@ -3,6 +3,7 @@ import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
+import { writeReflections } from '../../demo/src/reflection-loop.ts';
 import { testCrystal } from '../../demo/src/test-crystals.ts';
 import { structureCif } from '@nagare/core/publish/structure-cif';
 import { CifWriter } from '@nagare/core/publish/cif-writer';
@@ -40,22 +41,7 @@ data
   .item('_diffrn_radiation_wavelength', String(wavelength))
   .item('_chemical_formula_sum', 'C6 H9 N O2')
   .item('_cell_formula_units_Z', 4);
-data.loop(
-  [
-    '_diffrn_refln_index_h',
-    '_diffrn_refln_index_k',
-    '_diffrn_refln_index_l',
-    '_diffrn_refln_intensity_net',
-    '_diffrn_refln_intensity_u',
-  ],
-  Array.from({ length: raw.count }, (_, i) => [
-    raw.h[i]!,
-    raw.k[i]!,
-    raw.l[i]!,
-    raw.intensity[i]!.toFixed(3),
-    raw.sigma[i]!.toFixed(3),
-  ]),
-);
+writeReflections(data, raw, 3);
 const dataFile = join(folder, 'data.cif'),
   modelFile = join(folder, 'model.cif'),
   finalFile = join(folder, 'final.cif');

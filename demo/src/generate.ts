@@ -18,6 +18,7 @@ import type { Mat3 } from '@nagare/core/math/matrix3';
 import { closestContact } from './test-crystals.ts';
 import { writePowderSets } from './powder-sets.ts';
 import { bodyCentred, withFaults, withoutCentre, withoutMirror, type ModelSet } from './models.ts';
+import { writeReflections } from './reflection-loop.ts';
 import { crystalSites, measure, withSu, type Measurement } from './simulate.ts';
 
 interface Recipe {
@@ -266,46 +267,16 @@ function dataCif(
   );
   circle?.ub.forEach((x, i) => w.item(`_diffrn_orient_matrix_UB_${Math.floor(i / 3) + 1}${(i % 3) + 1}`, x.toFixed(7)));
   w.blank();
-  if (circle)
-    w.loop(
-      [
-        '_diffrn_refln_index_h',
-        '_diffrn_refln_index_k',
-        '_diffrn_refln_index_l',
-        '_diffrn_refln_intensity_net',
-        '_diffrn_refln_intensity_u',
-        '_diffrn_refln_angle_omega',
-        '_diffrn_refln_angle_chi',
-        '_diffrn_refln_angle_phi',
-        '_diffrn_refln_scale_group_code',
-      ],
-      Array.from({ length: raw.count }, (_, i) => [
-        raw.h[i]!,
-        raw.k[i]!,
-        raw.l[i]!,
-        raw.intensity[i]!.toFixed(2),
-        raw.sigma[i]!.toFixed(2),
-        ...[0, 1, 2].map((k) => circle.angles[3 * i + k]!.toFixed(1)),
-        raw.batch![i]!,
-      ]),
-    );
-  else
-    w.loop(
-      [
-        '_diffrn_refln_index_h',
-        '_diffrn_refln_index_k',
-        '_diffrn_refln_index_l',
-        '_diffrn_refln_intensity_net',
-        '_diffrn_refln_intensity_u',
-      ],
-      Array.from({ length: raw.count }, (_, i) => [
-        raw.h[i]!,
-        raw.k[i]!,
-        raw.l[i]!,
-        raw.intensity[i]!.toFixed(2),
-        raw.sigma[i]!.toFixed(2),
-      ]),
-    );
+  const angles = circle && {
+    names: [
+      '_diffrn_refln_angle_omega',
+      '_diffrn_refln_angle_chi',
+      '_diffrn_refln_angle_phi',
+      '_diffrn_refln_scale_group_code',
+    ],
+    values: (i: number) => [...[0, 1, 2].map((k) => circle.angles[3 * i + k]!.toFixed(1)), raw.batch![i]!],
+  };
+  writeReflections(w, raw, 2, angles);
   return w.toString();
 }
 

@@ -30,6 +30,34 @@ export async function fetchEntry(id: string): Promise<ShelfEntry> {
   return (await answer.json()) as ShelfEntry;
 }
 
+/** One field of a search with its name. */
+function Asked({
+  id,
+  name,
+  value,
+  onChange,
+  hint,
+}: {
+  id: string;
+  name: string;
+  value: string;
+  onChange(text: string): void;
+  hint?: string;
+}): ReactNode {
+  return (
+    <>
+      <label htmlFor={id}>{name}</label>
+      <input
+        id={id}
+        className="form-control form-control-sm"
+        placeholder={hint}
+        value={value}
+        onChange={(e) => onChange(e.target.value)}
+      />
+    </>
+  );
+}
+
 export function ShelfDialog({ onClose }: { onClose(): void }): ReactNode {
   const fit = useFit('addPhases', 'setTrial');
   const [text, setText] = useState(''),
@@ -235,45 +263,11 @@ export function ShelfDialog({ onClose }: { onClose(): void }): ReactNode {
           </button>
           {more && (
             <div className="ask">
-              <label htmlFor="shelf-absent">none of</label>
-              <input
-                id="shelf-absent"
-                className="form-control form-control-sm"
-                value={absent}
-                onChange={(e) => setAbsent(e.target.value)}
-              />
-              <label htmlFor="shelf-formula">formula</label>
-              <input
-                id="shelf-formula"
-                className="form-control form-control-sm"
-                placeholder="Ti O2"
-                value={formula}
-                onChange={(e) => setFormula(e.target.value)}
-              />
-              <label htmlFor="shelf-group">space group</label>
-              <input
-                id="shelf-group"
-                className="form-control form-control-sm"
-                placeholder="Fm-3m"
-                value={group}
-                onChange={(e) => setGroup(e.target.value)}
-              />
-              <label htmlFor="shelf-count">elements</label>
-              <input
-                id="shelf-count"
-                className="form-control form-control-sm"
-                placeholder="how many"
-                value={count}
-                onChange={(e) => setCount(e.target.value)}
-              />
-              <label htmlFor="shelf-volume">cell, Å³</label>
-              <input
-                id="shelf-volume"
-                className="form-control form-control-sm"
-                placeholder="60–70"
-                value={volume}
-                onChange={(e) => setVolume(e.target.value)}
-              />
+              <Asked id="shelf-absent" name="none of" value={absent} onChange={setAbsent} />
+              <Asked id="shelf-formula" name="formula" value={formula} onChange={setFormula} hint="Ti O2" />
+              <Asked id="shelf-group" name="space group" value={group} onChange={setGroup} hint="Fm-3m" />
+              <Asked id="shelf-count" name="elements" value={count} onChange={setCount} hint="how many" />
+              <Asked id="shelf-volume" name="cell, Å³" value={volume} onChange={setVolume} hint="60–70" />
             </div>
           )}
           {(wrong ?? found.error ?? problem) && (

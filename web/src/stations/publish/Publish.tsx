@@ -21,6 +21,23 @@ import { FormSheet } from './Form.tsx';
 
 const SECTION = '_publ_section_exptl_refinement';
 
+/** The whole project as a file. */
+function ProjectFileSheet({ says }: { says: string }): ReactNode {
+  const { project, setProblem } = useProject('project', 'setProblem');
+  const save = (): Promise<void> =>
+    exportProject(project.id).then(
+      (bytes) => saveFile(bytes, `${project.name}.nagare`, 'application/zip'),
+      (e: Error) => setProblem(e.message),
+    );
+  return (
+    <Sheet title="Project file" state={says}>
+      <Button variant="outline-primary" onClick={() => void save()}>
+        Export this project
+      </Button>
+    </Sheet>
+  );
+}
+
 /** The record of a fit against patterns. */
 function PowderRecord(): ReactNode {
   const { project, head, perform, work } = useProject('project', 'head', 'perform', 'work');
@@ -76,16 +93,7 @@ function PowderRecord(): ReactNode {
           </Button>
         </div>
       </Sheet>
-      <Sheet title="Project file" state="Patterns, course, phases and results, as one file that any Nagare opens.">
-        <Button
-          variant="outline-primary"
-          onClick={() =>
-            void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip'))
-          }
-        >
-          Export this project
-        </Button>
-      </Sheet>
+      <ProjectFileSheet says="Patterns, course, phases and results, as one file that any Nagare opens." />
     </>
   );
 }
@@ -261,16 +269,7 @@ export function PublishDesk(): ReactNode {
           </Button>
         </div>
       </Sheet>
-      <Sheet title="Project file" state="Data, course, maps and all, as one file that any Nagare opens.">
-        <Button
-          variant="outline-primary"
-          onClick={() =>
-            void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip'))
-          }
-        >
-          Export this project
-        </Button>
-      </Sheet>
+      <ProjectFileSheet says="Data, course, maps and all, as one file that any Nagare opens." />
     </>
   );
 }
