@@ -305,22 +305,7 @@ function modelCif(recipe: ModelRecipe, set: ModelSet, wavelength: number): strin
   });
   const { raw } = set;
   const w = new CifWriter('x');
-  w.loop(
-    [
-      '_diffrn_refln_index_h',
-      '_diffrn_refln_index_k',
-      '_diffrn_refln_index_l',
-      '_diffrn_refln_intensity_net',
-      '_diffrn_refln_intensity_u',
-    ],
-    Array.from({ length: raw.count }, (_, i) => [
-      raw.h[i]!,
-      raw.k[i]!,
-      raw.l[i]!,
-      raw.intensity[i]!.toFixed(2),
-      raw.sigma[i]!.toFixed(2),
-    ]),
-  );
+  writeReflections(w, raw, 2);
   return text + w.toString().replace(/^data_x\n\n/, '');
 }
 
