@@ -6,12 +6,14 @@
 import { reciprocalLengths, reciprocalMetric, type Cell } from '../crystal/cell.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import { dispersion, formFactor, gaussianFactor } from './form-factor.ts';
+import { indexReach, PhaseTables } from './phase-tables.ts';
 
 const TWO_PI = 2 * Math.PI;
 
 /** Reflections with what depends on them alone, for one cell, group and set of elements. */
 export interface ScatteringTable {
   readonly count: number;
+  /** Indices, integers. */
   readonly h: ArrayLike<number>;
   readonly k: ArrayLike<number>;
   readonly l: ArrayLike<number>;
@@ -27,6 +29,8 @@ export interface ScatteringTable {
   readonly rotations: Float64Array;
   readonly translations: Float64Array;
   readonly operators: number;
+  /** Largest |index| along each axis that the rotations make of the reflections. */
+  readonly reach: readonly [number, number, number];
   /** Copies every explicit term stands for: centring, and the inversion when it lies at the origin. */
   readonly factor: number;
   readonly centric: boolean;
@@ -71,6 +75,7 @@ export function scatteringTable(
   const used = group.centricAtOrigin
     ? group.representatives.slice(0, group.representatives.length / 2)
     : group.representatives;
+  const rotations = Float64Array.from(used.flatMap((o) => [...o.r]));
   return {
     count: n,
     h: hkl.h,
@@ -81,9 +86,10 @@ export function scatteringTable(
     f,
     f1,
     f2,
-    rotations: Float64Array.from(used.flatMap((o) => [...o.r])),
+    rotations,
     translations: Float64Array.from(used.flatMap((o) => [...o.t])),
     operators: used.length,
+    reach: indexReach(hkl, rotations),
     factor: group.centring.length * (group.centricAtOrigin ? 2 : 1),
     centric: group.centricAtOrigin,
     allowed,
@@ -151,6 +157,9 @@ export class SiteSums {
   /** Empty without a provider. */
   readonly own: Float64Array;
   private readonly hr: Float64Array;
+  private readonly phases: PhaseTables;
+  /** Cosine and sine of 2πh·(Rx + t) of site j under operator o, at 2(o·sites + j). */
+  private readonly waves: Float64Array;
   private readonly factor = new Float64Array(2);
 
   constructor(
@@ -160,15 +169,46 @@ export class SiteSums {
   ) {
     this.terms = new Float64Array(s.count * STRIDE);
     this.own = new Float64Array(provider ? s.count * STRIDE : 0);
-    // Per operator: h′, k′, l′, 2πh·t and the six quadratic factors −2π²(…).
+    // Per operator: 2πh′, 2πk′, 2πl′, 2πh·t and the six quadratic factors −2π²(…).
     this.hr = new Float64Array(t.operators * 10);
+    this.phases = new PhaseTables(s.count, s.x, t.reach);
+    this.waves = new Float64Array(2 * s.count * t.operators);
+  }
+
+  /** Fills `waves` for one operator that makes h1, k1, l1 of the reflection; `shift` is 2πh·t. */
+  private turn(o: number, h1: number, k1: number, l1: number, shift: number): void {
+    const { waves } = this,
+      { values } = this.phases,
+      cos = Math.cos(shift),
+      sin = Math.sin(shift),
+      x = this.phases.offset(0, h1),
+      y = this.phases.offset(1, k1),
+      z = this.phases.offset(2, l1);
+    const end = 2 * this.s.count,
+      to = o * end;
+    for (let j = 0; j < end; j += 2) {
+      const cx = values[x + j]!,
+        sx = values[x + j + 1]!,
+        cy = values[y + j]!,
+        sy = values[y + j + 1]!,
+        cz = values[z + j]!,
+        sz = values[z + j + 1]!;
+      const cxy = cx * cy - sx * sy,
+        sxy = sx * cy + cx * sy,
+        cs = cz * cos - sz * sin,
+        ss = sz * cos + cz * sin;
+      waves[to + j] = cxy * cs - sxy * ss;
+      waves[to + j + 1] = sxy * cs + cxy * ss;
+    }
   }
 
   at(i: number, derivatives: boolean): void {
     const t = this.t,
       s = this.s,
       hr = this.hr,
-      terms = this.terms;
+      terms = this.terms,
+      waves = this.waves,
+      step = 2 * s.count;
     const h = t.h[i]!,
       k = t.k[i]!,
       l = t.l[i]!;
@@ -187,6 +227,7 @@ export class SiteSums {
       hr[p + 1] = k1 * TWO_PI;
       hr[p + 2] = l1 * TWO_PI;
       hr[p + 3] = TWO_PI * (h * tr[3 * o]! + k * tr[3 * o + 1]! + l * tr[3 * o + 2]!);
+      this.turn(o, h1, k1, l1, hr[p + 3]!);
       hr[p + 4] = q * h1 * h1 * as * as;
       hr[p + 5] = q * k1 * k1 * bs * bs;
       hr[p + 6] = q * l1 * l1 * cs * cs;
@@ -200,10 +241,7 @@ export class SiteSums {
     let A = 0,
       B = 0;
     for (let j = 0; j < s.count; j++) {
-      const x = s.x[3 * j]!,
-        y = s.x[3 * j + 1]!,
-        z = s.x[3 * j + 2]!,
-        base = j * STRIDE,
+      const base = j * STRIDE,
         uj = 6 * j;
       const aniso = s.aniso[j] === 1;
       const T0 = aniso ? 1 : Math.exp(isoFactor * s.u[uj]!);
@@ -216,8 +254,7 @@ export class SiteSums {
       let C = 0,
         S = 0;
       if (!derivatives) {
-        for (let p = 0; p < 10 * nOps; p += 10) {
-          const phase = hr[p]! * x + hr[p + 1]! * y + hr[p + 2]! * z + hr[p + 3]!;
+        for (let p = 0, at = 2 * j; p < 10 * nOps; p += 10, at += step) {
           const T = aniso
             ? Math.exp(
                 hr[p + 4]! * u0 +
@@ -228,8 +265,8 @@ export class SiteSums {
                   hr[p + 9]! * u5,
               )
             : T0;
-          C += T * Math.cos(phase);
-          if (!centric) S += T * Math.sin(phase);
+          C += T * waves[at]!;
+          if (!centric) S += T * waves[at + 1]!;
         }
       } else {
         let cx = 0,
@@ -250,11 +287,10 @@ export class SiteSums {
           s3 = 0,
           s4 = 0,
           s5 = 0;
-        for (let p = 0; p < 10 * nOps; p += 10) {
+        for (let p = 0, at = 2 * j; p < 10 * nOps; p += 10, at += step) {
           const h1 = hr[p]!,
             k1 = hr[p + 1]!,
             l1 = hr[p + 2]!;
-          const phase = h1 * x + k1 * y + l1 * z + hr[p + 3]!;
           const q0 = hr[p + 4]!,
             q1 = hr[p + 5]!,
             q2 = hr[p + 6]!,
@@ -262,8 +298,8 @@ export class SiteSums {
             q4 = hr[p + 8]!,
             q5 = hr[p + 9]!;
           const T = aniso ? Math.exp(q0 * u0 + q1 * u1 + q2 * u2 + q3 * u3 + q4 * u4 + q5 * u5) : T0;
-          const c = T * Math.cos(phase),
-            w = T * Math.sin(phase);
+          const c = T * waves[at]!,
+            w = T * waves[at + 1]!;
           C += c;
           cx -= h1 * w;
           cy -= k1 * w;
@@ -337,21 +373,20 @@ export class SiteSums {
 
   /** P + iQ of a covered site and, where asked for, their derivatives. `isotropic` is T of an isotropic site. */
   private ownSums(provider: ScatteringProvider, j: number, i: number, isotropic: number, derivatives: boolean): void {
-    const { s, t, hr, own, factor } = this;
+    const { s, t, hr, own, factor, waves } = this;
     const base = j * STRIDE,
       aniso = s.aniso[j] === 1,
-      x = 3 * j,
       u = 6 * j;
     own.fill(0, base, base + STRIDE);
     for (let o = 0; o < t.operators; o++) {
-      const p = 10 * o;
-      const phase = hr[p]! * s.x[x]! + hr[p + 1]! * s.x[x + 1]! + hr[p + 2]! * s.x[x + 2]! + hr[p + 3]!;
+      const p = 10 * o,
+        at = 2 * (o * s.count + j);
       let exponent = 0;
       if (aniso) for (let k = 0; k < 6; k++) exponent += hr[p + 4 + k]! * s.u[u + k]!;
       const T = aniso ? Math.exp(exponent) : isotropic;
       provider.factor(j, o, i, factor);
-      const cos = T * Math.cos(phase),
-        sin = T * Math.sin(phase);
+      const cos = T * waves[at]!,
+        sin = T * waves[at + 1]!;
       const real = factor[0]! * cos - factor[1]! * sin;
       // The copy by the inversion at the origin brings the conjugate.
       const imaginary = t.centric ? 0 : factor[0]! * sin + factor[1]! * cos;

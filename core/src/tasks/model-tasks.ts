@@ -10,7 +10,13 @@ import { solventMask } from '../maps/solvent-mask.ts';
 import { withSites } from '../model/place-hydrogens.ts';
 import { judgePlaces, planHydrogens, type HydrogenPlan, type JudgedPlaces } from '../model/hydrogen-plan.ts';
 import { matchMolecule, type Match, type MoleculeGraph } from '../model/expected.ts';
-import { proposeSecondPlaces, turnableBonds, type PlaceProposal } from '../model/second-place.ts';
+import {
+  fragmentOf,
+  proposeSecondPlaces,
+  turnableBonds,
+  type Fragment,
+  type PlaceProposal,
+} from '../model/second-place.ts';
 import type { ResidualPeak } from '../maps/residual.ts';
 import { batchScales, plotData, type PlotData } from '../refine/data-plots.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
@@ -109,6 +115,8 @@ export interface PlacesTaskResult {
   proposals: (PlaceProposal & { r1?: number })[];
   before: number;
   map: MapResult;
+  /** What is laid, with its surroundings: what scoring a copy by hand needs. */
+  fragment: Fragment;
 }
 
 export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
@@ -119,7 +127,7 @@ export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
     sites: z.array(z.number().int()),
     turn: z.boolean(),
   }),
-  output: shaped<PlacesTaskResult>(['structure', 'share', 'proposals', 'map']),
+  output: shaped<PlacesTaskResult>(['structure', 'share', 'proposals', 'map', 'fragment']),
   run: async (i, context) => {
     const around = surroundingsOf(i, context, 'How much of it is in the first place');
     const before = residualOf(i);
@@ -170,6 +178,7 @@ export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
       proposals: ranked,
       before: before.figures.r1,
       map: part.map,
+      fragment: fragmentOf(part.structure, i.sites),
     };
   },
 });

@@ -112,47 +112,41 @@ const PANES: Partial<Record<StationId, Readonly<Record<string, ComponentType>>>>
   refine: { data: DataPane },
 };
 
+/** What stands in the middle in the place of the crystal, if anything does. */
+function coverOf({ station, pattern }: Where, pane: string): { name: string; Shown: ComponentType } | undefined {
+  if (station === 'fit' || (station === 'intake' && pattern)) return { name: 'The pattern', Shown: FitPane };
+  if (station === 'intake') return { name: 'The plots of the data', Shown: IntakeCharts };
+  const Shown = PANES[station]?.[pane];
+  return Shown && { name: `The pane “${pane}”`, Shown };
+}
+
 function Centre({ station, pattern }: Where): ReactNode {
   const { pane, head } = useProject('pane', 'head');
-  if (station === 'fit' || (station === 'intake' && pattern))
-    return (
-      <Part part="The pattern">
-        <FitPane />
-      </Part>
-    );
-  if (station === 'intake')
-    return (
-      <Part part="The plots of the data">
-        <IntakeCharts />
-      </Part>
-    );
-  const Pane = PANES[station]?.[pane];
-  if (Pane)
-    return (
-      <>
-        {station === 'refine' && <SelectionLine />}
-        <Part part={`The pane “${pane}”`}>
-          <Pane />
-        </Part>
-      </>
-    );
-  const scene = (
-    <Part part="The crystal">
-      <SceneView />
-    </Part>
-  );
+  const cover = coverOf({ station, pattern }, pane);
+  const crystal = !cover;
+  // Once made, the crystal stays behind the panes: it comes back as it was, at once.
+  const [made, setMade] = useState(crystal);
+  if (crystal && !made) setMade(true);
+  const section = crystal && pane === 'section' && station === 'refine' && !!head;
   return (
     <>
-      <SelectionLine />
-      {pane === 'section' && station === 'refine' && head ? (
-        <div className="side-by-side">
-          {scene}
-          <Part part="The section">
-            <SectionPane />
+      {(crystal || station === 'refine') && <SelectionLine />}
+      {cover && (
+        <Part key={cover.name} part={cover.name}>
+          <cover.Shown />
+        </Part>
+      )}
+      {made && (
+        <div key="crystal" className={section ? 'crystal-place with-section' : 'crystal-place'} hidden={!crystal}>
+          <Part part="The crystal">
+            <SceneView />
           </Part>
+          {section && (
+            <Part part="The section">
+              <SectionPane />
+            </Part>
+          )}
         </div>
-      ) : (
-        scene
       )}
     </>
   );

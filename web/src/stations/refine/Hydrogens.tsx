@@ -6,71 +6,14 @@ import { NO_CONTROLS, SHAPES, type Hold, type HydrogenShape } from '@nagare/core
 import { cartesian, contentsOfUnit } from '@nagare/core/crystal/structure';
 import { subtract } from '@nagare/core/math/matrix3';
 import { planShape, rowFor, type HydrogenPlan, type HydrogenRow } from '@nagare/core/model/hydrogen-plan';
-import { holdHydrogens, placeHydrogens, withControls, withSites } from '@nagare/core/model/place-hydrogens';
+import { placeHydrogens, withSites } from '@nagare/core/model/place-hydrogens';
 import type { MapResult } from '@nagare/core/tasks/registry';
 import { run } from '../../engine/engine.ts';
-import { NumberField, Sheet } from '../../frame/parts.tsx';
+import { Sheet } from '../../frame/parts.tsx';
 import { useProject, useEdit } from '../../store/use-project.tsx';
-import { Turner } from './Turner.tsx';
 import { useExperiment } from './use-experiment.ts';
-
-const HOLDS: Hold[] = ['riding', 'rotating', 'restrained', 'free'];
-
-/** Density around the circle that a group turns on; the hand is where it stands. */
-function Circle({ row, onTurn }: { row: HydrogenRow; onTurn(degrees: number): void }): ReactNode {
-  const values = row.circle!;
-  const width = 340,
-    height = 56,
-    top = Math.max(0.3, ...values),
-    low = Math.min(0, ...values);
-  const y = (v: number): number => height - 4 - ((v - low) / (top - low)) * (height - 10);
-  return (
-    <figure className="m-0 my-1">
-      <svg
-        viewBox={`0 0 ${width} ${height}`}
-        width="100%"
-        role="img"
-        aria-label={`Density around the circle of ${row.label}`}
-        onClick={(e) => {
-          const r = e.currentTarget.getBoundingClientRect();
-          onTurn(Math.round(((e.clientX - r.left) / r.width) * 360));
-        }}
-      >
-        <line x1="0" x2={width} y1={y(0)} y2={y(0)} stroke="var(--line)" />
-        <polyline
-          fill="none"
-          stroke="var(--water)"
-          strokeWidth="1.8"
-          points={values.map((v, i) => `${(i / values.length) * width},${y(v)}`).join(' ')}
-        />
-        {row.torsion !== undefined && (
-          <line
-            x1={((((row.torsion % 360) + 360) % 360) / 360) * width}
-            x2={((((row.torsion % 360) + 360) % 360) / 360) * width}
-            y1="0"
-            y2={height}
-            stroke="var(--gold)"
-            strokeWidth="1.5"
-          />
-        )}
-      </svg>
-      <div className="d-flex gap-2 align-items-center">
-        <label htmlFor={`torsion-${row.key}`} className="soft">
-          torsion
-        </label>
-        <NumberField
-          id={`torsion-${row.key}`}
-          value={row.torsion ?? 0}
-          digits={0}
-          step={5}
-          unit="°"
-          onChange={onTurn}
-        />
-        <span className="soft">mean density {top.toFixed(2)} at best, click the curve to turn</span>
-      </div>
-    </figure>
-  );
-}
+import { HOLDS, Placed } from './PlacedHydrogens.tsx';
+import { Circle } from './DensityCircle.tsx';
 
 export function HydrogensSheet(): ReactNode {
   const { project, head, work, perform, setGhost, setProblem, selection, select } = useProject(
@@ -392,115 +335,5 @@ export function HydrogensSheet(): ReactNode {
       )}
       {!now && groups.length > 0 && <Placed onAgain={(ids) => void make(ids)} labels={labels} />}
     </Sheet>
-  );
-}
-
-/** What is placed: how each group is held, changed in place; a selected group is turned by hand. */
-function Placed({ labels, onAgain }: { labels: Map<string, string>; onAgain(ids: string[]): void }): ReactNode {
-  const { head, select, result } = useProject('head', 'select', 'result');
-  const edit = useEdit();
-  const s = head!.structure!;
-  const groups = s.controls!.hydrogens;
-  const [open, setOpen] = useState<string | undefined>();
-  const index = useMemo(() => new Map(s.sites.map((x, i) => [x.id, i])), [s]);
-  const group = groups.find((g) => g.id === open);
-  return (
-    <>
-      <details>
-        <summary>How each is held</summary>
-        <table className="plan">
-          <thead>
-            <tr>
-              <th>on</th>
-              <th>shape</th>
-              <th>held</th>
-              <th>U(H)</th>
-            </tr>
-          </thead>
-          <tbody>
-            {groups.map((g) => (
-              <tr
-                key={g.id}
-                className={`pick${open === g.id ? ' chosen' : ''}`}
-                onClick={() => {
-                  setOpen(open === g.id ? undefined : g.id);
-                  select(g.hydrogens.filter((h) => index.has(h)).map(originalRef));
-                }}
-              >
-                <td>{labels.get(g.parent)}</td>
-                <td>
-                  {g.hydrogens.length} × {g.shape}
-                </td>
-                <td>
-                  <select
-                    aria-label={`Hydrogens of ${labels.get(g.parent)} held`}
-                    className="inline"
-                    value={g.hold}
-                    onClick={(e) => e.stopPropagation()}
-                    onChange={(e) =>
-                      void edit(
-                        holdHydrogens(s, [g.id], { hold: e.target.value as Hold }),
-                        `hydrogens of ${labels.get(g.parent)} ${e.target.value}`,
-                      )
-                    }
-                  >
-                    {HOLDS.map((h) => (
-                      <option key={h}>{h}</option>
-                    ))}
-                  </select>
-                </td>
-                <td>
-                  <select
-                    aria-label={`U of the hydrogens of ${labels.get(g.parent)}`}
-                    className="inline"
-                    value={String(g.uFactor)}
-                    onClick={(e) => e.stopPropagation()}
-                    onChange={(e) =>
-                      void edit(
-                        holdHydrogens(s, [g.id], { uFactor: Number(e.target.value) }),
-                        `U of the hydrogens of ${labels.get(g.parent)} ${Number(e.target.value) ? `${e.target.value} × U of the parent` : 'refined'}`,
-                      )
-                    }
-                  >
-                    <option value="1.2">1.2 ×</option>
-                    <option value="1.5">1.5 ×</option>
-                    <option value="0">free</option>
-                  </select>
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </details>
-      {group && <Turner key={group.id} groupId={group.id} map={result?.map} />}
-      <div className="mt-1">
-        <button
-          className="word"
-          onClick={() =>
-            onAgain(
-              groups
-                .filter((g) => ['hydroxyl', 'water', 'ammonium', 'methyl', 'pyramidal NH2'].includes(g.shape))
-                .flatMap((g) => [...g.hydrogens]),
-            )
-          }
-        >
-          Plan those that turn again
-        </button>
-        <button
-          className="word off"
-          onClick={() =>
-            void edit(
-              withSites(
-                withControls(s, { hydrogens: [] }),
-                s.sites.filter((x) => x.element !== 'H'),
-              ),
-              'all hydrogens removed',
-            )
-          }
-        >
-          Remove all
-        </button>
-      </div>
-    </>
   );
 }
