@@ -324,20 +324,18 @@ describe('fits of the demo sets', () => {
     expect(run.result.s).toBeLessThan(1.1);
   }, 120_000);
 
-  it('converges from cells half a percent off in either direction, and a phase that is not there ends at nothing', async () => {
+  it('converges from cells half a percent off, one up and one down, and a phase that is not there ends at nothing', async () => {
     const pattern = demoPattern('titania-06.xy'),
       t = truth('titania-06');
-    for (const off of [0.995, 1.005]) {
-      const run = await quantify(pattern, [
-        ['Anatase', stretched(fromShelf('anatase'), off)],
-        ['Rutile', stretched(fromShelf('rutile'), off)],
-        ['Zinc oxide', fromShelf('zincite')],
-      ]);
-      const w = run.result.patterns[0]!.weightFractions;
-      expect(Math.abs(w[0]!.value - t.phases[0]!.weight)).toBeLessThan(0.01);
-      expect(Math.abs(w[2]!.value)).toBeLessThan(3 * w[2]!.su);
-      expect(Math.abs(run.result.phases[0]!.cell.a / t.phases[0]!.cell.a - 1)).toBeLessThan(2e-4);
-    }
+    const run = await quantify(pattern, [
+      ['Anatase', stretched(fromShelf('anatase'), 1.005)],
+      ['Rutile', stretched(fromShelf('rutile'), 0.995)],
+      ['Zinc oxide', fromShelf('zincite')],
+    ]);
+    const w = run.result.patterns[0]!.weightFractions;
+    expect(Math.abs(w[0]!.value - t.phases[0]!.weight)).toBeLessThan(0.01);
+    expect(Math.abs(w[2]!.value)).toBeLessThan(3 * w[2]!.su);
+    expect(Math.abs(run.result.phases[0]!.cell.a / t.phases[0]!.cell.a - 1)).toBeLessThan(2e-4);
   }, 240_000);
 
   it('an instrument nobody has calibrated: its zero and widths follow the pattern, amounts and cells are right within their s.u.', async () => {

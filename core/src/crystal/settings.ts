@@ -1,7 +1,7 @@
 /** The tabulated settings: look-up by number, Hall symbol and Hermann–Mauguin symbol in full or short form. */
 import { hallOperators } from './hall.ts';
 import { SETTINGS_TABLE } from './settings-table.ts';
-import { spaceGroupFromOperators, type SpaceGroup } from './space-group.ts';
+import { spaceGroupOfClosed, type SpaceGroup } from './space-group.ts';
 
 export interface Setting {
   readonly index: number;
@@ -31,7 +31,7 @@ const groups = new Map<number, SpaceGroup>();
 export function groupOfSetting(s: Setting): SpaceGroup {
   let g = groups.get(s.index);
   if (!g) {
-    g = spaceGroupFromOperators(hallOperators(s.hall), s);
+    g = spaceGroupOfClosed(hallOperators(s.hall), s);
     groups.set(s.index, g);
   }
   return g;

@@ -27,7 +27,14 @@ export function spaceGroupFromOperators(
   operators: readonly Operator[],
   names: { number?: number; symbol?: string; hall?: string; code?: string } = {},
 ): SpaceGroup {
-  const all = closeGroup(operators);
+  return spaceGroupOfClosed(closeGroup(operators), names);
+}
+
+/** The same of operators that are known to close, each of them once, identity first. */
+export function spaceGroupOfClosed(
+  all: readonly Operator[],
+  names: { number?: number; symbol?: string; hall?: string; code?: string } = {},
+): SpaceGroup {
   const identity = rotationKey(IDENTITY3);
   const byRotation = new Map<string, Operator>();
   const centring: Vec3[] = [];
