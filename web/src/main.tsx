@@ -16,8 +16,10 @@ import { DropEverywhere } from './frame/DropEverywhere.tsx';
 import { Home } from './frame/Home.tsx';
 import { OuterNet } from './frame/Net.tsx';
 import { ProjectFrame } from './frame/ProjectFrame.tsx';
+import { z } from 'zod';
+import { remembered } from './store/remembered.ts';
 
-document.documentElement.dataset['bsTheme'] = localStorage.getItem('theme') ?? 'light';
+document.documentElement.dataset['bsTheme'] = remembered('theme', z.enum(['light', 'dark']), 'light');
 
 createRoot(document.getElementById('root')!).render(
   <StrictMode>

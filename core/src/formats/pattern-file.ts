@@ -301,8 +301,8 @@ export function readPattern(block: CifBlock, name: string): { file: PatternFile;
   };
 }
 
-const lineSchema = z.object({ wavelength: z.number().min(0.1).max(5), weight: z.number().min(0).max(2) });
-export const instrumentSchema = z.object({
+const lineSchema = z.strictObject({ wavelength: z.number().min(0.1).max(5), weight: z.number().min(0).max(2) });
+export const instrumentSchema = z.strictObject({
   name: z.string(),
   lines: z.array(lineSchema).min(1),
   geometry: z.enum(['flat specimen', 'capillary']),
@@ -310,7 +310,7 @@ export const instrumentSchema = z.object({
   radius: z.number().positive(),
   zero: z.number().min(-2).max(2),
   calibrated: z.string().optional(),
-  profile: z.object({
+  profile: z.strictObject({
     u: z.number(),
     v: z.number(),
     w: z.number(),

@@ -60,12 +60,12 @@ describe('other molecules', () => {
   it.each([
     [SMALL, 'P 1'],
     [MIDDLE, 'P -1'],
-    [SMALL, 'P 1 21 1'],
+    [CHIRAL, 'P 1 21 1'],
     [MIDDLE, 'P 1 21/n 1'],
     [SMALL, 'C 1 2/c 1'],
     [CHIRAL, 'P 21 21 21'],
     [SMALL, 'P b c a'],
-    [SMALL, 'P n a 21'],
+    [MIDDLE, 'P n a 21'],
     [SMALL, 'R -3'],
     [SMALL, 'I 41/a'],
   ])('%s in %s', async (line, symbol) => {

@@ -1,5 +1,6 @@
 /** Jobs of Intake beyond merging: scaling and absorption, diagnosis of the data, comparison of data sets. */
 import { z } from 'zod';
+import { comparisonSchema, diagnosisSchema, latticePointsSchema, scalingSchema } from './exchange-schemas.ts';
 import type { Cell } from '../crystal/cell.ts';
 import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
 import { transformReflections, type RawReflections } from '../crystal/reflections.ts';
@@ -20,7 +21,7 @@ import { mergeReflections } from '../data/merge.ts';
 import { scaleObservations, type ScalingResult, type ScalingWish } from '../data/scaling.ts';
 import { findSuperstructure, type Superstructure } from '../symmetry/opinion.ts';
 import { cellSchema, mat3Schema, rawSchema, spaceGroupSchema } from './schemas.ts';
-import { shaped, task } from './task.ts';
+import { task } from './task.ts';
 
 const base = { raw: rawSchema, cell: cellSchema, group: spaceGroupSchema };
 export interface DataInput {
@@ -35,14 +36,14 @@ export const scaleTask = task<DataInput & { wish: ScalingWish }, ScalingResult, 
   can: { server: true, resident: ['raw'] },
   input: z.strictObject({
     ...base,
-    wish: z.object({
+    wish: z.strictObject({
       batches: z.boolean(),
       decay: z.boolean(),
       harmonics: z.number().int().min(0).max(8),
       without: z.array(z.number().int()).optional(),
     }),
   }),
-  output: shaped<ScalingResult>(['raw', 'before', 'after', 'batches']),
+  output: scalingSchema,
   run: async (i) => scaleObservations(i.raw, i.cell, laueOf(i.group), i.wish),
 });
 
@@ -57,7 +58,7 @@ export const diagnoseTask = task<DataInput, Diagnosis, never>({
   name: 'diagnose',
   can: { resident: ['raw'] },
   input: z.strictObject(base),
-  output: shaped<Diagnosis>(['anisotropy', 'rings', 'superstructure', 'batches']),
+  output: diagnosisSchema,
   run: async (i) => {
     const rotations = laueOf(i.group);
     return {
@@ -83,7 +84,7 @@ export const reworkTask = task<
     raw: rawSchema,
     cell: cellSchema,
     other: rawSchema.optional(),
-    rings: z.array(z.object({ d: z.number(), width: z.number() })).optional(),
+    rings: z.array(z.strictObject({ d: z.number(), width: z.number() })).optional(),
   }),
   output: rawSchema,
   run: async (i) => {
@@ -96,7 +97,7 @@ export const compareSetsTask = task<DataInput & { other: RawReflections }, SetCo
   name: 'compareSets',
   can: { resident: ['raw', 'other'] },
   input: z.strictObject({ ...base, other: rawSchema }),
-  output: shaped<SetComparison>(['common', 'scale', 'r', 'correlation']),
+  output: comparisonSchema,
   run: async (i) =>
     compareSets(
       mergeReflections(i.raw, i.cell, laueOf(i.group), { shells: 1 }).reflections,
@@ -109,7 +110,7 @@ export const latticeTask = task<DataInput, LatticePoints, never>({
   name: 'lattice',
   can: { resident: ['raw'] },
   input: z.strictObject(base),
-  output: shaped<LatticePoints>(['count', 'h', 'k', 'l', 'intensity', 'strength', 'absent', 'position']),
+  output: latticePointsSchema,
   run: async (i) => latticePoints(i.raw, i.cell, i.group),
 });
 

@@ -1,6 +1,18 @@
 /** Jobs of the Refine station that look at a model: hydrogen plans, second places, elements, plots, twins, solvent, expected molecules. */
 import type { Experiment } from '../crystal/experiment.ts';
 import { z } from 'zod';
+import {
+  elementReadingSchema,
+  fragmentSchema,
+  hydrogenPlanSchema,
+  judgedPlacesSchema,
+  moleculeMatchSchema,
+  moleculeSchema,
+  plotsSchema,
+  proposalSchema,
+  batchScaleSchema,
+  twinLawSchema,
+} from './exchange-schemas.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { twinLaws, type TwinLaw } from '../data/twin-laws.ts';
@@ -25,7 +37,8 @@ import { readElements, suspiciousSites, type ElementReading } from '../settle/el
 import { refineStage, residualOf, type MapResult, type StageSurroundings } from '../settle/stage.ts';
 import type { TaskContext } from '../task-context.ts';
 import type { SolventMask } from '../crystal/treatment.ts';
-import { experimentFields, rawSchema, structureSchema, residualPeakSchema, vec3Schema } from './schemas.ts';
+import { figure, mapSchema } from './result-schemas.ts';
+import { experimentFields, maskSchema, rawSchema, structureSchema, residualPeakSchema, vec3Schema } from './schemas.ts';
 import { shaped, task } from './task.ts';
 
 const surroundingsOf = (i: Experiment, context: TaskContext<string>, say = ''): StageSurroundings => ({
@@ -51,7 +64,7 @@ export const planTask = task<PlanTaskInput, { plan: HydrogenPlan; map: MapResult
     expected: z.number().optional(),
     without: z.array(z.string()).optional(),
   }),
-  output: shaped<{ plan: HydrogenPlan; map: MapResult }>(['plan', 'map']),
+  output: z.strictObject({ plan: hydrogenPlanSchema, map: mapSchema }),
   run: async (i, context) => {
     const gone = new Set(i.without ?? []);
     const bare = gone.size
@@ -93,11 +106,11 @@ export const judgePlacesTask = task<JudgePlacesInput, JudgedPlaces, never>({
   can: { resident: ['map'] },
   input: z.strictObject({
     structure: structureSchema,
-    map: shaped<MapResult>(['grid', 'values', 'sigma']).optional(),
+    map: mapSchema.optional(),
     parent: z.string(),
     positions: z.array(vec3Schema),
   }),
-  output: shaped<JudgedPlaces>(['density', 'partners']),
+  output: judgedPlacesSchema,
   run: async ({ structure, map, parent, positions }) =>
     judgePlaces({ structure, ...(map ? { map } : {}) }, parent, positions),
 });
@@ -127,7 +140,14 @@ export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
     sites: z.array(z.number().int()),
     turn: z.boolean(),
   }),
-  output: shaped<PlacesTaskResult>(['structure', 'share', 'proposals', 'map', 'fragment']),
+  output: z.strictObject({
+    structure: structureSchema,
+    share: figure,
+    proposals: z.array(proposalSchema.extend({ r1: figure.optional() })),
+    before: figure,
+    map: mapSchema,
+    fragment: fragmentSchema,
+  }),
   run: async (i, context) => {
     const around = surroundingsOf(i, context, 'How much of it is in the first place');
     const before = residualOf(i);
@@ -187,7 +207,7 @@ export const elementsTask = task<Experiment & { sites?: readonly number[] }, { r
   name: 'elements',
   can: { resident: ['reflections'] },
   input: z.strictObject({ ...experimentFields, sites: z.array(z.number().int()).optional() }),
-  output: shaped<{ readings: ElementReading[] }>(['readings']),
+  output: z.strictObject({ readings: z.array(elementReadingSchema) }),
   run: async (i, context) => ({
     readings: (
       await readElements(
@@ -206,7 +226,7 @@ export const plotsTask = task<Experiment & { goodness: number; raw?: RawReflecti
   name: 'plots',
   can: { resident: ['reflections', 'raw'] },
   input: z.strictObject({ ...experimentFields, goodness: z.number(), raw: rawSchema.optional() }),
-  output: shaped<PlotsResult>(['fo', 'fc', 'shells', 'batches']),
+  output: plotsSchema.extend({ batches: z.array(batchScaleSchema) }),
   run: async (i) => {
     const { data } = evaluateStructure(i);
     return {
@@ -228,7 +248,10 @@ export const twinsTask = task<Experiment, { r1: number; trials: TwinTrial[] }, s
   name: 'twins',
   can: { resident: ['reflections'] },
   input: z.strictObject(experimentFields),
-  output: shaped<{ r1: number; trials: TwinTrial[] }>(['r1', 'trials']),
+  output: z.strictObject({
+    r1: figure,
+    trials: z.array(z.strictObject({ law: twinLawSchema, fraction: figure, su: figure, r1: figure })),
+  }),
   run: async (i, context) => {
     const { twins: _t, ...rest } = i.treatment;
     const r1 = evaluateStructure({ ...i, treatment: rest }).figures.r1;
@@ -253,7 +276,7 @@ export const maskTask = task<Experiment & { probe: number }, { mask: SolventMask
     name: 'mask',
     can: { resident: ['reflections'] },
     input: z.strictObject({ ...experimentFields, probe: z.number() }),
-    output: shaped<{ mask: SolventMask; r1: number; before: number }>(['mask', 'r1', 'before']),
+    output: z.strictObject({ mask: maskSchema, r1: figure, before: figure }),
     run: async (i, context) => {
       const { mask: _m, ...rest } = i.treatment;
       const before = evaluateStructure({ ...i, treatment: rest }).figures.r1;
@@ -291,9 +314,9 @@ export const matchTask = task<
   input: z.strictObject({
     structure: structureSchema,
     peaks: z.array(residualPeakSchema),
-    molecule: shaped<MoleculeGraph>(['atoms', 'bonds']),
+    molecule: moleculeSchema,
     copies: z.number().int().positive(),
   }),
-  output: z.array(shaped<Match>(['atoms', 'matched'])),
+  output: z.array(moleculeMatchSchema),
   run: async (i) => matchMolecule(i.structure, i.peaks, i.molecule, i.copies),
 });

@@ -1,5 +1,13 @@
 /** Powder work as jobs. */
 import { z } from 'zod';
+import {
+  fitStageSchema,
+  identifyOptionsSchema,
+  indexOptionsSchema,
+  placeResultSchema,
+  runResultSchema,
+  shelfEntrySchema,
+} from './exchange-schemas.ts';
 import type { Instrument, Pattern } from '../crystal/pattern.ts';
 import { instrumentSchema } from '../formats/pattern-file.ts';
 import { extractedReflections } from '../powder/extract.ts';
@@ -7,7 +15,7 @@ import { identify, rankPhases, type IdentifyOptions, type Match } from '../powde
 import { indexPattern, type IndexedCell, type IndexOptions, type IndexProgress } from '../powder/index-cells.ts';
 import type { FitModel } from '../powder/model.ts';
 import { findPeaks, type Peak, type PeakSearch } from '../powder/peaks.ts';
-import { runRecipe, type RunInput, type Stage, type RunReport, type RunResult } from '../powder/recipes.ts';
+import { runRecipe, type RunInput, type RunReport, type RunResult } from '../powder/recipes.ts';
 import { fitSeries, type SeriesInput, type SeriesReport, type SeriesStep } from '../powder/series.ts';
 import { fitCif } from '../publish/pattern-cif.ts';
 import {
@@ -18,12 +26,19 @@ import {
   type PlaceResult,
 } from '../powder/place-molecule.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { fitModelSchema, fitResultSchema, indexedCellSchema, matchSchema, seriesStepSchema } from './result-schemas.ts';
+import {
+  fitModelSchema,
+  fitResultSchema,
+  indexedCellSchema,
+  matchSchema,
+  seriesStepSchema,
+  figure,
+} from './result-schemas.ts';
 import { rawSchema, structureSchema } from './schemas.ts';
 import type { FitResult } from '../powder/results.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { ShelfEntry } from '../shelf/entry.ts';
-import { shaped, task } from './task.ts';
+import { task } from './task.ts';
 
 const numbers = z.instanceof(Float64Array);
 export const patternSchema = z.strictObject({
@@ -55,11 +70,11 @@ export const fitTask = task<RunInput, RunResult, RunReport>({
   input: z.strictObject({
     model: modelSchema,
     patterns: z.array(patternSchema).min(1),
-    recipe: z.union([z.string(), z.array(shaped<Stage>(['title', 'kind']))]),
+    recipe: z.union([z.string(), z.array(fitStageSchema)]),
     held: z.array(z.string()).optional(),
     free: z.array(z.string()).optional(),
   }),
-  output: shaped<RunResult>(['stages', 'model', 'result', 'message']),
+  output: runResultSchema,
   run: runRecipe,
 });
 
@@ -105,16 +120,16 @@ export const identifyTask = task<
   can: { resident: ['entries'] },
   input: z.strictObject({
     peaks: peakSchema,
-    entries: z.array(shaped<ShelfEntry>(['structure'])),
-    options: shaped<IdentifyOptions>(['instrument']),
+    entries: z.array(shelfEntrySchema),
+    options: identifyOptionsSchema,
     accepted: z.array(matchSchema).optional(),
   }),
-  output: shaped<{ phases: Match[]; ranked: Match[]; unexplained: number[]; left: number }>([
-    'phases',
-    'ranked',
-    'unexplained',
-    'left',
-  ]),
+  output: z.strictObject({
+    phases: z.array(matchSchema),
+    ranked: z.array(matchSchema),
+    unexplained: z.array(z.number().int()),
+    left: figure,
+  }),
   run: async ({ peaks, entries, options, accepted }) => {
     if (!accepted) {
       const all = identify(peaks, entries, options);
@@ -142,7 +157,7 @@ export const indexTask = task<{ twoTheta: number[]; options: IndexOptions }, Ind
   can: { server: true },
   input: z.strictObject({
     twoTheta: z.array(z.number().positive()),
-    options: shaped<IndexOptions>(['wavelength', 'tolerance']),
+    options: indexOptionsSchema,
   }),
   output: z.array(indexedCellSchema),
   run: ({ twoTheta, options }, context) => indexPattern(twoTheta, options, context),
@@ -195,7 +210,7 @@ export const placeTask = task<PlaceTaskInput, PlaceResult, PlaceReport>({
     seconds: z.number().positive().max(3600),
     rigid: z.boolean().optional(),
   }),
-  output: shaped<PlaceResult>(['structure', 'r', 'torsions', 'steps']),
+  output: placeResultSchema,
   run: async ({ model, phase, pattern, molecule, seed, seconds, rigid }, context) => {
     const { cell, spaceGroup } = model.phases[phase]!.structure;
     return placeMolecule(

@@ -1,7 +1,20 @@
 /** The registry of long-running jobs: the page's workers, the server and the terminal run these very functions. */
 import type { Experiment } from '../crystal/experiment.ts';
 import { z } from 'zod';
-import type { ReportFinding } from '../publish/report.ts';
+import {
+  analysisSchema,
+  contourInputSchema,
+  fileProblemSchema,
+  phaseInputSchema,
+  phaseResultSchema,
+  refineResultSchema,
+  reportFindingSchema,
+  settleResultSchema,
+  solveResultSchema,
+  surfaceSchema,
+  tableOptionsSchema,
+  tableSchema,
+} from './exchange-schemas.ts';
 import { recognise, type Recognised } from '../formats/recognise.ts';
 import { analyseIntake, mergeForGroup, mergeForLaue, type IntakeAnalysis } from '../solve/prepare.ts';
 import { normalizedIntensities, intensityReading, lTest } from '../data/intensity-statistics.ts';
@@ -122,7 +135,7 @@ const analyseTask = task<{ raw: RawReflections; cell: Cell }, IntakeAnalysis, st
   name: 'analyse',
   can: { server: true, resident: ['raw'] },
   input: z.strictObject({ raw: rawSchema, cell: cellSchema }),
-  output: shaped<IntakeAnalysis>(['lattice', 'ranking', 'raw', 'cell', 'volume']),
+  output: analysisSchema,
   run: async ({ raw, cell }, context) => {
     context.progress('Looking for symmetry in the metric and in the intensities');
     await context.breath();
@@ -151,8 +164,8 @@ const mergeTask = task<{ raw: RawReflections; cell: Cell; group: SpaceGroup }, M
 
 const phaseTask = task<PhaseInput, PhaseResult, unknown>({
   name: 'phase',
-  input: shaped<PhaseInput>(['data', 'groups', 'seed', 'maxIterations']),
-  output: shaped<PhaseResult>(['seed', 'phases', 'matches']),
+  input: phaseInputSchema,
+  output: phaseResultSchema,
   run: (input, context) => phaseSeed(input, context as never),
 });
 
@@ -171,11 +184,11 @@ const solveTask = task<SolveInput, SolveResult, SolveReport>({
     seeds: z.number().int().positive(),
     seconds: z.number().positive(),
   }),
-  output: shaped<SolveResult>(['candidates', 'seedsTried', 'nextSeed', 'seconds', 'message']),
+  output: solveResultSchema,
   run: solveStructure,
 });
 
-const optionsSchema = z.object({
+const optionsSchema = z.strictObject({
   cycles: z.number().int().min(1).max(500),
   optimizeWeights: z.boolean(),
   occupancies: z.array(z.number()).optional(),
@@ -191,7 +204,12 @@ const refineTask = task<RefineTaskInput, RefineTaskResult, CycleReport>({
     options: optionsSchema,
     displacement: z.enum(['iso', 'aniso']).optional(),
   }),
-  output: shaped<RefineTaskResult>(['result', 'map']),
+  output: z.strictObject({
+    result: refineResultSchema,
+    map: mapSchema,
+    treatment: treatmentSchema,
+    absolute: absoluteSchema.optional(),
+  }),
   run: async ({ options, displacement, ...given }, context) => {
     const start = displacement ? { ...given, structure: withDisplacement(given.structure, displacement) } : given;
     const result = await refineStructure(start, options, context);
@@ -219,7 +237,7 @@ const settleTask = task<SettleInput, SettleResult, SettleReport>({
     contents: z.record(z.string(), z.number()).optional(),
     disorder: z.enum(['ask', 'try']),
   }),
-  output: shaped<SettleResult>(['stage', 'stages', 'decisions', 'settled', 'message']),
+  output: settleResultSchema,
   run: settle,
 });
 
@@ -256,21 +274,15 @@ const cifFields = {
   exact: z.boolean().optional(),
   explanations: z.array(z.strictObject({ family: z.string(), title: z.string(), text: z.string() })).optional(),
 };
-const tableOptions = z.strictObject({
-  hydrogens: z.boolean(),
-  scaled: z.boolean(),
-  order: z.enum(['as in the model', 'by label', 'by value']),
-  picometres: z.boolean().optional(),
-});
 
 const tableTask = task<{ input: CifInput; kind: TableKind; options: TableOptions }, Table, never>({
   name: 'table',
   input: z.strictObject({
     input: z.strictObject(cifFields),
     kind: z.enum(TABLE_KINDS),
-    options: tableOptions,
+    options: tableOptionsSchema,
   }),
-  output: shaped<Table>(['title', 'columns', 'rows', 'notes']),
+  output: tableSchema,
   run: async (i) => makeTable(i.kind, i.input, i.options),
 });
 
@@ -279,8 +291,8 @@ const reportTask = task<ReportInput, string, never>({
   can: { resident: ['reflections'] },
   input: z.strictObject({
     ...cifFields,
-    findings: z.array(shaped<ReportFinding>(['severity', 'title', 'detail'])),
-    tables: tableOptions.optional(),
+    findings: z.array(reportFindingSchema),
+    tables: tableOptionsSchema.optional(),
     sentence: z.string().optional(),
   }),
   output: z.string(),
@@ -290,7 +302,7 @@ const reportTask = task<ReportInput, string, never>({
 const cifProblemsTask = task<{ text: string }, FileProblemAt[], never>({
   name: 'cifProblems',
   input: z.strictObject({ text: z.string() }),
-  output: z.array(shaped<FileProblemAt>(['line', 'tag', 'says'])),
+  output: z.array(fileProblemSchema),
   run: async ({ text }) => cifProblems(text),
 });
 
@@ -316,8 +328,8 @@ export interface ContourInput {
 const contourTask = task<ContourInput, { excess: Surface; deficit: Surface }, never>({
   name: 'contour',
   can: { resident: ['values'] },
-  input: shaped<ContourInput>(['grid', 'values', 'cell', 'region', 'level', 'around', 'reach']),
-  output: shaped<{ excess: Surface; deficit: Surface }>(['excess', 'deficit']),
+  input: contourInputSchema,
+  output: z.strictObject({ excess: surfaceSchema, deficit: surfaceSchema }),
   run: async ({ grid, values, cell, region, level, around, reach }) => {
     const keep = (x: number, y: number, z: number): boolean => {
       for (let i = 0; i < around.length; i += 3)

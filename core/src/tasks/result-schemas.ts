@@ -27,7 +27,7 @@ import type { AllTrue, SameBut, SameType } from './same-type.ts';
 const text = z.string();
 const number = z.number();
 /** A figure that may be unknown (NaN), such as R_int of a list without equivalents. */
-const figure = z.custom<number>((v) => typeof v === 'number', 'is not a number');
+export const figure = z.custom<number>((v) => typeof v === 'number', 'is not a number');
 const count = z.number().int();
 const floats = z.instanceof(Float64Array);
 const singles = z.instanceof(Float32Array);
@@ -110,12 +110,17 @@ export interface MergedData extends MergeResult {
   local?: LTest;
 }
 
+export const intensityReadingSchema = z.strictObject({
+  meanE2Minus1: figure,
+  nz: z.array(figure),
+  reflections: count,
+});
 /** What merging gives, with the reading of the intensities. */
 export const mergedDataSchema = z.strictObject({
   reflections: mergedSchema,
   statistics: statisticsSchema,
   outliers: z.array(outlierSchema),
-  reading: z.strictObject({ meanE2Minus1: figure, nz: z.array(figure), reflections: count }),
+  reading: intensityReadingSchema,
   local: z.strictObject({ meanL: figure, meanL2: figure, pairs: count }).optional(),
 });
 

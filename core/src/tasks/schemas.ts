@@ -181,7 +181,7 @@ export const twinSchema = z.strictObject({
   name: z.string(),
   overlaps: overlapsSchema.optional(),
 });
-const maskSchema = z.strictObject({
+export const maskSchema = z.strictObject({
   h: shorts,
   k: shorts,
   l: shorts,

@@ -1,12 +1,13 @@
 /** Jobs of the Symmetry station: the report of a structure, and a model moved to a supergroup. */
 import { z } from 'zod';
+import { judgedGroupSchema, missedGroupSchema, raisedSchema, symmetryReportSchema } from './exchange-schemas.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { raiseSymmetry, type Raised } from '../symmetry/raise.ts';
 import { symmetryReport, type SymmetryReport } from '../symmetry/report.ts';
 import type { MissedGroup } from '../symmetry/supergroups.ts';
 import { rawSchema, structureSchema } from './schemas.ts';
-import { shaped, task } from './task.ts';
+import { task } from './task.ts';
 
 export const symmetryTask = task<
   { structure: Structure; tolerance: number; raw?: RawReflections },
@@ -20,7 +21,7 @@ export const symmetryTask = task<
     tolerance: z.number().positive().max(2),
     raw: rawSchema.optional(),
   }),
-  output: shaped<SymmetryReport>(['group', 'elements', 'positions', 'settings', 'missed']),
+  output: symmetryReportSchema,
   run: (i, context) => symmetryReport(i.structure, i.tolerance, i.raw, context as never),
 });
 
@@ -28,9 +29,9 @@ export const raiseTask = task<{ structure: Structure; to: MissedGroup; limit?: n
   name: 'raise',
   input: z.strictObject({
     structure: structureSchema,
-    to: shaped<MissedGroup>(['group', 'cell', 'change', 'index']),
+    to: z.union([missedGroupSchema, judgedGroupSchema]),
     limit: z.number().positive().optional(),
   }),
-  output: shaped<Raised>(['structure', 'merged', 'disordered']),
+  output: raisedSchema,
   run: async (i) => raiseSymmetry(i.structure, i.to, i.limit),
 });

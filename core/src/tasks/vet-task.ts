@@ -1,5 +1,6 @@
 /** The vet as a job: every check over a model with whatever is known about it. */
 import { z } from 'zod';
+import { vetReportSchema } from './exchange-schemas.ts';
 import type { VetInput } from '../vet/context.ts';
 import { vet, type VetReport } from '../vet/registry.ts';
 import {
@@ -11,7 +12,7 @@ import {
   absoluteSchema,
   residualPeakSchema,
 } from './schemas.ts';
-import { shaped, task } from './task.ts';
+import { task } from './task.ts';
 import { readingsSchema, statisticsSchema } from './result-schemas.ts';
 
 export const vetTask = task<VetInput, VetReport, string>({
@@ -32,6 +33,6 @@ export const vetTask = task<VetInput, VetReport, string>({
     absolute: absoluteSchema.optional(),
     items: z.record(z.string(), z.string()).optional(),
   }),
-  output: shaped<VetReport>(['findings', 'ran', 'silent']),
+  output: vetReportSchema,
   run: async (i, context) => vet(i, (name) => context.progress(name)),
 });

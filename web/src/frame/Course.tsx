@@ -6,6 +6,8 @@ import { useProject } from '../store/use-project.tsx';
 import { ComparisonWith } from './Comparison.tsx';
 import { contentsOf, figuresOf, lengthOf, lineHeight, pathTo, placed } from './course-line.ts';
 import { percent } from './parts.tsx';
+import { z } from 'zod';
+import { remember, remembered } from '../store/remembered.ts';
 
 const TITLE: Record<string, string> = {
   import: 'read',
@@ -28,7 +30,7 @@ export function Course(): ReactNode {
     'nameMark',
     'contentOf',
   );
-  const [height, setHeight] = useState(() => Number(localStorage.getItem('course')) || 76);
+  const [height, setHeight] = useState(() => remembered('course', z.number().min(56).max(4000), 76));
   const [hover, setHover] = useState<string | undefined>();
   const [looked, setLooked] = useState<string | undefined>();
   const [naming, setNaming] = useState(false);
@@ -41,7 +43,7 @@ export function Course(): ReactNode {
   const setTall = (h: number): void => {
     const v = Math.max(56, Math.min(innerHeight / 2, h));
     setHeight(v);
-    localStorage.setItem('course', String(v));
+    remember('course', v);
   };
   const look = (m: Mark): void => {
     clicks.current = { id: m.id, at: clicks.current?.id === m.id ? clicks.current.at : 0 };

@@ -24,6 +24,8 @@ import { Inspector } from './Inspector.tsx';
 import { Net } from './Net.tsx';
 import { STATIONS, stationsShown, stopStates, type StationId, type StopState } from './stations.ts';
 import { SelectionLine } from './SelectionLine.tsx';
+import { z } from 'zod';
+import { remember, remembered } from '../store/remembered.ts';
 
 const SceneView = lazy(() => import('../scene/SceneView.tsx'));
 const SectionPane = lazy(() => import('../scene/SectionPane.tsx'));
@@ -189,7 +191,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
   const { pick } = useDrop();
   const [finder, setFinder] = useState(false);
   const [renaming, setRenaming] = useState(false);
-  const [deskWidth, setDeskWidth] = useState(() => Number(localStorage.getItem('desk')) || 420);
+  const [deskWidth, setDeskWidth] = useState(() => remembered('desk', z.number().min(1).max(520), 420));
 
   useEffect(() => {
     document.title = `${project.name} · Nagare`;
@@ -217,7 +219,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
   const resize = useCallback((width: number) => {
     const next = width < 200 ? 0 : Math.max(340, Math.min(520, width));
     setDeskWidth(next);
-    localStorage.setItem('desk', String(next || 1));
+    remember('desk', next || 1);
   }, []);
 
   const wide = deskWidth > 1 ? deskWidth : 0;
@@ -272,7 +274,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
                   onClick={() => {
                     const next = document.documentElement.dataset['bsTheme'] === 'dark' ? 'light' : 'dark';
                     document.documentElement.dataset['bsTheme'] = next;
-                    localStorage.setItem('theme', next);
+                    remember('theme', next);
                   }}
                 >
                   Light or dark

@@ -1,6 +1,8 @@
 /** Small pieces every station uses: sheets, gauges, number fields. */
 import './parts.scss';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
+import { z } from 'zod';
+import { remember, remembered } from '../store/remembered.ts';
 
 /** A piece of the desk: title, one sentence of state, the main action. With `fold` its body opens and closes, and the browser remembers. */
 export function Sheet({
@@ -17,9 +19,9 @@ export function Sheet({
   children?: ReactNode;
 }): ReactNode {
   const key = `fold:${title}`;
-  const [open, setOpen] = useState(() => !fold || localStorage.getItem(key) !== 'shut');
+  const [open, setOpen] = useState(() => !fold || remembered(key, z.enum(['shut', 'open']), 'open') !== 'shut');
   const flip = (): void => {
-    localStorage.setItem(key, open ? 'shut' : 'open');
+    remember(key, open ? 'shut' : 'open');
     setOpen(!open);
   };
   return (

@@ -6,16 +6,18 @@ import { newPatternModel, newPhase, type FitModel, type PhaseModel } from '@naga
 import { addMark } from './course.ts';
 import { db, type PatternRow, type PowderRow, type Project } from './db.ts';
 import type { FitState } from './marks.ts';
+import { z } from 'zod';
+import { remember, remembered } from './remembered.ts';
 
 /** The instrument last used or calibrated in this browser. */
 export async function rememberedInstrument(): Promise<Instrument | undefined> {
-  const name = localStorage.getItem('instrument');
+  const name = remembered('instrument', z.string(), '');
   return name ? db.instruments.get(name) : undefined;
 }
 
 export async function rememberInstrument(i: Instrument): Promise<void> {
   await db.instruments.put(i);
-  localStorage.setItem('instrument', i.name);
+  remember('instrument', i.name);
 }
 
 /** Puts what was recognised into a powder project: patterns, an instrument, structures as phases. Without an id a project is made. Returns its id. */

@@ -1,5 +1,6 @@
 /** How the crystal is drawn in this browser: remembered from visit to visit. */
 import { z } from 'zod';
+import { remember, remembered } from './remembered.ts';
 
 const extentKinds = ['unique', 'molecules', 'cell', 'closed cell', 'packed cell', 'block', 'sphere', 'slab'] as const;
 const triple = z.tuple([z.number(), z.number(), z.number()]);
@@ -36,16 +37,6 @@ export const DEFAULT_VIEW: ViewState = {
 const KEY = 'view 2';
 
 /** What this browser remembers; the usual view where it remembers nothing, or something that is none. */
-export function rememberedView(): ViewState {
-  if (typeof localStorage === 'undefined') return DEFAULT_VIEW;
-  try {
-    const found = viewSchema.safeParse(JSON.parse(localStorage.getItem(KEY) ?? 'null'));
-    return found.success ? found.data : DEFAULT_VIEW;
-  } catch {
-    return DEFAULT_VIEW;
-  }
-}
+export const rememberedView = (): ViewState => remembered(KEY, viewSchema, DEFAULT_VIEW);
 
-export function rememberView(view: ViewState): void {
-  if (typeof localStorage !== 'undefined') localStorage.setItem(KEY, JSON.stringify(view));
-}
+export const rememberView = (view: ViewState): void => remember(KEY, view);

@@ -9,6 +9,8 @@ import { useFit } from './use-fit.tsx';
 import { ReadoutLine } from './ReadoutLine.tsx';
 import { MainPlot } from './MainPlot.tsx';
 import { useCanvas } from './use-canvas.ts';
+import { z } from 'zod';
+import { remember, remembered } from '../../store/remembered.ts';
 
 export type Tool = 'zoom' | 'exclude' | 'background' | 'peaks';
 
@@ -48,7 +50,7 @@ export default function FitPane(): ReactNode {
   );
   const { pattern, curves: live, own, model, ticks, hovered, hover, window: chosen, setWindow, pins, setPins } = fit;
   const { project } = useProject('project');
-  const [root, setRoot] = useState(() => localStorage.getItem('pattern root') === 'yes');
+  const [root, setRoot] = useState(() => remembered('pattern root', z.enum(['yes', 'no']), 'no') === 'yes');
   const [scale, setScale] = useState<Scale>('2θ');
   const [shares, setShares] = useState(true);
   const [tool, setTool] = useState<Tool>('zoom');
@@ -161,7 +163,7 @@ export default function FitPane(): ReactNode {
   };
   const flipRoot = (): void =>
     setRoot((r) => {
-      localStorage.setItem('pattern root', r ? 'no' : 'yes');
+      remember('pattern root', r ? 'no' : 'yes');
       return !r;
     });
   if (!pattern || !curves)

@@ -1,5 +1,7 @@
 /** A parameter that is changed live: arrows, wheel and typing act at once by an increment of the person's own; Esc restores; nothing holds the focus. */
 import { useEffect, useRef, useState, type ReactNode, useEffectEvent } from 'react';
+import { z } from 'zod';
+import { remember, remembered } from '../../store/remembered.ts';
 
 interface Props {
   id: string;
@@ -35,7 +37,7 @@ export function LiveField({
   onPoint,
 }: Props): ReactNode {
   const key = `step:${name}`;
-  const [by, setBy] = useState(() => Number(localStorage.getItem(key)) || step);
+  const [by, setBy] = useState(() => remembered(key, z.number().positive(), step));
   const [text, setText] = useState<string | undefined>();
   const before = useRef(value);
   const field = useRef<HTMLInputElement>(null);
@@ -46,7 +48,7 @@ export function LiveField({
   const resize = (factor: number): void => {
     const next = Number((by * factor).toPrecision(1));
     setBy(next);
-    localStorage.setItem(key, String(next));
+    remember(key, next);
   };
   const apply = (v: number): void => {
     setText(undefined);

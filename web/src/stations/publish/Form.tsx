@@ -13,16 +13,17 @@ import { DICTIONARY_ITEMS } from '@nagare/core/formats/dictionary-items';
 import { Sheet } from '../../frame/parts.tsx';
 import { updateProject } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
+import { z } from 'zod';
+import { remember, remembered } from '../../store/remembered.ts';
 
 const LABORATORY = 'laboratory';
-const remembered = (): Record<string, string> =>
-  JSON.parse(localStorage.getItem(LABORATORY) ?? '{}') as Record<string, string>;
+const ofLaboratory = (): Record<string, string> => remembered(LABORATORY, z.record(z.string(), z.string()), {});
 
 export function FormSheet(): ReactNode {
   const { project } = useProject('project');
   const { experiment } = project;
   const missing = useMemo(() => missingItems(experiment), [experiment]);
-  const known = remembered();
+  const known = ofLaboratory();
   const usual = DICTIONARY_ITEMS.filter((d) => d.laboratory && known[d.tag] && !experimentValue(experiment, d.tag));
   const [open, setOpen] = useState<string | undefined>(undefined);
   return (
@@ -87,8 +88,7 @@ function FormItem({ item: d, value }: { item: DictionaryItem; value: string }): 
   const problem = checkItem(d.tag, shown);
   const apply = (v: string): void => {
     if (v.trim() === value.trim()) return;
-    if (d.laboratory && v.trim())
-      localStorage.setItem(LABORATORY, JSON.stringify({ ...remembered(), [d.tag]: v.trim() }));
+    if (d.laboratory && v.trim()) remember(LABORATORY, { ...ofLaboratory(), [d.tag]: v.trim() });
     void updateProject(project.id, { experiment: withItem(project.experiment, d.tag, v) });
   };
   const id = `form${d.tag}`;

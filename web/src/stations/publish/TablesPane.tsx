@@ -15,6 +15,8 @@ import { run } from '../../engine/engine.ts';
 import { saveFile } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { useCifInput } from './cif-input.ts';
+import { tableOptionsSchema } from '@nagare/core/tasks/exchange-schemas';
+import { remember, remembered } from '../../store/remembered.ts';
 
 const NAMES: Record<TableKind, string> = {
   'crystal data': 'Crystal data',
@@ -27,7 +29,7 @@ const NAMES: Record<TableKind, string> = {
 };
 const storedOptions = (): TableOptions => ({
   ...TABLE_DEFAULTS,
-  ...(JSON.parse(localStorage.getItem('tables') ?? '{}') as Partial<TableOptions>),
+  ...remembered('tables', tableOptionsSchema.partial(), {}),
 });
 
 export default function TablesPane(): ReactNode {
@@ -47,7 +49,7 @@ export default function TablesPane(): ReactNode {
   });
   const change = (c: Partial<TableOptions>): void => {
     const next = { ...options, ...c };
-    localStorage.setItem('tables', JSON.stringify(next));
+    remember('tables', next);
     setOptions(next);
   };
   const chosen = useMemo(

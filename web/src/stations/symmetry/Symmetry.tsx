@@ -29,9 +29,11 @@ import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { ElementsSheet } from './Elements.tsx';
 import { moveModel } from './move.ts';
 import { useSymmetryReport } from './use-report.ts';
+import { z } from 'zod';
+import { remember, remembered } from '../../store/remembered.ts';
 
 export const TOLERANCE_KEY = 'symmetry tolerance';
-export const storedTolerance = (): number => Number(localStorage.getItem(TOLERANCE_KEY) ?? 0.25);
+export const storedTolerance = (): number => remembered(TOLERANCE_KEY, z.number().positive().max(2), 0.25);
 
 export function SymmetryDesk(): ReactNode {
   const { head, project, pane, setPane } = useProject('head', 'project', 'pane', 'setPane');
@@ -76,7 +78,7 @@ export function SymmetryDesk(): ReactNode {
           tolerance={tolerance}
           working={working}
           onTolerance={(v) => {
-            localStorage.setItem(TOLERANCE_KEY, String(v));
+            remember(TOLERANCE_KEY, v);
             setTolerance(v);
           }}
         />
