@@ -11,7 +11,10 @@ export function parseMeasured(text: string): Measured | undefined {
   if (!m) return undefined;
   const digits = (m[2] ?? m[3] ?? '').length;
   const power = m[4] ? 10 ** Number(m[4]) : 1;
-  return { value: Number(m[1]) * power, su: m[5] ? Number(m[5]) * 10 ** -digits * power : 0 };
+  const value = Number(m[1]) * power;
+  // An exponent beyond all numbers is a slip of the pen, not a measurement.
+  if (!Number.isFinite(value)) return undefined;
+  return { value, su: m[5] ? Number(m[5]) * 10 ** -digits * power : 0 };
 }
 
 /**

@@ -11,6 +11,7 @@ import type { Ranking } from '../data/space-group-ranking.ts';
 import type { TwinLaw } from '../data/twin-laws.ts';
 import type { FileProblemAt } from '../formats/dictionary.ts';
 import { instrumentSchema } from '../formats/pattern-file.ts';
+import type { Recognised } from '../formats/recognise.ts';
 import type { Surface } from '../maps/isosurface.ts';
 import type { Match as MoleculeMatch, MoleculeGraph } from '../model/expected.ts';
 import type { HydrogenPlan, JudgedPlaces } from '../model/hydrogen-plan.ts';
@@ -52,6 +53,7 @@ import type { AllTrue, SameBut, SameType } from './same-type.ts';
 import {
   absoluteSchema,
   cellSchema,
+  experimentSchema,
   mat3Schema,
   rawSchema,
   spaceGroupSchema,
@@ -471,6 +473,38 @@ export const contourInputSchema = z.strictObject({
   reach: z.number(),
 });
 
+// Files.
+
+const patternSchema = z.strictObject({
+  name: text,
+  twoTheta: z.instanceof(Float64Array),
+  intensity: z.instanceof(Float64Array),
+  sigma: z.instanceof(Float64Array),
+  sigmaFrom: z.enum(['file', 'counts']),
+  at: z.number().optional(),
+});
+export const recognisedSchema = z.strictObject({
+  name: text,
+  sentence: text,
+  cell: cellSchema.optional(),
+  spaceGroup: spaceGroupSchema.optional(),
+  experiment: experimentSchema,
+  raw: rawSchema.optional(),
+  structure: structureSchema.optional(),
+  items: z.record(text, text).optional(),
+  treatment: treatmentSchema.optional(),
+  powder: z
+    .strictObject({
+      pattern: patternSchema,
+      axis: z.enum(['2θ', 'd', 'Q']),
+      even: flag,
+      columns: z.union([z.literal(2), z.literal(3)]),
+      lines: z.array(z.strictObject({ wavelength: z.number(), weight: z.number() })).optional(),
+    })
+    .optional(),
+  instrument: instrumentSchema.optional(),
+});
+
 // Powders.
 
 export const fitStageSchema = z.strictObject({
@@ -632,6 +666,7 @@ export type Checked = AllTrue<
     SameType<typeof moleculeSchema, MoleculeGraph>,
     SameType<typeof moleculeMatchSchema, MoleculeMatch>,
     SameType<typeof surfaceSchema, Surface>,
+    SameBut<typeof recognisedSchema, Recognised, 'structure'>,
     SameType<typeof fitStageSchema, FitStage>,
     SameBut<typeof runResultSchema, RunResult, 'stages' | 'model'>,
     SameBut<typeof shelfEntrySchema, ShelfEntry, 'structure'>,

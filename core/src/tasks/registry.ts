@@ -7,6 +7,7 @@ import {
   fileProblemSchema,
   phaseInputSchema,
   phaseResultSchema,
+  recognisedSchema,
   refineResultSchema,
   reportFindingSchema,
   settleResultSchema,
@@ -89,7 +90,7 @@ import {
   statisticsSchema,
   type MergedData,
 } from './result-schemas.ts';
-import { shaped, task, type Task } from './task.ts';
+import { task, type Task } from './task.ts';
 import type { Grid } from '../math/fft.ts';
 
 export type { MapResult };
@@ -127,7 +128,7 @@ const recogniseTask = task<{ text: string; fileName: string }, Recognised[], num
   name: 'recognise',
   can: { server: true },
   input: z.strictObject({ text: z.string(), fileName: z.string() }),
-  output: z.array(shaped<Recognised>(['name', 'sentence', 'experiment'])),
+  output: z.array(recognisedSchema),
   run: async ({ text, fileName }, context) => recognise(text, fileName, (f) => context.progress(f)),
 });
 

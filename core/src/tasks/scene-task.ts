@@ -3,12 +3,75 @@ import { z } from 'zod';
 import type { Structure } from '../crystal/structure.ts';
 import { buildLayers, type SceneWish } from '../draw/build-scene.ts';
 import type { Layer } from '../draw/scene.ts';
-import { structureSchema } from './schemas.ts';
+import { structureSchema, vec3Schema } from './schemas.ts';
+import type { AllTrue, SameType } from './same-type.ts';
 import { shaped, task } from './task.ts';
+
+const text = z.string();
+const refs = z.array(z.strictObject({ site: text, operator: z.number().int(), shift: vec3Schema }));
+const kind = <K extends string>(name: K) => ({ kind: z.literal(name) });
+
+const extentSchema = z.union([
+  z.strictObject(kind('unique')),
+  z.strictObject(kind('molecules')),
+  z.strictObject(kind('cell')),
+  z.strictObject(kind('closed cell')),
+  z.strictObject(kind('packed cell')),
+  z.strictObject({ ...kind('block'), from: vec3Schema, to: vec3Schema }),
+  z.strictObject({ ...kind('sphere'), around: refs, radius: z.number() }),
+  z.strictObject({
+    ...kind('slab'),
+    plane: vec3Schema,
+    from: z.number(),
+    to: z.number(),
+    radius: z.number(),
+  }),
+  z.strictObject({ ...kind('list'), atoms: refs }),
+]);
+const whichSchema = z.union([
+  z.strictObject(kind('all')),
+  z.strictObject({ ...kind('element'), elements: z.array(text) }),
+  z.strictObject({ ...kind('site'), sites: z.array(text) }),
+  z.strictObject({ ...kind('group'), groups: z.array(text) }),
+  z.strictObject(kind('lesser groups')),
+  z.strictObject({ ...kind('molecule'), of: refs }),
+  z.strictObject({ ...kind('selection'), atoms: refs }),
+  z.strictObject(kind('copies')),
+  z.strictObject(kind('originals')),
+]);
+const styleSchema = z.strictObject({
+  look: z.enum(['ellipsoids', 'balls', 'sticks', 'space-filling']),
+  probability: z.number(),
+  size: z.number(),
+  colour: text.optional(),
+  opacity: z.number(),
+  fade: z.number(),
+  hidden: z.boolean(),
+});
+const coloursSchema = z.strictObject({
+  ground: text,
+  ink: text,
+  soft: text,
+  indigo: text,
+  water: text,
+  vermilion: text,
+  gold: text,
+  pine: text,
+});
+const wishSchema = z.strictObject({
+  extent: extentSchema,
+  rules: z.array(z.strictObject({ which: whichSchema, style: styleSchema.partial() })),
+  showCell: z.boolean(),
+  labels: z.boolean(),
+  colours: coloursSchema,
+});
+/** The wish and its schema say the same; this line compiles only then. */
+export type Checked = AllTrue<[SameType<typeof wishSchema, SceneWish>]>;
 
 export const sceneTask = task<{ structure: Structure; wish: SceneWish }, readonly Layer[], never>({
   name: 'scene',
-  input: z.object({ structure: structureSchema, wish: shaped<SceneWish>(['extent', 'rules', 'colours']) }),
+  input: z.strictObject({ structure: structureSchema, wish: wishSchema }),
+  // Tens of thousands of primitives that only our own worker sends: known by their keys, since reading each would cost more than building it.
   output: z.array(shaped<Layer>(['kind', 'name', 'items'])),
   run: async ({ structure, wish }) => buildLayers(structure, wish),
 });
