@@ -65,7 +65,7 @@ describe('the doors of the tasks', () => {
       'refine',
       input,
       breathingContext({ aborted: false }, (r) => cycles.push(r as { cycle: number }), {}, 1e9),
-    )) as { result: { structure: typeof structure }; map: { peaks: unknown[]; values: Float32Array } };
+    )) as { result: { structure: typeof structure }; map: { peaks: unknown[]; grid: object; values: Float32Array } };
     expect(cycles.map((c) => c.cycle)).toEqual([1, 2, 3].slice(0, cycles.length));
     expect(done.result.structure.sites.every((x) => x.displacement.kind === 'iso')).toBe(true);
     expect(done.map.values).toBeInstanceOf(Float32Array);
@@ -78,7 +78,8 @@ describe('the doors of the tasks', () => {
       ),
     ).rejects.toBeInstanceOf(Cancelled);
     const contour = (await runTask('contour', {
-      ...done.map,
+      grid: done.map.grid,
+      values: done.map.values,
       cell: structure.cell,
       region: { min: [0, 0, 0], max: [1, 1, 1] },
       level: 0.2,
