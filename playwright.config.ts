@@ -9,6 +9,11 @@ export default defineConfig({
   // Half of a test is waiting for one of its processes; the other core is then another test’s.
   workers: 2,
   retries: process.env['CI'] ? 1 : 0,
+  // What holds the page up is measured when no other test runs.
+  projects: [
+    { name: 'page', testIgnore: 'main-thread.spec.ts' },
+    { name: 'alone', testMatch: 'main-thread.spec.ts', dependencies: ['page'] },
+  ],
   reporter: 'list',
   use: {
     baseURL: `http://127.0.0.1:${port}`,

@@ -78,7 +78,8 @@ async function holdsNothingUp(page: Page, goesOn: () => Promise<boolean>): Promi
     await page.waitForTimeout(250);
   } while (await goesOn());
   const tasks = await longTasks(page);
-  expect(middle(tasks) / middle(loops)).toBeLessThan(USUAL);
+  // One or two say more of the machine than of the page; the share below holds them all the same.
+  if (tasks.length > 2) expect(middle(tasks) / middle(loops)).toBeLessThan(USUAL);
   expect(tasks.reduce((sum, t) => sum + t, 0) / (Date.now() - from)).toBeLessThan(SHARE);
 }
 
