@@ -243,6 +243,55 @@ describe('nagare symmetry, reset, check and report', () => {
   }, 60_000);
 });
 
+describe('nagare geometry and cell', () => {
+  const truth = (name: string): string => join(root, 'demo/truth', `${name}.cif`);
+
+  it('lists bonds, angles, rings and their relations with s.u.', async () => {
+    const { code, out, err } = await run('geometry', truth('hanada-3'), '--rings', '--reach', '5', '--json');
+    expect({ code, err }).toEqual({ code: 0, err: '' });
+    const found = JSON.parse(out) as {
+      operators: string[];
+      bonds: { a: string; b: string; symmetryB: string; distance: number; su: number }[];
+      angles: { b: string; value: number }[];
+      rings: { atoms: string[]; members: string; rms: number; puckering: { form: string } }[];
+      relations: { ring1: number; ring2: number; symmetry: string; angle: number; kind: string }[];
+    };
+    expect(found.bonds.find((b) => b.a === 'C5' && b.b === 'N1')!.distance).toBeCloseTo(1.15, 2);
+    expect(found.angles.filter((a) => a.b === 'C4').reduce((sum, a) => sum + a.value, 0)).toBeCloseTo(360, 1);
+    expect(found.rings).toHaveLength(1);
+    expect(found.rings[0]).toMatchObject({ members: 'C6', puckering: { form: 'flat' } });
+    expect(found.relations.length).toBeGreaterThan(0);
+    for (const r of found.relations) {
+      expect(r).toMatchObject({ ring1: 0, ring2: 0 });
+      const operator = found.operators[Number(r.symmetry.split('_')[0]) - 1];
+      expect(operator).toBeTypeOf('string');
+    }
+    expect((await run('geometry', truth('hanada-3'))).out).toMatch(/C5–N1 +1\.150/);
+  });
+
+  it('tells what one cell holds', async () => {
+    const cell = JSON.parse((await run('cell', truth('kasumi'), '--json')).out) as Record<string, unknown>;
+    expect(cell).toMatchObject({ formula: 'C10 H10 Cl N O', z: 4, atoms: { C: 40, H: 40, Cl: 4, N: 4, O: 4 } });
+    const salt = join(folder, 'salt.cif');
+    const e = shippedShelf().find((x) => x.id === 'fluorite')!;
+    writeFileSync(
+      salt,
+      structureCif({ name: 'salt', structure: e.structure, experiment: { kept: {} }, date: '2026-11-26' }),
+    );
+    const of = JSON.parse((await run('cell', salt, '--json')).out) as {
+      multiplicities: { multiplicity: number; siteSymmetry: string }[];
+      density: number;
+    };
+    expect(of).toMatchObject({ formula: 'Ca F2', z: 4, atoms: { Ca: 4, F: 8 } });
+    expect(of.multiplicities.map((m) => [m.multiplicity, m.siteSymmetry])).toEqual([
+      [4, 'm-3m'],
+      [8, '-43m'],
+    ]);
+    expect(of.density).toBeCloseTo(3.18, 1);
+    expect((await run('cell', join(root, 'demo/data/aobae.cif'))).err).toContain('no atom sites');
+  });
+});
+
 describe('nagare pattern, fit, index and identify', () => {
   const demo = (name: string): string => join(root, 'demo/data', name);
   const phase = (id: string): string => {

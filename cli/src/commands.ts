@@ -5,6 +5,7 @@ import { FileProblem } from '@nagare/core/formats/cif-parser';
 import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
 import { checkAnswer, reportAnswer } from './check.ts';
 import { merge, refine, settle, solve } from './crystal.ts';
+import { cellAnswer, geometryAnswer } from './geometry.ts';
 import { HELP } from './help.ts';
 import { modelWithData, onePath, read } from './inputs.ts';
 import { fitAnswer, identifyAnswer, indexAnswer, patternAnswer } from './powder.ts';
@@ -13,6 +14,16 @@ import { chooseChange, resetAnswer, symmetryAnswer } from './symmetry.ts';
 async function symmetry(paths: string[], options: Options): Promise<Answer> {
   const { model, raw } = modelWithData('symmetry', paths);
   return symmetryAnswer(model, numberOption('tolerance', options['tolerance'] as string | undefined, 0.25), raw);
+}
+
+async function geometry(paths: string[], options: Options): Promise<Answer> {
+  const { model } = modelWithData('geometry', [onePath(paths)]);
+  const reach = options['reach'] as string | undefined;
+  return geometryAnswer(model, !!options['rings'] || reach !== undefined, numberOption('reach', reach, 5));
+}
+
+async function cell(paths: string[]): Promise<Answer> {
+  return cellAnswer(modelWithData('cell', [onePath(paths)]).model);
 }
 
 async function check(paths: string[]): Promise<Answer> {
@@ -74,6 +85,8 @@ function parse(args: readonly string[]) {
         instrument: { type: 'string' },
         recipe: { type: 'string' },
         elements: { type: 'string' },
+        rings: { type: 'boolean' },
+        reach: { type: 'string' },
       },
     });
   } catch (e) {
@@ -95,6 +108,8 @@ async function perform(args: readonly string[], say: Say): Promise<Outcome> {
     settle: () => settle(paths, flags, say),
     symmetry: () => symmetry(paths, flags),
     check: () => check(paths),
+    geometry: () => geometry(paths, flags),
+    cell: () => cell(paths),
     report: () => report(paths, flags),
     reset: () => reset(paths, flags),
     pattern: async () => patternAnswer([onePath(paths)], parsed.values, read),

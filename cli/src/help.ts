@@ -6,6 +6,8 @@ export const HELP = `Use:
   nagare settle model.cif [data.cif] [--disorder try|ask] --out final.cif [--json]
   nagare symmetry model.cif [data.cif] [--tolerance 0.25] [--json]
   nagare check  model.cif [data.cif] [--json]
+  nagare geometry model.cif [--rings] [--reach 5] [--json]
+  nagare cell   model.cif [--json]
   nagare reset  model.cif --setting standard|"P 1 21/n 1"|"matrix;shift" --out new.cif [--json]
   nagare report model.cif [data.cif] --out report.html
   nagare pattern model.cif [--wavelength 1.5406] [--from 10 --to 120] [--json]

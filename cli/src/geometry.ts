@@ -1,0 +1,166 @@
+/** `geometry` and `cell` of the terminal: bonds, angles, rings and what lies between them; what one cell holds. */
+import { isHome, originalRef, siteOf, symmetryCode, type AtomRef } from '@nagare/core/crystal/atom-ref';
+import { cellVolume, metricTensor } from '@nagare/core/crystal/cell';
+import { formulaText, formulaWeight, scaleFormula, type Formula } from '@nagare/core/crystal/formula';
+import { crystalClass } from '@nagare/core/crystal/point-group';
+import { groupOrder, operatorStrings, siteSymmetry } from '@nagare/core/crystal/space-group';
+import { cellContents, type Structure } from '@nagare/core/crystal/structure';
+import { formatMeasured, type Measured } from '@nagare/core/crystal/uncertainty';
+import type { Recognised } from '@nagare/core/formats/recognise';
+import { bonds, bondsBySite, neighbourRef } from '@nagare/core/geometry/bonds';
+import { angle, distance } from '@nagare/core/geometry/figures';
+import { measure } from '@nagare/core/geometry/measure';
+import { readRing, ringRelations } from '@nagare/core/geometry/ring-readings';
+import { findRings } from '@nagare/core/geometry/rings';
+import { rounded, type Answer } from './answers.ts';
+
+const labelOf = (s: Structure, a: AtomRef): string => siteOf(s, a)!.label;
+
+function bondRows(s: Structure) {
+  // A bond within the unit is listed once; one to a copy from the side it leaves.
+  return bonds(s)
+    .filter((b) => !isHome(b) || b.from < b.to)
+    .sort((p, q) => p.from - q.from || p.distance - q.distance)
+    .map((b) => {
+      const { value, su } = measure(s, [originalRef(s.sites[b.from]!.id), neighbourRef(s, b)], distance);
+      return {
+        a: s.sites[b.from]!.label,
+        b: s.sites[b.to]!.label,
+        symmetryA: '.',
+        symmetryB: symmetryCode(b),
+        distance: rounded(value, 6),
+        su: rounded(su, 6),
+      };
+    });
+}
+
+function angleRows(s: Structure) {
+  return bondsBySite(s).flatMap((near, centre) =>
+    near.flatMap((p, i) =>
+      near.slice(i + 1).map((q) => {
+        const atoms = [neighbourRef(s, p), originalRef(s.sites[centre]!.id), neighbourRef(s, q)];
+        const { value, su } = measure(s, atoms, angle);
+        return {
+          a: s.sites[p.to]!.label,
+          b: s.sites[centre]!.label,
+          c: s.sites[q.to]!.label,
+          symmetryA: symmetryCode(p),
+          symmetryC: symmetryCode(q),
+          value: rounded(value, 4),
+          su: rounded(su, 4),
+        };
+      }),
+    ),
+  );
+}
+
+function ringRows(s: Structure, reach: number) {
+  const found = findRings(s);
+  const rings = found.map((ring) => {
+    const r = readRing(s, ring);
+    const p = r.puckering;
+    return {
+      atoms: r.atoms.map((a) => labelOf(s, a)),
+      symmetry: r.atoms.map(symmetryCode),
+      members: r.members,
+      rms: rounded(r.rms, 6),
+      deviations: r.deviations.map((d) => ({ value: rounded(d.value, 6), su: rounded(d.su, 6) })),
+      centroid: r.centroid.map((x) => rounded(x, 6)),
+      normal: r.normal.map((x) => rounded(x, 6)),
+      puckering: p
+        ? {
+            q: rounded(p.q, 6),
+            phi: p.phi === undefined ? null : rounded(p.phi, 3),
+            theta: p.theta === undefined ? null : rounded(p.theta, 3),
+            form: p.form,
+          }
+        : null,
+    };
+  });
+  const relations = ringRelations(s, found, reach).map((r) => ({
+    ring1: r.first,
+    ring2: r.second,
+    symmetry: symmetryCode(r.placement),
+    angle: rounded(r.angle.value, 4),
+    angleSu: rounded(r.angle.su, 4),
+    centroidDistance: rounded(r.centroidDistance.value, 6),
+    centroidDistanceSu: rounded(r.centroidDistance.su, 6),
+    perpendicular1: rounded(r.perpendicular1.value, 6),
+    perpendicular2: rounded(r.perpendicular2.value, 6),
+    offset: rounded(r.offset, 6),
+    kind: r.kind,
+  }));
+  return { rings, relations };
+}
+
+const figure = (m: Measured, digits: number): string => formatMeasured(m.value, m.su, digits);
+
+/** Bonds and angles, and where they are asked for rings with the relations of those within `reach` Å. */
+export function geometryAnswer(model: Recognised, withRings: boolean, reach: number): Answer {
+  const s = model.structure!;
+  const list = bondRows(s);
+  const json = { operators: operatorStrings(s.spaceGroup), bonds: list, angles: angleRows(s) };
+  const lines = list.map(
+    (b) =>
+      `${b.a}–${b.b}${b.symmetryB === '.' ? '' : ` (${b.symmetryB})`}  ${figure({ value: b.distance, su: b.su }, 3)} Å`,
+  );
+  if (!withRings) return { json, text: lines.join('\n') || 'No atoms are bonded.' };
+  const { rings, relations } = ringRows(s, reach);
+  const ringLines = rings.map(
+    (r, i) =>
+      `ring ${i + 1}: ${r.members}, ${r.atoms.join(' ')}, r.m.s. ${r.rms.toFixed(3)} Å, ${r.puckering?.form ?? 'flat'}`,
+  );
+  const relationLines = relations.map(
+    (r) =>
+      `ring ${r.ring1 + 1} and ring ${r.ring2 + 1}${r.symmetry === '.' ? '' : ` (${r.symmetry})`}: ${r.kind}, ` +
+      `${figure({ value: r.angle, su: r.angleSu }, 1)}°, centroids ${figure({ value: r.centroidDistance, su: r.centroidDistanceSu }, 3)} Å apart`,
+  );
+  return {
+    json: { ...json, rings, relations },
+    text: [...lines, ...(rings.length ? ringLines : ['No rings.']), ...relationLines].join('\n'),
+  };
+}
+
+/** The formula unit and how many the cell holds: the file's own where it fits the contents, else the contents shared out over the group's operators. */
+function unitOf(model: Recognised, contents: Formula): { formula: Formula; z: number } {
+  const { formula, z } = model.experiment;
+  if (formula && z && Math.abs(formulaWeight(scaleFormula(formula, z)) / formulaWeight(contents) - 1) < 0.02)
+    return { formula, z };
+  const whole = (f: Formula): boolean => Object.values(f).every((n) => Math.abs(n - Math.round(n)) < 1e-3);
+  const order = groupOrder(model.structure!.spaceGroup);
+  const counts = Object.values(contents);
+  // Molecules are counted by the operators; salts and oxides by their smallest whole formula.
+  const most = contents['C'] && contents['H'] ? order : Math.ceil(Math.min(...counts));
+  for (let n = most; n > 1; n--) {
+    const unit = scaleFormula(contents, 1 / n);
+    if (whole(unit)) return { formula: unit, z: n };
+  }
+  return { formula: contents, z: 1 };
+}
+
+/** What one cell holds: atoms by element, formula units, density, and where each site stands. */
+export function cellAnswer(model: Recognised): Answer {
+  const s = model.structure!;
+  const contents = cellContents(s);
+  const { formula, z } = unitOf(model, contents);
+  const volume = cellVolume(s.cell);
+  const density = (formulaWeight(contents) * 1.66053907) / volume;
+  const metric = metricTensor(s.cell);
+  const multiplicities = s.sites.map((x) => {
+    const { operators, multiplicity } = siteSymmetry(s.spaceGroup, metric, x.position);
+    return { label: x.label, multiplicity, siteSymmetry: crystalClass(operators.map((o) => o.r)), wyckoff: null };
+  });
+  const json = {
+    formula: formulaText(formula),
+    z,
+    atoms: Object.fromEntries(Object.entries(contents).map(([e, n]) => [e, rounded(n, 4)])),
+    density: rounded(density, 4),
+    volume: rounded(volume, 3),
+    multiplicities,
+  };
+  const held = Object.entries(json.atoms).map(([e, n]) => `${n} ${e}`);
+  return {
+    json,
+    text: `${json.formula}, Z = ${z}: ${held.join(', ')} in ${volume.toFixed(1)} Å³, ${density.toFixed(3)} g/cm³.`,
+  };
+}
