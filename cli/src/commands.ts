@@ -4,6 +4,7 @@ import { parseArgs } from 'node:util';
 import { FileProblem } from '@nagare/core/formats/cif-parser';
 import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
 import { checkAnswer, reportAnswer } from './check.ts';
+import { coordinationAnswer } from './coordination.ts';
 import { merge, refine, settle, solve } from './crystal.ts';
 import { cellAnswer, geometryAnswer } from './geometry.ts';
 import { HELP } from './help.ts';
@@ -87,6 +88,7 @@ function parse(args: readonly string[]) {
         elements: { type: 'string' },
         rings: { type: 'boolean' },
         reach: { type: 'string' },
+        centre: { type: 'string' },
       },
     });
   } catch (e) {
@@ -109,6 +111,8 @@ async function perform(args: readonly string[], say: Say): Promise<Outcome> {
     symmetry: () => symmetry(paths, flags),
     check: () => check(paths),
     geometry: () => geometry(paths, flags),
+    coordination: async () =>
+      coordinationAnswer(modelWithData('coordination', [onePath(paths)]).model, flags['centre'] as string | undefined),
     cell: () => cell(paths),
     report: () => report(paths, flags),
     reset: () => reset(paths, flags),

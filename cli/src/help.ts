@@ -7,6 +7,7 @@ export const HELP = `Use:
   nagare symmetry model.cif [data.cif] [--tolerance 0.25] [--json]
   nagare check  model.cif [data.cif] [--json]
   nagare geometry model.cif [--rings] [--reach 5] [--json]
+  nagare coordination model.cif [--centre Ti] [--json]
   nagare cell   model.cif [--json]
   nagare reset  model.cif --setting standard|"P 1 21/n 1"|"matrix;shift" --out new.cif [--json]
   nagare report model.cif [data.cif] --out report.html

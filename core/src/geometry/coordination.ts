@@ -1,0 +1,211 @@
+/** What surrounds an atom: its neighbours up to the largest gap, their polyhedron, bond valences, and the rule of radii. */
+import { originalRef, type AtomRef } from '../crystal/atom-ref.ts';
+import { isHydrogen, isMetal } from '../crystal/elements.ts';
+import { bondValence, coordinationOfRatio, ionicRadius, siteCharges } from '../crystal/ionic.ts';
+import { neighbours as findNeighbours, type Neighbour } from '../crystal/neighbours.ts';
+import type { Structure } from '../crystal/structure.ts';
+import type { CovarianceData } from '../refine/covariance.ts';
+import { neighbourRef } from './bonds.ts';
+import { distance } from './figures.ts';
+import { cartesianOf, measure } from './measure.ts';
+import {
+  angleVariance,
+  effectiveCoordination,
+  hullVolume,
+  lengthDistortion,
+  quadraticElongation,
+} from './polyhedron.ts';
+import { readShape, type ShapeReading } from './shape.ts';
+
+export interface CoordinatedAtom {
+  readonly atom: AtomRef;
+  /** Å. */
+  readonly distance: number;
+  readonly su: number;
+  /** Units of the elementary charge; undefined where no parameter is published. */
+  readonly valence?: number;
+}
+
+export interface RadiusRatio {
+  /** Å, at the coordination found. */
+  readonly cation: number;
+  readonly anion: number;
+  readonly ratio: number;
+  /** Coordination of the smaller ion that the ratio allows. */
+  readonly predicted: number;
+}
+
+export interface Coordination {
+  readonly site: number;
+  readonly charge?: number;
+  readonly neighbours: readonly CoordinatedAtom[];
+  readonly effective: number;
+  /** Nearest ideal polyhedron first. */
+  readonly shapes: readonly ShapeReading[];
+  /** Å³. */
+  readonly volume: number;
+  readonly distortion: number;
+  readonly elongation?: number;
+  /** Degrees². */
+  readonly angleVariance?: number;
+  readonly valenceSum?: number;
+  readonly radiusRatio?: RadiusRatio;
+}
+
+/** Å: nothing further away is a neighbour; and no more of them than the densest packing has. */
+const FURTHEST = 6,
+  MOST = 12,
+  /** Times the nearest distance. */
+  SPREAD = 2.2;
+
+/** How many of ascending distances stand before the largest relative gap; `beyond` is where the search ended. */
+export function beforeGap(distances: readonly number[], beyond: number): number {
+  let best = 0,
+    count = 0;
+  for (let i = 0; i < Math.min(distances.length, MOST); i++) {
+    const gap = (distances[i + 1] ?? Math.max(beyond, distances[i]!)) / distances[i]!;
+    if (gap <= best + 1e-6) continue;
+    best = gap;
+    count = i + 1;
+  }
+  return count;
+}
+
+/** Finds what surrounds the sites of one structure; what is the same for all of them is worked out once. */
+export class Surroundings {
+  readonly charges: readonly (number | undefined)[];
+  private readonly near: readonly Neighbour[][];
+  private readonly found = new Map<number, readonly Neighbour[]>();
+
+  constructor(
+    readonly s: Structure,
+    private readonly covariance?: CovarianceData,
+  ) {
+    this.charges = siteCharges(s);
+    const near = s.sites.map((): Neighbour[] => []);
+    const list = findNeighbours(
+      s.cell,
+      s.spaceGroup,
+      s.sites.map((x) => x.position),
+      { widest: FURTHEST, of: (i, j) => (this.isPartner(i, j) ? FURTHEST : 0) },
+    );
+    for (const n of list) if (n.distance > 0.5) near[n.from]!.push(n);
+    this.near = near.map((all) => all.sort((p, q) => p.distance - q.distance));
+  }
+
+  /** Atoms that stand around another: of the opposite charge, or where charges are not known whatever is neither hydrogen nor metal. */
+  private isPartner(centre: number, other: number): boolean {
+    const a = this.s.sites[centre]!,
+      b = this.s.sites[other]!;
+    if (
+      a.disorder &&
+      b.disorder &&
+      a.disorder.assembly === b.disorder.assembly &&
+      a.disorder.group !== b.disorder.group
+    )
+      return false;
+    const p = this.charges[centre],
+      q = this.charges[other];
+    if (p !== undefined && q !== undefined) return p * q < 0;
+    return !isHydrogen(b.element) && isMetal(a.element) !== isMetal(b.element);
+  }
+
+  /** Sites that a table of coordinations begins with: cations, or the metals of a molecule. */
+  centres(): number[] {
+    return this.s.sites.flatMap((x, i) => {
+      const q = this.charges[i];
+      return (q !== undefined ? q > 0 && !isHydrogen(x.element) : isMetal(x.element)) ? [i] : [];
+    });
+  }
+
+  /** Neighbours of a site up to the largest gap. */
+  around(site: number): readonly Neighbour[] {
+    const known = this.found.get(site);
+    if (known) return known;
+    const all = this.near[site]!;
+    const reach = Math.min(FURTHEST, SPREAD * (all[0]?.distance ?? 0));
+    const within = all.filter((n) => n.distance <= reach);
+    const list = within.slice(
+      0,
+      beforeGap(
+        within.map((n) => n.distance),
+        reach,
+      ),
+    );
+    this.found.set(site, list);
+    return list;
+  }
+
+  read(site: number): Coordination {
+    const { s, charges } = this;
+    const list = this.around(site);
+    const refs = list.map((n) => neighbourRef(s, n));
+    const centre = originalRef(s.sites[site]!.id);
+    const [at, ...points] = cartesianOf(s, [centre, ...refs]);
+    const shapes = readShape(at!, points);
+    const charge = charges[site];
+    const rows = list.map((n, i): CoordinatedAtom => {
+      const { value, su } = measure(s, [centre, refs[i]!], distance, this.covariance);
+      const valence = this.valence(site, n.to, value);
+      return { atom: refs[i]!, distance: value, su, ...(valence === undefined ? {} : { valence }) };
+    });
+    const lengths = rows.map((r) => r.distance);
+    const name = shapes[0]?.name ?? '';
+    const elongation = quadraticElongation(at!, points, name),
+      variance = angleVariance(at!, points, name);
+    const ratio = this.radiusRatio(site);
+    const known = rows.every((r) => r.valence !== undefined) && rows.length > 0;
+    return {
+      site,
+      ...(charge === undefined ? {} : { charge }),
+      neighbours: rows,
+      effective: lengths.length ? effectiveCoordination(lengths) : 0,
+      shapes,
+      volume: points.length > 3 ? hullVolume(points) : 0,
+      distortion: lengths.length ? lengthDistortion(lengths) : 0,
+      ...(elongation === undefined ? {} : { elongation }),
+      ...(variance === undefined ? {} : { angleVariance: variance }),
+      ...(known ? { valenceSum: rows.reduce((sum, r) => sum + r.valence!, 0) } : {}),
+      ...(ratio ? { radiusRatio: ratio } : {}),
+    };
+  }
+
+  private valence(a: number, b: number, length: number): number | undefined {
+    const { s, charges } = this;
+    const [cation, anion] = (charges[a] ?? 0) > 0 ? [a, b] : [b, a];
+    const charge = charges[cation];
+    return charge === undefined
+      ? undefined
+      : bondValence(s.sites[cation]!.element, charge, s.sites[anion]!.element, length);
+  }
+
+  /** Radii at the coordinations found, of a centre and the nearest of its neighbours. */
+  private radiusRatio(site: number): RadiusRatio | undefined {
+    const { s, charges } = this;
+    const nearest = this.around(site)[0];
+    if (!nearest) return undefined;
+    const [cation, anion] = (charges[site] ?? 0) > 0 ? [site, nearest.to] : [nearest.to, site];
+    const radius = (i: number): number | undefined =>
+      charges[i] === undefined ? undefined : ionicRadius(s.sites[i]!.element, charges[i]!, this.around(i).length);
+    const plus = radius(cation),
+      minus = radius(anion);
+    if (plus === undefined || minus === undefined || !(minus > 0)) return undefined;
+    const ratio = plus / minus;
+    // Where the cation is the larger one, the rule speaks of the anion.
+    return { cation: plus, anion: minus, ratio, predicted: coordinationOfRatio(Math.min(ratio, 1 / ratio)) };
+  }
+
+  /** Root mean square of valence sum less charge over all ions (Salinas-Sanchez et al. 1992, J. Solid State Chem. 100, 201); undefined where a sum is not known. */
+  globalInstability(): number | undefined {
+    let square = 0,
+      count = 0;
+    for (const [i, q] of this.charges.entries()) {
+      if (q === undefined) return undefined;
+      const { valenceSum } = this.read(i);
+      if (valenceSum === undefined) return undefined;
+      square += (valenceSum - Math.abs(q)) ** 2;
+      count++;
+    }
+    return count ? Math.sqrt(square / count) : undefined;
+  }
+}
