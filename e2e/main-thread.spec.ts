@@ -17,6 +17,8 @@ const USUAL = 5;
 const SHARE = 0.15;
 
 const middle = (list: readonly number[]): number => [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)] ?? 0;
+/** Upper quartile: the loop as it runs while the workers do, which is when the page has to share the machine. */
+const busy = (list: readonly number[]): number => [...list].sort((a, b) => a - b)[Math.floor(0.75 * list.length)] ?? 0;
 
 /** No WebGL in this page, and every task over 50 ms written down but those of `spin`. */
 async function watchTasks(page: Page): Promise<void> {
@@ -79,7 +81,7 @@ async function holdsNothingUp(page: Page, goesOn: () => Promise<boolean>): Promi
   } while (await goesOn());
   const tasks = await longTasks(page);
   // One or two say more of the machine than of the page; the share below holds them all the same.
-  if (tasks.length > 2) expect(middle(tasks) / middle(loops)).toBeLessThan(USUAL);
+  if (tasks.length > 2) expect(middle(tasks) / busy(loops)).toBeLessThan(USUAL);
   expect(tasks.reduce((sum, t) => sum + t, 0) / (Date.now() - from)).toBeLessThan(SHARE);
 }
 
