@@ -269,6 +269,33 @@ describe('nagare geometry and cell', () => {
     expect((await run('geometry', truth('hanada-3'))).out).toMatch(/C5–N1 +1\.150/);
   });
 
+  it('tells what surrounds each centre, beside the rule of radii', async () => {
+    const file = join(folder, 'rutile.cif');
+    const e = shippedShelf().find((x) => x.id === 'rutile')!;
+    writeFileSync(
+      file,
+      structureCif({ name: 'rutile', structure: e.structure, experiment: { kept: {} }, date: '2026-11-26' }),
+    );
+    const { out } = await run('coordination', file, '--json');
+    const { centres } = JSON.parse(out) as { centres: Record<string, unknown>[] };
+    expect(centres).toHaveLength(1);
+    expect(centres[0]).toMatchObject({
+      element: 'Ti',
+      charge: 4,
+      coordination: 6,
+      shape: { name: 'octahedron' },
+      radiusRatio: { cation: 0.605, anion: 1.36, predicted: 6 },
+    });
+    expect(Math.abs((centres[0]!['valenceSum'] as number) - 4)).toBeLessThan(0.15);
+    const oxygen = JSON.parse((await run('coordination', file, '--centre', 'O', '--json')).out) as typeof centres & {
+      centres: { coordination: number; shape: { name: string } }[];
+    };
+    expect(oxygen.centres[0]).toMatchObject({ coordination: 3, shape: { name: 'trigonal plane' } });
+    expect((await run('coordination', file)).out).toContain('octahedron');
+    expect((await run('coordination', file, '--centre', 'Xx')).err).toContain('neither an element nor an atom');
+    expect((await run('coordination', truth('aobae'))).out).toContain('No cation and no metal');
+  });
+
   it('tells what one cell holds', async () => {
     const cell = JSON.parse((await run('cell', truth('kasumi'), '--json')).out) as Record<string, unknown>;
     expect(cell).toMatchObject({ formula: 'C10 H10 Cl N O', z: 4, atoms: { C: 40, H: 40, Cl: 4, N: 4, O: 4 } });

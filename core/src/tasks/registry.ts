@@ -60,6 +60,7 @@ import {
   plotsTask,
   twinsTask,
 } from './model-tasks.ts';
+import { relateTask } from './relate-task.ts';
 import { raiseTask, symmetryTask } from './symmetry-tasks.ts';
 import {
   axesTask,
@@ -362,6 +363,7 @@ export const TASKS = {
   mask: maskTask,
   map: mapTask,
   match: matchTask,
+  relate: relateTask,
   symmetry: symmetryTask,
   raise: raiseTask,
   vet: vetTask,

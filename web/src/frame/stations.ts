@@ -9,6 +9,7 @@ export const STATIONS = [
   { id: 'solve', name: 'Solve' },
   { id: 'refine', name: 'Refine' },
   { id: 'fit', name: 'Fit' },
+  { id: 'relate', name: 'Relate' },
   { id: 'symmetry', name: 'Symmetry' },
   { id: 'vet', name: 'Vet' },
   { id: 'publish', name: 'Publish' },
@@ -19,11 +20,12 @@ export const stationsShown = (powder: boolean, single: boolean): readonly Statio
   powder
     ? [
         ...(single ? (['intake', 'solve', 'refine', 'fit'] as const) : (['intake', 'fit'] as const)),
+        ...(single ? (['relate'] as const) : []),
         'symmetry',
         'vet',
         'publish',
       ]
-    : ['intake', 'solve', 'refine', 'symmetry', 'vet', 'publish'];
+    : ['intake', 'solve', 'refine', 'relate', 'symmetry', 'vet', 'publish'];
 export type StopState = 'empty' | 'in flow' | 'settled' | 'needs a look';
 
 /** What the states are read from. */
@@ -96,6 +98,7 @@ export const stopStates = (how: HowFar): Readonly<Record<StationId, StopState>> 
   solve: solveState(how),
   refine: refineState(how),
   fit: fitState(how),
+  relate: hasSites(how) ? 'settled' : 'empty',
   symmetry: symmetryState(how),
   vet: vetState(how),
   publish: how.head?.readings || how.head?.fit?.result ? 'in flow' : 'empty',

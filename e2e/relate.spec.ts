@@ -1,0 +1,44 @@
+import { readFileSync } from 'node:fs';
+import { expect, test } from '@playwright/test';
+import { watchForErrors } from './support.ts';
+
+watchForErrors();
+
+test('a model alone is related: rings, pairs across symmetry by mouse and keyboard, a wider reach that is remembered', async ({
+  page,
+}) => {
+  await page.goto('/');
+  const buffer = readFileSync(new URL('../demo/truth/benigara-2.cif', import.meta.url));
+  await page.getByTestId('file-picker').setInputFiles([{ name: 'benigara-2.cif', mimeType: 'chemical/x-cif', buffer }]);
+  await page.getByRole('button', { name: /Take (it|them) in/ }).click({ timeout: 30_000 });
+  await page.getByRole('link', { name: /Relate/ }).click();
+  const rings = page.getByRole('region', { name: 'Rings' }),
+    pairs = page.getByRole('region', { name: 'Planes to one another' });
+  await expect(rings.locator('tr.pick')).toHaveCount(4);
+  await rings.getByText('C1 C2 C3 C4 C5 C6').click();
+  await expect(page.getByTestId('measurement')).toContainText('plane, r.m.s. deviation');
+  await expect(page.getByTestId('scene-counts')).toContainText('60 are drawn');
+
+  await expect(pairs.locator('tr.pick')).toHaveCount(3);
+  await expect(pairs.locator('tr.pick').first()).toContainText('parallel and offset');
+  await pairs.locator('tr.pick').first().focus();
+  await page.keyboard.press('Enter');
+  await expect(pairs.locator('tr.chosen')).toHaveCount(1);
+  await expect(page.getByTestId('scene-counts')).toContainText('60 of them copies');
+
+  await pairs.getByLabel('within').fill('8');
+  await pairs.getByLabel('within').press('Enter');
+  await expect(pairs).toContainText('within 8 Å');
+  await expect.poll(() => pairs.locator('tr.pick').count()).toBeGreaterThan(10);
+  await page.reload();
+  await expect(pairs).toContainText('within 8 Å');
+});
+
+test('without a model Relate says what is missing', async ({ page }) => {
+  await page.goto('/');
+  const buffer = readFileSync(new URL('../demo/data/aobae.cif', import.meta.url));
+  await page.getByTestId('file-picker').setInputFiles([{ name: 'aobae.cif', mimeType: 'chemical/x-cif', buffer }]);
+  await page.getByRole('button', { name: /Take (it|them) in/ }).click({ timeout: 30_000 });
+  await page.getByRole('link', { name: /Relate/ }).click();
+  await expect(page.getByRole('region', { name: 'No model yet' })).toContainText('told from a model');
+});

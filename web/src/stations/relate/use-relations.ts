@@ -1,0 +1,22 @@
+/** Rings, relations and coordination of the present mark, worked out in a worker and kept while the mark stays. */
+import { useQuery } from '@tanstack/react-query';
+import type { Relations } from '@nagare/core/tasks/relate-task';
+import { run } from '../../engine/engine.ts';
+import { useProject } from '../../store/use-project.tsx';
+
+export function useRelations(reach: number): {
+  found: Relations | undefined;
+  working: boolean;
+  error: string | undefined;
+} {
+  const { head, result } = useProject('head', 'result');
+  const covariance = result?.covariance;
+  const query = useQuery({
+    queryKey: ['relate', head?.id, reach, !!covariance],
+    enabled: !!head?.structure?.sites.length,
+    staleTime: Infinity,
+    gcTime: 300_000,
+    queryFn: () => run('relate', { structure: head!.structure!, reach, ...(covariance ? { covariance } : {}) }).result,
+  });
+  return { found: query.data, working: query.isFetching, error: query.error?.message };
+}
