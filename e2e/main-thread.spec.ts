@@ -5,9 +5,7 @@
  */
 import { readFileSync } from 'node:fs';
 import { expect, test, type Page } from '@playwright/test';
-import { shippedShelf } from '@nagare/core/shelf/entry';
-import { structureCif } from '@nagare/core/publish/structure-cif';
-import { openSolved, watchForErrors } from './support.ts';
+import { openSolved, referenceFile, watchForErrors } from './support.ts';
 
 const { expected } = watchForErrors();
 
@@ -95,14 +93,6 @@ test('a hydrate settles without holding the page up', async ({ page }) => {
   expected(page, /WebGL/);
   await holdsNothingUp(page, async () => (await page.locator('.work').count()) > 0);
 });
-
-/** A reference structure as a file. */
-function referenceFile(id: string): { name: string; mimeType: string; buffer: Buffer } {
-  const { structure, name } = shippedShelf().find((x) => x.id === id)!;
-  const experiment = { kept: { _chemical_name_common: name } };
-  const cif = structureCif({ name: id, structure, experiment, date: '2026-11-26' });
-  return { name: `${id}.cif`, mimeType: 'chemical/x-cif', buffer: Buffer.from(cif) };
-}
 
 test('the pattern of a frit of four phases follows a constant without holding the page up', async ({ page }) => {
   await watchTasks(page);

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { expect, test } from '@playwright/test';
-import { watchForErrors } from './support.ts';
+import { referenceFile, watchForErrors } from './support.ts';
 
 watchForErrors();
 
@@ -41,4 +41,18 @@ test('without a model Relate says what is missing', async ({ page }) => {
   await page.getByRole('button', { name: /Take (it|them) in/ }).click({ timeout: 30_000 });
   await page.getByRole('link', { name: /Relate/ }).click();
   await expect(page.getByRole('region', { name: 'No model yet' })).toContainText('told from a model');
+});
+
+test('the neighbours of a cation are drawn with it, with what the rule of radii says', async ({ page }) => {
+  await page.goto('/');
+  await page.getByTestId('file-picker').setInputFiles([referenceFile('rutile')]);
+  await page.getByRole('button', { name: /Take (it|them) in/ }).click({ timeout: 30_000 });
+  await page.getByRole('link', { name: /Relate/ }).click();
+  const centres = page.getByRole('region', { name: 'Coordination' });
+  await expect(centres.locator('tr.pick')).toHaveCount(1);
+  await expect(centres.locator('tr.pick')).toContainText('octahedron');
+  await expect(page.getByTestId('scene-counts')).toContainText('2 are drawn');
+  await centres.locator('tr.pick').click();
+  await expect(page.getByTestId('scene-counts')).toContainText('7 are drawn, 5 of them copies');
+  await expect(centres).toContainText('allows 6, as found');
 });

@@ -1,5 +1,7 @@
 /** What every browser test shares: no error may reach the page, and the ways into a project. */
 import { expect, test, type Page } from '@playwright/test';
+import { structureCif } from '@nagare/core/publish/structure-cif';
+import { shippedShelf } from '@nagare/core/shelf/entry';
 
 const problems = new WeakMap<Page, string[]>();
 
@@ -63,4 +65,12 @@ export async function openSolved(page: Page, name: string): Promise<void> {
   await expect(marks(page)).not.toHaveCount(0);
   await page.getByRole('link', { name: /Refine/ }).click();
   await expect(page.getByRole('grid', { name: 'Sites' })).toBeVisible();
+}
+
+/** A reference structure as a file. */
+export function referenceFile(id: string): { name: string; mimeType: string; buffer: Buffer } {
+  const { structure, name } = shippedShelf().find((x) => x.id === id)!;
+  const experiment = { kept: { _chemical_name_common: name } };
+  const cif = structureCif({ name: id, structure, experiment, date: '2026-11-26' });
+  return { name: `${id}.cif`, mimeType: 'chemical/x-cif', buffer: Buffer.from(cif) };
 }

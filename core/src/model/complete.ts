@@ -126,7 +126,7 @@ export function growAll(
 
 /** One act of growing by hand; a list of them can be followed again on a changed model. */
 export interface Growth {
-  readonly through: Through | { readonly operation: Operator };
+  readonly through: Through | { readonly operation: Operator } | { readonly atoms: readonly AtomRef[] };
   /** Until nothing is missing, rather than one step. */
   readonly all: boolean;
 }
@@ -136,7 +136,8 @@ export function followGrowth(s: Structure, acts: readonly Growth[]): { placed: A
   let placed = uniquePart(s),
     endless = false;
   for (const act of acts) {
-    if (typeof act.through === 'object') placed = growBy(s, placed, act.through.operation);
+    if (typeof act.through === 'object')
+      placed = 'atoms' in act.through ? growTo(s, placed, act.through.atoms) : growBy(s, placed, act.through.operation);
     else if (act.all) ({ placed, endless } = growAll(s, placed, act.through));
     else placed = growStep(s, placed, act.through);
   }
@@ -148,6 +149,14 @@ function growBy(s: Structure, drawn: readonly AtomRef[], operation: Operator): A
   const out = new Drawn(s, drawn);
   const by = placementOf(s.spaceGroup, operation);
   for (const p of drawn) out.add(moveRef(s.spaceGroup, by, p));
+  return out.atoms;
+}
+
+/** What is drawn and certain atoms more; those whose site is gone are left out. */
+function growTo(s: Structure, drawn: readonly AtomRef[], atoms: readonly AtomRef[]): AtomRef[] {
+  const index = siteIndices(s);
+  const out = new Drawn(s, drawn);
+  for (const a of atoms) if (index.has(a.site)) out.add(a);
   return out.atoms;
 }
 

@@ -64,6 +64,15 @@ describe('the extent that is meant', () => {
     const copy = (site: string) => refKey({ site, operator: 1, shift: [0, 0, 0] });
     expect(keys).toEqual([...S.sites.map((x) => refKey(originalRef(x.id))), ...S.sites.map((x) => copy(x.id))]);
   });
+
+  it('takes single atoms that were asked for, each once, and none whose site is gone', () => {
+    const first = S.sites[0]!.id;
+    const wanted = { site: first, operator: 1, shift: [1, 0, 0] } as const;
+    const atoms = [wanted, wanted, originalRef(first), { ...wanted, site: 'gone' }];
+    const found = extentOf(S, shown({ extent: 'cell' }, { growth: [{ through: { atoms }, all: false }] }));
+    const keys = found.kind === 'list' ? found.atoms.map(refKey) : [];
+    expect(keys).toEqual([...S.sites.map((x) => refKey(originalRef(x.id))), refKey(wanted)]);
+  });
 });
 
 describe('how it is styled', () => {

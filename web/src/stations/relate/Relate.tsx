@@ -213,9 +213,10 @@ function CoordinationSheet({ s, found }: Found): ReactNode {
               key={c.site}
               chosen={chosen === c.site}
               onTake={() => {
+                const near = c.neighbours.map((n) => n.atom);
                 setChosen(c.site);
-                setGrowth([]);
-                select([originalRef(s.sites[c.site]!.id), ...c.neighbours.map((n) => n.atom)]);
+                setGrowth(near.every(isHome) ? [] : [{ through: { atoms: near }, all: false }]);
+                select([originalRef(s.sites[c.site]!.id), ...near]);
               }}
             >
               <td className="name">{centreName(s, c)}</td>
