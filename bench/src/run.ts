@@ -12,6 +12,8 @@ import { RawBuilder } from '@nagare/core/crystal/reflections';
 import type { Cell } from '@nagare/core/crystal/cell';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { mergeReflections } from '@nagare/core/data/merge';
+import { readRing, ringRelations } from '@nagare/core/geometry/ring-readings';
+import { findRings } from '@nagare/core/geometry/rings';
 import { parseCif } from '@nagare/core/formats/cif-parser';
 import { buildScene } from '@nagare/core/draw/build-scene';
 import { readFileSync } from 'node:fs';
@@ -30,6 +32,7 @@ import { FitProblem } from '@nagare/core/powder/assemble';
 import { PatternCalculator } from '@nagare/core/powder/engine';
 import { newPatternModel, newPhase } from '@nagare/core/powder/model';
 import { shippedShelf } from '@nagare/core/shelf/entry';
+import { cage } from './cage.ts';
 
 const random = seededRandom(1);
 /** Best of several, ms. */
@@ -236,6 +239,29 @@ for (const n of [1000, 10_000]) {
     await time(() => neighbours(s.cell, s.spaceGroup, positions, 2.2), 5),
     'copying the structure through JSON',
     await time(() => JSON.parse(JSON.stringify(s)) as unknown, 5),
+  );
+}
+
+/** Rings of a cage of sixty atoms with their planes, and how every two within 7 Å lie to one another. */
+{
+  const s = cage(spaceGroupFromSymbol('P 1'));
+  const fresh = (): Structure => ({ ...s, sites: [...s.sites] });
+  const copying = await time(() => JSON.parse(JSON.stringify(s)) as unknown, 20);
+  say(
+    'rings and planes of a cage of 60',
+    await time(() => {
+      const own = fresh();
+      findRings(own).forEach((r) => readRing(own, r));
+    }, 5),
+    'copying the structure through JSON',
+    copying,
+  );
+  const rings = findRings(s);
+  say(
+    `  their relations within 7 Å (${ringRelations(s, rings, 7).length})`,
+    await time(() => ringRelations(s, rings, 7), 3),
+    'copying the structure through JSON',
+    copying,
   );
 }
 

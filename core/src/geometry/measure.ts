@@ -9,7 +9,7 @@ import { Dual, type DualVec3 } from '../math/dual.ts';
 import { apply3, multiply3, transpose3, type Mat3, type Vec3, toMat3 } from '../math/matrix3.ts';
 import { covarianceOf, type CovarianceData } from '../refine/covariance.ts';
 import { siteOffset } from '../refine/parameters.ts';
-import type { Figure } from './figures.ts';
+import { valuesOf, type Figure } from './figures.ts';
 
 /** Å or degrees. What symmetry fixes has no s.u.; the rounding of sums that cancel leaves less than this. */
 const ROUNDING = 1e-9;
@@ -130,14 +130,20 @@ export function measureFigure(
 ): MeasuredFigure {
   const m = orthogonalization(s.cell);
   const fractional = fractionalOf(s, refs);
+  const source = sourceOf(s, covariance);
+  if (source === 'none') {
+    const values = valuesOf(
+      figure,
+      fractional.map((x) => apply3(m, x)),
+    );
+    return { values, su: values.map(() => 0), source };
+  }
   const n = 3 * refs.length;
   const points = fractional.map(
     (x, i) => apply3(m, x).map((v, k) => Dual.variable(v, 3 * i + k, n)) as unknown as DualVec3,
   );
   const out = figure(points);
   const values = out.map((d) => d.value);
-  const source = sourceOf(s, covariance);
-  if (source === 'none') return { values, su: values.map(() => 0), source };
   const spread = siteSlopes(s, refs, m);
   const cell = cellSlopes(s, fractional);
   const su = out.map(({ gradient }) =>
