@@ -29,7 +29,6 @@ export default defineConfig({
         '--disable-sync',
         '--no-first-run',
         '--disable-quic',
-
         '--disable-gpu',
         '--enable-unsafe-swiftshader',
       ],

@@ -1,13 +1,14 @@
 /** `geometry` and `cell` of the terminal: bonds, angles, rings and what lies between them; what one cell holds. */
-import { isHome, originalRef, siteOf, symmetryCode, type AtomRef } from '@nagare/core/crystal/atom-ref';
+import { originalRef, siteOf, symmetryCode, type AtomRef } from '@nagare/core/crystal/atom-ref';
 import { cellVolume, metricTensor } from '@nagare/core/crystal/cell';
 import { formulaText, formulaWeight, scaleFormula, type Formula } from '@nagare/core/crystal/formula';
 import { crystalClass } from '@nagare/core/crystal/point-group';
-import { groupOrder, operatorStrings, siteSymmetry } from '@nagare/core/crystal/space-group';
+import { operatorStrings, siteSymmetry } from '@nagare/core/crystal/space-group';
 import { cellContents, type Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured, type Measured } from '@nagare/core/crystal/uncertainty';
 import type { Recognised } from '@nagare/core/formats/recognise';
-import { bonds, bondsBySite, neighbourRef } from '@nagare/core/geometry/bonds';
+import { bondAngles, listedBonds, neighbourRef } from '@nagare/core/geometry/bonds';
+import { formulaUnit, type FormulaUnit } from '@nagare/core/geometry/formula-unit';
 import { angle, distance } from '@nagare/core/geometry/figures';
 import { measure } from '@nagare/core/geometry/measure';
 import { readRing, ringRelations } from '@nagare/core/geometry/ring-readings';
@@ -17,41 +18,32 @@ import { rounded, type Answer } from './answers.ts';
 const labelOf = (s: Structure, a: AtomRef): string => siteOf(s, a)!.label;
 
 function bondRows(s: Structure) {
-  // A bond within the unit is listed once; one to a copy from the side it leaves.
-  return bonds(s)
-    .filter((b) => !isHome(b) || b.from < b.to)
-    .sort((p, q) => p.from - q.from || p.distance - q.distance)
-    .map((b) => {
-      const { value, su } = measure(s, [originalRef(s.sites[b.from]!.id), neighbourRef(s, b)], distance);
-      return {
-        a: s.sites[b.from]!.label,
-        b: s.sites[b.to]!.label,
-        symmetryA: '.',
-        symmetryB: symmetryCode(b),
-        distance: rounded(value, 6),
-        su: rounded(su, 6),
-      };
-    });
+  return listedBonds(s).map((b) => {
+    const { value, su } = measure(s, [originalRef(s.sites[b.from]!.id), neighbourRef(s, b)], distance);
+    return {
+      a: s.sites[b.from]!.label,
+      b: s.sites[b.to]!.label,
+      symmetryA: '.',
+      symmetryB: symmetryCode(b),
+      distance: rounded(value, 6),
+      su: rounded(su, 6),
+    };
+  });
 }
 
 function angleRows(s: Structure) {
-  return bondsBySite(s).flatMap((near, centre) =>
-    near.flatMap((p, i) =>
-      near.slice(i + 1).map((q) => {
-        const atoms = [neighbourRef(s, p), originalRef(s.sites[centre]!.id), neighbourRef(s, q)];
-        const { value, su } = measure(s, atoms, angle);
-        return {
-          a: s.sites[p.to]!.label,
-          b: s.sites[centre]!.label,
-          c: s.sites[q.to]!.label,
-          symmetryA: symmetryCode(p),
-          symmetryC: symmetryCode(q),
-          value: rounded(value, 4),
-          su: rounded(su, 4),
-        };
-      }),
-    ),
-  );
+  return bondAngles(s).map(({ centre, ends: [p, q], atoms }) => {
+    const { value, su } = measure(s, atoms, angle);
+    return {
+      a: s.sites[p.to]!.label,
+      b: s.sites[centre]!.label,
+      c: s.sites[q.to]!.label,
+      symmetryA: symmetryCode(p),
+      symmetryC: symmetryCode(q),
+      value: rounded(value, 4),
+      su: rounded(su, 4),
+    };
+  });
 }
 
 function ringRows(s: Structure, reach: number) {
@@ -121,21 +113,12 @@ export function geometryAnswer(model: Recognised, withRings: boolean, reach: num
   };
 }
 
-/** The formula unit and how many the cell holds: the file's own where it fits the contents, else the contents shared out over the group's operators. */
-function unitOf(model: Recognised, contents: Formula): { formula: Formula; z: number } {
+/** The file's own formula and Z where they are what the cell holds, else what the model says. */
+function unitOf(model: Recognised, contents: Formula): FormulaUnit {
   const { formula, z } = model.experiment;
   if (formula && z && Math.abs(formulaWeight(scaleFormula(formula, z)) / formulaWeight(contents) - 1) < 0.02)
     return { formula, z };
-  const whole = (f: Formula): boolean => Object.values(f).every((n) => Math.abs(n - Math.round(n)) < 1e-3);
-  const order = groupOrder(model.structure!.spaceGroup);
-  const counts = Object.values(contents);
-  // Molecules are counted by the operators; salts and oxides by their smallest whole formula.
-  const most = contents['C'] && contents['H'] ? order : Math.ceil(Math.min(...counts));
-  for (let n = most; n > 1; n--) {
-    const unit = scaleFormula(contents, 1 / n);
-    if (whole(unit)) return { formula: unit, z: n };
-  }
-  return { formula: contents, z: 1 };
+  return formulaUnit(model.structure!);
 }
 
 /** What one cell holds: atoms by element, formula units, density, and where each site stands. */

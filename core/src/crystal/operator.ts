@@ -11,6 +11,7 @@ import {
   toMat3,
   toVec3,
 } from '../math/matrix3.ts';
+import { greatestCommonDivisor } from '../math/integer.ts';
 
 export interface Operator {
   readonly r: Mat3;
@@ -55,8 +56,6 @@ export function rotationType(r: Mat3): number {
     throw new RangeError(`The matrix ${r.join(' ')} is not a crystallographic rotation.`);
   return det * order;
 }
-
-const greatestCommonDivisor = (a: number, b: number): number => (b ? greatestCommonDivisor(b, a % b) : Math.abs(a));
 
 /** Direction [uvw] of the axis of a rotation or rotoinversion, smallest integers, first non-zero one positive from the right; [0,0,0] for ±1. */
 export function rotationAxis(r: Mat3): Vec3 {

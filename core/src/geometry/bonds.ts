@@ -5,6 +5,7 @@ import {
   HOME,
   isHome,
   operatorOf,
+  originalRef,
   placeKey,
   siteIndices,
   symmetryTable,
@@ -76,6 +77,12 @@ function findBonds(s: Structure): Neighbour[] {
   ).filter((b) => b.distance > 0.5 && !own(b));
 }
 
+/** Each bond once, as tables list them: one within the unit from its first site, one to a copy from the side it leaves; shortest of a site first. */
+export const listedBonds = (s: Structure): Neighbour[] =>
+  bonds(s)
+    .filter((b) => !isHome(b) || b.from < b.to)
+    .sort((p, q) => p.from - q.from || p.distance - q.distance);
+
 /** The bonds of each site, in the order of the sites. */
 export function bondsBySite(s: Structure, list: readonly Neighbour[] = bonds(s)): Neighbour[][] {
   const out = s.sites.map((): Neighbour[] => []);
@@ -88,6 +95,26 @@ export const neighbourRef = (s: Structure, n: Neighbour, from: Placement = HOME)
   site: s.sites[n.to]!.id,
   ...composePlacements(s.spaceGroup, from, n),
 });
+
+export interface BondAngle {
+  readonly centre: number;
+  readonly ends: readonly [Neighbour, Neighbour];
+  /** The apex in the middle. */
+  readonly atoms: readonly [AtomRef, AtomRef, AtomRef];
+}
+
+/** Every pair of bonds of every site. */
+export const bondAngles = (s: Structure, bySite: readonly (readonly Neighbour[])[] = bondsBySite(s)): BondAngle[] =>
+  bySite.flatMap((near, centre) => {
+    const apex = originalRef(s.sites[centre]!.id);
+    return near.flatMap((p, i) =>
+      near.slice(i + 1).map((q): BondAngle => ({
+        centre,
+        ends: [p, q],
+        atoms: [neighbourRef(s, p), apex, neighbourRef(s, q)],
+      })),
+    );
+  });
 
 /** Follows bonds from an atom to the whole connected unit; stops after `most` atoms, where the unit is a polymer. */
 export function connectedUnit(s: Structure, list: readonly Neighbour[], start: AtomRef, most = 2000): AtomRef[] {

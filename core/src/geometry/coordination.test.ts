@@ -208,6 +208,30 @@ describe('bond valences', () => {
     expect(around.globalInstability()!).toBeLessThan(0.15);
   });
 
+  it('count ions that replace one another by their shares, and every ion as often as the cell has it', () => {
+    const pure = halite('Mg', 4.212);
+    const [mg, o] = pure.sites;
+    const mixed: Structure = {
+      ...pure,
+      sites: [
+        { ...mg!, occupancy: 0.75 },
+        { ...mg!, id: 'fe', label: 'Fe1', element: 'Fe', charge: 2, occupancy: 0.25 },
+        o!,
+      ],
+    };
+    const around = new Surroundings(mixed);
+    expect(mixed.sites.map((_, i) => around.read(i).neighbours.length)).toEqual([6, 6, 6]);
+    const [m, f, sum] = [0, 1, 2].map((i) => around.read(i).valenceSum!) as [number, number, number];
+    expect(sum).toBeCloseTo(0.75 * m + 0.25 * f, 9);
+    expect(around.read(2).neighbours.every((n) => n.atom.site === mg!.id)).toBe(true);
+    const off = (v: number): number => (v - 2) ** 2;
+    expect(around.globalInstability()).toBeCloseTo(Math.sqrt((0.75 * off(m) + 0.25 * off(f) + off(sum)) / 2), 9);
+    // Twice as many oxygens as metals: each metal once, each oxygen twice.
+    const two = new Surroundings(rutile('Ti', 4.594, 2.959, 0.305));
+    const [t, ox] = [0, 1].map((i) => two.valenceSum(i)!) as [number, number];
+    expect(two.globalInstability()).toBeCloseTo(Math.sqrt(((t - 4) ** 2 + 2 * (ox - 2) ** 2) / 3), 9);
+  });
+
   it('are known for published pairs only', () => {
     expect(bondValence('Ti', 4, 'O', 1.815)).toBe(1);
     expect(bondValence('Ti', 4, 'N', 2)).toBeUndefined();

@@ -1,9 +1,10 @@
 /** What surrounds an atom: its neighbours up to the largest gap, their polyhedron, bond valences, and the rule of radii. */
 import { originalRef, type AtomRef } from '../crystal/atom-ref.ts';
+import { fractionalDistance, metricTensor } from '../crystal/cell.ts';
 import { isHydrogen, isMetal } from '../crystal/elements.ts';
 import { bondValence, coordinationOfRatio, ionicRadius, siteCharges } from '../crystal/ionic.ts';
 import { neighbours as findNeighbours, type Neighbour } from '../crystal/neighbours.ts';
-import type { Structure } from '../crystal/structure.ts';
+import { siteWeight, type Structure } from '../crystal/structure.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
 import { neighbourRef } from './bonds.ts';
 import { distance } from './figures.ts';
@@ -58,6 +59,20 @@ const FURTHEST = 6,
   /** Times the nearest distance. */
   SPREAD = 2.2;
 
+/** Å: sites nearer than this share one place in the crystal, as ions that replace one another do. */
+const SHARED = 0.1;
+
+/** For each site the sites of its place, the most frequent first. */
+function sharedPlaces(s: Structure): number[][] {
+  const metric = metricTensor(s.cell);
+  const partial = s.sites.flatMap((x, i) => (x.occupancy < 1 ? [i] : []));
+  return s.sites.map((x, i) => {
+    if (x.occupancy >= 1) return [i];
+    const here = partial.filter((j) => fractionalDistance(metric, x.position, s.sites[j]!.position) < SHARED);
+    return here.sort((p, q) => s.sites[q]!.occupancy - s.sites[p]!.occupancy || p - q);
+  });
+}
+
 /** How many of ascending distances stand before the largest relative gap; `beyond` is where the search ended. */
 export function beforeGap(distances: readonly number[], beyond: number): number {
   let best = 0,
@@ -74,6 +89,7 @@ export function beforeGap(distances: readonly number[], beyond: number): number 
 /** Finds what surrounds the sites of one structure; what is the same for all of them is worked out once. */
 export class Surroundings {
   readonly charges: readonly (number | undefined)[];
+  private readonly places: readonly (readonly number[])[];
   private readonly near: readonly Neighbour[][];
   private readonly found = new Map<number, readonly Neighbour[]>();
 
@@ -82,6 +98,7 @@ export class Surroundings {
     private readonly covariance?: CovarianceData,
   ) {
     this.charges = siteCharges(s);
+    this.places = sharedPlaces(s);
     const near = s.sites.map((): Neighbour[] => []);
     const list = findNeighbours(
       s.cell,
@@ -95,6 +112,8 @@ export class Surroundings {
 
   /** Atoms that stand around another: of the opposite charge, or where charges are not known whatever is neither hydrogen nor metal. */
   private isPartner(centre: number, other: number): boolean {
+    // Ions that replace one another are one neighbour.
+    if (this.places[other]![0] !== other) return false;
     const a = this.s.sites[centre]!,
       b = this.s.sites[other]!;
     if (
@@ -146,7 +165,7 @@ export class Surroundings {
     const charge = charges[site];
     const rows = list.map((n, i): CoordinatedAtom => {
       const { value, su } = measure(s, [centre, refs[i]!], distance, this.covariance);
-      const valence = this.valence(site, n.to, value);
+      const valence = this.valence(site, n);
       return { atom: refs[i]!, distance: value, su, ...(valence === undefined ? {} : { valence }) };
     });
     const lengths = rows.map((r) => r.distance);
@@ -154,7 +173,7 @@ export class Surroundings {
     const elongation = quadraticElongation(at!, points, name),
       variance = angleVariance(at!, points, name);
     const ratio = this.radiusRatio(site);
-    const known = rows.every((r) => r.valence !== undefined) && rows.length > 0;
+    const sum = this.valenceSum(site);
     return {
       site,
       ...(charge === undefined ? {} : { charge }),
@@ -165,18 +184,45 @@ export class Surroundings {
       distortion: lengths.length ? lengthDistortion(lengths) : 0,
       ...(elongation === undefined ? {} : { elongation }),
       ...(variance === undefined ? {} : { angleVariance: variance }),
-      ...(known ? { valenceSum: rows.reduce((sum, r) => sum + r.valence!, 0) } : {}),
+      ...(sum === undefined ? {} : { valenceSum: sum }),
       ...(ratio ? { radiusRatio: ratio } : {}),
     };
   }
 
-  private valence(a: number, b: number, length: number): number | undefined {
+  /** Of one bond; where ions replace one another at its end the mean of what they bring. */
+  private valence(centre: number, n: Neighbour): number | undefined {
+    const { s } = this;
+    let sum = 0,
+      shares = 0;
+    for (const other of this.places[n.to]!) {
+      const one = this.valenceWith(centre, other, n.distance);
+      if (one === undefined) return undefined;
+      sum += one * s.sites[other]!.occupancy;
+      shares += s.sites[other]!.occupancy;
+    }
+    return sum / shares;
+  }
+
+  private valenceWith(a: number, b: number, length: number): number | undefined {
     const { s, charges } = this;
     const [cation, anion] = (charges[a] ?? 0) > 0 ? [a, b] : [b, a];
     const charge = charges[cation];
     return charge === undefined
       ? undefined
       : bondValence(s.sites[cation]!.element, charge, s.sites[anion]!.element, length);
+  }
+
+  /** Of all bonds of a site, each as often as its end is there; undefined where one has no parameter. */
+  valenceSum(site: number): number | undefined {
+    const list = this.around(site);
+    if (!list.length) return undefined;
+    let sum = 0;
+    for (const n of list) {
+      const one = this.valence(site, n);
+      if (one === undefined) return undefined;
+      sum += one * this.places[n.to]!.reduce((t, i) => t + this.s.sites[i]!.occupancy, 0);
+    }
+    return sum;
   }
 
   /** Radii at the coordinations found, of a centre and the nearest of its neighbours. */
@@ -195,17 +241,22 @@ export class Surroundings {
     return { cation: plus, anion: minus, ratio, predicted: coordinationOfRatio(Math.min(ratio, 1 / ratio)) };
   }
 
-  /** Root mean square of valence sum less charge over all ions (Salinas-Sanchez et al. 1992, J. Solid State Chem. 100, 201); undefined where a sum is not known. */
+  /**
+   * Root mean square of valence sum less charge over all ions of the cell (Salinas-Sanchez et al. 1992, J. Solid State Chem.
+   * 100, 201); undefined where a sum is not known.
+   */
   globalInstability(): number | undefined {
+    const { s, charges } = this;
     let square = 0,
-      count = 0;
-    for (const [i, q] of this.charges.entries()) {
-      if (q === undefined) return undefined;
-      const { valenceSum } = this.read(i);
-      if (valenceSum === undefined) return undefined;
-      square += (valenceSum - Math.abs(q)) ** 2;
-      count++;
+      ions = 0;
+    for (const [i, x] of s.sites.entries()) {
+      const q = charges[i],
+        sum = this.valenceSum(i);
+      if (q === undefined || sum === undefined) return undefined;
+      const count = siteWeight(s, x);
+      square += count * (sum - Math.abs(q)) ** 2;
+      ions += count;
     }
-    return count ? Math.sqrt(square / count) : undefined;
+    return ions ? Math.sqrt(square / ions) : undefined;
   }
 }

@@ -38,6 +38,8 @@ interface Ball {
   readonly steps: Int32Array;
   readonly next: readonly (readonly number[])[];
   readonly at: ReadonlyMap<string, number>;
+  /** Walks outwards from the site by their length, made as far as they were asked for; undefined from where they are too many. */
+  readonly walks: (number[][] | undefined)[];
 }
 
 class Network {
@@ -83,7 +85,7 @@ class Network {
         if (j !== undefined) bonded.push(j);
       }
     }
-    const ball = { refs, steps: Int32Array.from(steps), next, at };
+    const ball: Ball = { refs, steps: Int32Array.from(steps), next, at, walks: [[[0]]] };
     this.balls.set(site, ball);
     return ball;
   }
@@ -116,19 +118,23 @@ class Network {
   }
 }
 
+/** Walks from the first atom of a ball whose every step leads further out. */
+function walksOf(ball: Ball, steps: number): number[][] | undefined {
+  while (ball.walks.length <= steps) {
+    const k = ball.walks.length;
+    const longer = ball.walks[k - 1]?.flatMap((w) =>
+      ball.next[w[w.length - 1]!]!.filter((j) => ball.steps[j] === k).map((j) => [...w, j]),
+    );
+    ball.walks.push(longer && longer.length <= MOST_WALKS ? longer : undefined);
+  }
+  return ball.walks[steps];
+}
+
 /** Cycles of a length through the first atom of a ball that can be rings: steps rise to the far side and fall again. */
 function cyclesThrough(ball: Ball, length: number): number[][] {
-  const half = length >> 1,
-    odd = length % 2;
-  const rising: number[][] = [[0]];
-  let walks = rising;
-  for (let k = 1; k <= half; k++) {
-    const longer: number[][] = [];
-    for (const w of walks)
-      for (const j of ball.next[w[w.length - 1]!]!) if (ball.steps[j] === k) longer.push([...w, j]);
-    if (longer.length > MOST_WALKS) return [];
-    walks = longer;
-  }
+  const odd = length % 2;
+  const walks = walksOf(ball, length >> 1);
+  if (!walks) return [];
   const byEnd = new Map<number, number[][]>();
   for (const w of walks) {
     const end = w[w.length - 1]!;

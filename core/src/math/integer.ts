@@ -9,6 +9,10 @@ export interface SmithForm {
   v: number[][];
 }
 
+/** Of two integers, never negative (Euclid). */
+export const greatestCommonDivisor = (a: number, b: number): number =>
+  b ? greatestCommonDivisor(b, a % b) : Math.abs(a);
+
 const identity = (n: number): number[][] =>
   Array.from({ length: n }, (_, i) => Array.from({ length: n }, (_, j) => (i === j ? 1 : 0)));
 

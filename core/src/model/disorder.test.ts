@@ -155,6 +155,7 @@ describe('what a run notices', () => {
     readings: {} as never,
     map: { grid: { nx: 1, ny: 1, nz: 1 }, values: new Float32Array(1), sigma, peaks, holes: [] },
     treatment: {},
+    state: 'settled',
     message: '',
   });
   const peak = (height: number, site: number, distance: number, position: Vec3 = [0.4, 0.4, 0.4]) => ({

@@ -10,11 +10,11 @@ import { cellContents, equivalentU, type Structure } from '../crystal/structure.
 import { formatExactly, formatMeasured } from '../crystal/uncertainty.ts';
 import type { SampleRecord } from '../formats/cif-data.ts';
 import type { MergeStatistics } from '../data/merge.ts';
-import { bonds, bondsBySite, neighbourRef } from '../geometry/bonds.ts';
+import { bondAngles, listedBonds, neighbourRef } from '../geometry/bonds.ts';
 import { isHydrogen } from '../crystal/elements.ts';
 import { angle, distance, torsion } from '../geometry/figures.ts';
 import { measure } from '../geometry/measure.ts';
-import { isHome, originalRef, siteOf, symmetryCode, type AtomRef } from '../crystal/atom-ref.ts';
+import { originalRef, siteOf, symmetryCode, type AtomRef } from '../crystal/atom-ref.ts';
 import { torsionAtoms } from './torsions.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
 import type { Readings } from '../refine/single-crystal.ts';
@@ -355,12 +355,7 @@ function writeSites(w: CifWriter, s: Structure, number: typeof formatMeasured): 
 }
 
 function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData): void {
-  const list = bonds(s);
   const ref = (site: number): AtomRef => originalRef(s.sites[site]!.id);
-  // A bond within the unit is listed once; one to a copy from the side it leaves.
-  const unique = list
-    .filter((b) => !isHome(b) || b.from < b.to)
-    .sort((p, q) => p.from - q.from || p.distance - q.distance);
   w.loop(
     [
       '_geom_bond_atom_site_label_1',
@@ -369,27 +364,22 @@ function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData):
       '_geom_bond_distance',
       '_geom_bond_publ_flag',
     ],
-    unique.map((b) => {
+    listedBonds(s).map((b) => {
       const m = measure(s, [ref(b.from), neighbourRef(s, b)], distance, covariance);
       return [s.sites[b.from]!.label, s.sites[b.to]!.label, symmetryCode(b), formatMeasured(m.value, m.su, 3), '?'];
     }),
   );
-  const angles: (string | number)[][] = [];
-  bondsBySite(s, list).forEach((near, centre) => {
-    for (let i = 0; i < near.length; i++)
-      for (let j = i + 1; j < near.length; j++) {
-        const atoms = [neighbourRef(s, near[i]!), ref(centre), neighbourRef(s, near[j]!)];
-        const m = measure(s, atoms, angle, covariance);
-        angles.push([
-          s.sites[near[i]!.to]!.label,
-          s.sites[centre]!.label,
-          s.sites[near[j]!.to]!.label,
-          symmetryCode(near[i]!),
-          symmetryCode(near[j]!),
-          formatMeasured(m.value, m.su, 1),
-          '?',
-        ]);
-      }
+  const angles = bondAngles(s).map(({ centre, ends: [p, q], atoms }) => {
+    const m = measure(s, atoms, angle, covariance);
+    return [
+      s.sites[p.to]!.label,
+      s.sites[centre]!.label,
+      s.sites[q.to]!.label,
+      symmetryCode(p),
+      symmetryCode(q),
+      formatMeasured(m.value, m.su, 1),
+      '?',
+    ];
   });
   const wholeOf = (m: { value: number; su: number }, digits: number): string => formatMeasured(m.value, m.su, digits);
   w.loop(

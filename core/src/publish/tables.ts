@@ -7,7 +7,7 @@ import { crystalClass, crystalSystem, rotationsOf } from '../crystal/point-group
 import { prettySymbol } from '../crystal/settings.ts';
 import { equivalentU } from '../crystal/structure.ts';
 import { formatMeasured } from '../crystal/uncertainty.ts';
-import { bonds, neighbourRef } from '../geometry/bonds.ts';
+import { bondAngles, bondsBySite, listedBonds, neighbourRef } from '../geometry/bonds.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import { hydrogenBonds } from '../geometry/hydrogen-bonds.ts';
 import { angle, distance, torsion } from '../geometry/figures.ts';
@@ -204,9 +204,7 @@ export function makeTable(kind: TableKind, input: CifInput, options: TableOption
       };
     }
     case 'bonds': {
-      const list = bonds(s)
-        .filter((b) => shown(b.from) && shown(b.to) && (!isHome(b) || b.from < b.to))
-        .sort((p, q) => p.from - q.from || p.distance - q.distance);
+      const list = listedBonds(s).filter((b) => shown(b.from) && shown(b.to));
       const entries = list.map((b): Entry => {
         const m = measure(s, [ref(b.from), neighbourRef(s, b)], distance, covariance);
         const name = `${s.sites[b.from]!.label}–${label(neighbourRef(s, b))}`;
@@ -221,19 +219,13 @@ export function makeTable(kind: TableKind, input: CifInput, options: TableOption
       };
     }
     case 'angles': {
-      const entries: Entry[] = [];
-      s.sites.forEach((x, at) => {
-        const near = bonds(s)
-          .filter((b) => b.from === at && shown(b.to))
-          .sort((p, q) => p.distance - q.distance);
-        if (!shown(at)) return;
-        for (let i = 0; i < near.length; i++)
-          for (let j = i + 1; j < near.length; j++) {
-            const atoms = [neighbourRef(s, near[i]!), ref(at), neighbourRef(s, near[j]!)] as const;
-            const m = measure(s, atoms, angle, covariance);
-            const name = `${label(atoms[0])}–${x.label}–${label(atoms[2])}`;
-            entries.push({ name, value: m.value, cells: [name, formatMeasured(m.value, m.su, 1)] });
-          }
+      const near = bondsBySite(s).map((all, at) =>
+        shown(at) ? all.filter((b) => shown(b.to)).sort((p, q) => p.distance - q.distance) : [],
+      );
+      const entries = bondAngles(s, near).map(({ centre, atoms }): Entry => {
+        const m = measure(s, atoms, angle, covariance);
+        const name = `${label(atoms[0])}–${s.sites[centre]!.label}–${label(atoms[2])}`;
+        return { name, value: m.value, cells: [name, formatMeasured(m.value, m.su, 1)] };
       });
       return {
         kind,

@@ -316,7 +316,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   // Weak decisions of the fit itself: extinction where the strongest reflections fall short.
   const extinct = treatment.extinction === undefined ? await tryExtinction(around, last) : undefined;
   if (extinct) last = extinct;
-  for (let more = 0; more < 3 && last.result.state === 'moving'; more++)
+  for (let more = 0; more < 3 && last.state === 'moving'; more++)
     last = await refineStage(around, 'Weights and convergence', last.structure, last.treatment, {
       cycles: 25,
       optimizeWeights: true,
@@ -330,7 +330,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
     last,
     `${last.message}${absolute ? ` Absolute structure: x = ${absolute.x.toFixed(3)} ± ${absolute.su.toFixed(3)}. ${absolute.verdict}` : ''}`,
   );
-  const settled = last.result.state === 'settled' && last.readings.maxShiftOverSu < 0.011;
+  const settled = last.state === 'settled' && last.readings.maxShiftOverSu < 0.011;
   if (stage.readings.r1 > 0.15)
     decisions.unshift(
       `R1 stays at ${(100 * stage.readings.r1).toFixed(1)} %: something is not yet understood. A wrong space group or cell, a twin, disorder, or a wrong first model are the usual reasons.`,

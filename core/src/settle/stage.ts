@@ -63,6 +63,7 @@ export interface Stage {
   readonly readings: Readings;
   readonly map: MapResult;
   readonly treatment: Treatment;
+  readonly state: RefineResult['state'];
   readonly message: string;
   readonly covariance?: CovarianceData;
 }
@@ -95,7 +96,7 @@ export async function refineStage(
   structure: Structure,
   treatment: Treatment,
   options: StageOptions,
-): Promise<Stage & { result: RefineResult }> {
+): Promise<Stage> {
   const start = experiment(structure, around.reflections, around.wavelength, {
     treatment,
     weights: options.weights ?? STAGE_WEIGHTS,
@@ -122,8 +123,8 @@ export async function refineStage(
     readings,
     map,
     treatment: after.treatment,
+    state: result.state,
     message: result.message,
-    result,
     ...(result.covariance ? { covariance: result.covariance } : {}),
   };
 }

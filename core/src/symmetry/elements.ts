@@ -3,8 +3,15 @@ import { intrinsicTranslation, rotationAxis, rotationType, type Operator } from 
 import { allOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import { apply3, transpose3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 
-export type ElementKind =
-  'mirror plane' | 'glide plane' | 'rotation axis' | 'screw axis' | 'rotoinversion axis' | 'inversion centre';
+export const ELEMENT_KINDS = [
+  'mirror plane',
+  'glide plane',
+  'rotation axis',
+  'screw axis',
+  'rotoinversion axis',
+  'inversion centre',
+] as const;
+export type ElementKind = (typeof ELEMENT_KINDS)[number];
 
 export interface SymmetryElement {
   readonly kind: ElementKind;

@@ -1,6 +1,6 @@
 /** Jobs of Intake beyond merging: scaling and absorption, diagnosis of the data, comparison of data sets. */
 import { z } from 'zod';
-import { comparisonSchema, diagnosisSchema, latticePointsSchema, scalingSchema } from './exchange-schemas.ts';
+import { comparisonSchema, diagnosisSchema, latticePointsSchema, scalingSchema } from './data-schemas.ts';
 import type { Cell } from '../crystal/cell.ts';
 import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
 import { transformReflections, type RawReflections } from '../crystal/reflections.ts';

@@ -8,11 +8,10 @@ import {
   judgedPlacesSchema,
   moleculeMatchSchema,
   moleculeSchema,
-  plotsSchema,
   proposalSchema,
-  batchScaleSchema,
   twinLawSchema,
-} from './exchange-schemas.ts';
+} from './model-schemas.ts';
+import { plotsSchema, batchScaleSchema } from './data-schemas.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { twinLaws, type TwinLaw } from '../data/twin-laws.ts';
@@ -168,6 +167,7 @@ export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
       },
       map: before.map,
       treatment: i.treatment,
+      state: 'settled' as const,
       message: '',
     };
     const part = await halved(around, stage, i.sites);

@@ -7,7 +7,7 @@ import {
   placeResultSchema,
   runResultSchema,
   shelfEntrySchema,
-} from './exchange-schemas.ts';
+} from './powder-schemas.ts';
 import type { Instrument, Pattern } from '../crystal/pattern.ts';
 import { instrumentSchema } from '../formats/pattern-file.ts';
 import { extractedReflections } from '../powder/extract.ts';

@@ -1,21 +1,17 @@
 /** The registry of long-running jobs: the page's workers, the server and the terminal run these very functions. */
 import type { Experiment } from '../crystal/experiment.ts';
 import { z } from 'zod';
+import { analysisSchema, recognisedSchema } from './data-schemas.ts';
 import {
-  analysisSchema,
   contourInputSchema,
-  fileProblemSchema,
   phaseInputSchema,
   phaseResultSchema,
-  recognisedSchema,
   refineResultSchema,
-  reportFindingSchema,
   settleResultSchema,
   solveResultSchema,
   surfaceSchema,
-  tableOptionsSchema,
-  tableSchema,
-} from './exchange-schemas.ts';
+} from './model-schemas.ts';
+import { fileProblemSchema, reportFindingSchema, tableOptionsSchema, tableSchema } from './report-schemas.ts';
 import { recognise, type Recognised } from '../formats/recognise.ts';
 import { analyseIntake, mergeForGroup, mergeForLaue, type IntakeAnalysis } from '../solve/prepare.ts';
 import { normalizedIntensities, intensityReading, lTest } from '../data/intensity-statistics.ts';
@@ -346,6 +342,14 @@ const contourTask = task<ContourInput, { excess: Surface; deficit: Surface }, ne
   },
 });
 
+/** An answer that came over the network, looked at beside the page: given back as it is, or refused with its place. */
+const answerTask = task<{ task: string; answer: unknown }, unknown, never>({
+  name: 'answer',
+  input: z.strictObject({ task: z.string(), answer: z.unknown() }),
+  output: z.unknown(),
+  run: async (i) => checkedAnswer(i.task, i.answer),
+});
+
 export const TASKS = {
   recognise: recogniseTask,
   analyse: analyseTask,
@@ -389,10 +393,25 @@ export const TASKS = {
   extract: extractTask,
   place: placeTask,
   fitCif: fitCifTask,
+  answer: answerTask,
 } as const;
 export type TaskName = keyof typeof TASKS;
 export type TaskInput<N extends TaskName> = Parameters<(typeof TASKS)[N]['run']>[0];
 export type TaskOutput<N extends TaskName> = Awaited<ReturnType<(typeof TASKS)[N]['run']>>;
+
+const taskOf = (name: string): Task<unknown, unknown, unknown> => {
+  const found = (TASKS as Record<string, Task<unknown, unknown, unknown>>)[name];
+  if (!found) throw new RangeError(`There is no task called "${name}".`);
+  return found;
+};
+
+/** The answer of a task as it came, if it is what the task gives. Throws SyntaxError with the place of what is not. */
+export function checkedAnswer(name: string, answer: unknown): unknown {
+  const parsed = taskOf(name).output.safeParse(answer);
+  const issue = parsed.error?.issues[0];
+  if (issue) throw new SyntaxError(`The answer to "${name}" is not right: ${issue.path.join('.')} ${issue.message}.`);
+  return answer;
+}
 
 /** Checks the input at the door and runs a task. Throws RangeError for an unknown name and SyntaxError for input of the wrong shape. */
 export async function runTask(
@@ -400,8 +419,7 @@ export async function runTask(
   input: unknown,
   context: TaskContext = breathingContext({ aborted: false }, () => undefined),
 ): Promise<unknown> {
-  const found = (TASKS as Record<string, Task<unknown, unknown, unknown>>)[name];
-  if (!found) throw new RangeError(`There is no task called "${name}".`);
+  const found = taskOf(name);
   const parsed = found.input.safeParse(input);
   if (!parsed.success)
     throw new SyntaxError(

@@ -8,7 +8,7 @@ import { recognise } from '../formats/recognise.ts';
 import { newPatternModel, newPhase } from '../powder/model.ts';
 import { shippedShelf } from '../shelf/entry.ts';
 import { breathingContext } from '../task-context.ts';
-import { TASKS } from './registry.ts';
+import { checkedAnswer, TASKS, type TaskName } from './registry.ts';
 import {
   candidateSchema,
   covarianceSchema,
@@ -27,6 +27,8 @@ const { structure, raw, wavelength } = testCrystal('CC(O)c1ccccc1Cl', 'P 1 21/c 
 
 /** Results as the tasks give them, by the schema they must pass. */
 let results: [name: string, schema: z.ZodType, value: unknown][] = [];
+/** Whole answers by the task that gave them. */
+let answers: [task: TaskName, answer: unknown][] = [];
 
 beforeAll(async () => {
   const merged = await TASKS.merge.run({ raw, cell: structure.cell, group: structure.spaceGroup }, quiet());
@@ -65,6 +67,36 @@ beforeAll(async () => {
     ['a fit’s result', fitResultSchema, fit.result],
     ['matches', matchSchema.array().min(1), found.ranked],
   ];
+  const bare = experiment(structure, merged.reflections, wavelength);
+  const data = { raw, cell: structure.cell, group: structure.spaceGroup };
+  answers = [
+    ['merge', merged],
+    ['refine', refined],
+    ['solve', solved],
+    ['fit', fit],
+    ['peaks', peaks],
+    ['identify', found],
+    ['analyse', await TASKS.analyse.run({ raw, cell: structure.cell }, quiet())],
+    ['lattice', await TASKS.lattice.run(data, quiet())],
+    ['diagnose', await TASKS.diagnose.run(data, quiet())],
+    ['symmetry', await TASKS.symmetry.run({ structure, tolerance: 0.25, raw }, quiet())],
+    ['vet', await TASKS.vet.run({ structure, experiment: { kept: {} }, raw }, quiet())],
+    ['relate', await TASKS.relate.run({ structure, reach: 5 }, quiet())],
+    ['plots', await TASKS.plots.run({ ...bare, goodness: 1 }, quiet())],
+    ['plan', await TASKS.plan.run(bare, quiet())],
+    ['elements', await TASKS.elements.run({ ...bare, sites: [0, 1] }, quiet())],
+    ['twins', await TASKS.twins.run(bare, quiet())],
+    [
+      'index',
+      await TASKS.index.run(
+        {
+          twoTheta: [21.128, 30.054, 37.029, 43.02, 48.403, 53.368, 62.469, 66.734, 70.866, 74.897, 78.853, 82.755],
+          options: { wavelength: 1.54, tolerance: 0.1, systems: ['cubic'] },
+        },
+        quiet(),
+      ),
+    ],
+  ];
 }, 120_000);
 
 /** Every field of an object and of what it holds, as paths; arrays by their first member. */
@@ -83,6 +115,15 @@ function changed(value: unknown, path: readonly (string | number)[], to: unknown
   holder[path.at(-1)!] = to;
   return copy;
 }
+
+describe('answers of tasks', () => {
+  it('are what the task says it gives, through the wire too', () => {
+    for (const [name, answer] of answers) {
+      expect(checkedAnswer(name, answer)).toBe(answer);
+      expect(() => checkedAnswer(name, decodeWire(encodeWire(answer)))).not.toThrow();
+    }
+  });
+});
 
 describe('results of tasks', () => {
   it('pass their schema as they are, and through the wire', () => {

@@ -1,6 +1,6 @@
 /** Jobs of the Symmetry station: the report of a structure, and a model moved to a supergroup. */
 import { z } from 'zod';
-import { judgedGroupSchema, missedGroupSchema, raisedSchema, symmetryReportSchema } from './exchange-schemas.ts';
+import { judgedGroupSchema, missedGroupSchema, raisedSchema, symmetryReportSchema } from './symmetry-schemas.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { raiseSymmetry, type Raised } from '../symmetry/raise.ts';

@@ -17,7 +17,7 @@ export interface Task<I, O, P> {
   readonly can?: TaskAbilities;
   /** Strict: a field that is not known is refused, not dropped. */
   readonly input: z.ZodType<I>;
-  /** Checked where an answer crosses the network. */
+  /** What an answer that crossed the network is checked by: `checkedAnswer`. */
   readonly output: z.ZodType<O>;
   run(input: I, context: TaskContext<P>): Promise<O>;
 }

@@ -1,6 +1,6 @@
 /** The vet as a job: every check over a model with whatever is known about it. */
 import { z } from 'zod';
-import { vetReportSchema } from './exchange-schemas.ts';
+import { vetReportSchema } from './report-schemas.ts';
 import type { VetInput } from '../vet/context.ts';
 import { vet, type VetReport } from '../vet/registry.ts';
 import {

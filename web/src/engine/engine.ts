@@ -42,7 +42,9 @@ export function run<N extends TaskName>(
   place: Place = 'page',
 ): Running<TaskOutput<N>> {
   const hear = onProgress as ((report: unknown) => void) | undefined;
-  return place === 'server'
-    ? (runOnServer(task, input, hear) as Running<TaskOutput<N>>)
-    : pagePool().run<TaskOutput<N>>(task, input, hear);
+  if (place === 'page') return pagePool().run<TaskOutput<N>>(task, input, hear);
+  const job = runOnServer(task, input, hear);
+  const checked = async (): Promise<TaskOutput<N>> =>
+    pagePool().run<TaskOutput<N>>('answer', { task, answer: await job.result }).result;
+  return { result: checked(), cancel: job.cancel };
 }

@@ -143,7 +143,7 @@ function Centre({ station, pattern }: Where): ReactNode {
       {made && (
         <div key="crystal" className={section ? 'crystal-place with-section' : 'crystal-place'} hidden={!crystal}>
           <Part part="The crystal">
-            <SceneView />
+            <SceneView shown={crystal} />
           </Part>
           {section && (
             <Part part="The section">

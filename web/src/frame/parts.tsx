@@ -5,6 +5,30 @@ import { z } from 'zod';
 import { remember, remembered } from '../store/remembered.ts';
 
 /** A piece of the desk: title, one sentence of state, the main action. With `fold` its body opens and closes, and the browser remembers. */
+/** A row of a table that is taken with a click or Enter. */
+export function PickRow({
+  chosen,
+  onPick,
+  children,
+}: {
+  chosen: boolean;
+  onPick(): void;
+  children: ReactNode;
+}): ReactNode {
+  return (
+    <tr
+      tabIndex={0}
+      className={chosen ? 'pick chosen' : 'pick'}
+      onClick={onPick}
+      onKeyDown={(e) => {
+        if (e.key === 'Enter') onPick();
+      }}
+    >
+      {children}
+    </tr>
+  );
+}
+
 export function Sheet({
   title,
   state,

@@ -14,7 +14,7 @@ import { useHands } from './use-hands.ts';
 import { useLayers, type SceneLayers } from './use-layers.ts';
 import { usePainted, usePainter } from './use-painter.ts';
 
-export default function SceneView(): ReactNode {
+export default function SceneView({ shown }: { shown: boolean }): ReactNode {
   const { project, head, preview, view, growth, selection, setProblem } = useProject(
     'project',
     'head',
@@ -28,7 +28,7 @@ export default function SceneView(): ReactNode {
   const canvas = useRef<HTMLCanvasElement>(null);
   const overlay = useRef<HTMLCanvasElement>(null);
   const [aroundSelection, setAroundSelection] = useState(false);
-  const scene = useLayers(aroundSelection);
+  const scene = useLayers(aroundSelection, shown);
   const present = !!(preview ?? head?.structure);
   const { painter, failed } = usePainter({ host, canvas, overlay }, present);
   const sceneNow = usePainted(painter, overlay, scene.layers, scene.colours.ground);

@@ -155,8 +155,18 @@ export interface SceneLayers {
   readonly copies: number;
 }
 
-/** Everything in the scene of this tab. `aroundSelection` keeps density to the selected atoms. */
-export function useLayers(aroundSelection: boolean): SceneLayers {
+/** A value while it is looked at, and the last one that was while it is not. */
+function useWhileShown<T>(value: T, shown: boolean): T {
+  const [kept, setKept] = useState(value);
+  if (shown && kept !== value) setKept(value);
+  return shown ? value : kept;
+}
+
+/**
+ * Everything in the scene of this tab. `aroundSelection` keeps density to the selected atoms; behind another pane (not
+ * `shown`) the model stays as it was last seen, and nothing is built.
+ */
+export function useLayers(aroundSelection: boolean, shown: boolean): SceneLayers {
   const { head, preview, view, growth, around, hidden, selection, elements } = useProject(
     'head',
     'preview',
@@ -168,7 +178,7 @@ export function useLayers(aroundSelection: boolean): SceneLayers {
     'elements',
   );
   const colours = useSceneColours();
-  const wanted = preview ?? head?.structure;
+  const wanted = useWhileShown(preview ?? head?.structure, shown);
   // A candidate that is only looked at is drawn as it is, not as the model was grown.
   const grown = preview ? undefined : growth;
   const wish = useMemo(

@@ -15,7 +15,7 @@ import { run } from '../../engine/engine.ts';
 import { saveFile } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { useCifInput } from './cif-input.ts';
-import { tableOptionsSchema } from '@nagare/core/tasks/exchange-schemas';
+import { tableOptionsSchema } from '@nagare/core/tasks/report-schemas';
 import { remember, remembered } from '../../store/remembered.ts';
 
 const NAMES: Record<TableKind, string> = {

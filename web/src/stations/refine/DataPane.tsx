@@ -21,6 +21,7 @@ import '../../frame/chart-look.ts';
 import { inAxesOf } from '../../store/mark-data.ts';
 import { useProject, useEdit } from '../../store/use-project.tsx';
 import { useExperiment } from './use-experiment.ts';
+import { PickRow } from '../../frame/parts.tsx';
 
 Chart.register(
   CategoryScale,
@@ -385,15 +386,7 @@ export default function DataPane(): ReactNode {
           </thead>
           <tbody>
             {worst.map(({ i }) => (
-              <tr
-                key={i}
-                tabIndex={0}
-                className={`pick${chosen === i ? ' chosen' : ''}`}
-                onClick={() => setChosen(i)}
-                onKeyDown={(e) => {
-                  if (e.key === 'Enter') setChosen(i);
-                }}
-              >
+              <PickRow key={i} chosen={chosen === i} onPick={() => setChosen(i)}>
                 <td className="mono">
                   {data.h[i]} {data.k[i]} {data.l[i]}
                 </td>
@@ -401,7 +394,7 @@ export default function DataPane(): ReactNode {
                 <td className="n">{data.fc[i]!.toFixed(1)}</td>
                 <td className="n">{data.delta[i]!.toFixed(1)}</td>
                 <td className="n">{data.d[i]!.toFixed(2)}</td>
-              </tr>
+              </PickRow>
             ))}
           </tbody>
         </table>

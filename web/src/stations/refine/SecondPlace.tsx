@@ -5,7 +5,7 @@ import { cartesian } from '@nagare/core/crystal/structure';
 import { add, normalize, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import { middle } from '@nagare/core/math/superpose';
 import { PlaceScorer } from '@nagare/core/model/second-place';
-import { NumberField, percent } from '../../frame/parts.tsx';
+import { NumberField, percent, PickRow } from '../../frame/parts.tsx';
 import { selectedSites } from '../../store/selection.ts';
 import { useProject } from '../../store/use-project.tsx';
 import type { Laying, PlaceHands } from './use-second-place.ts';
@@ -29,15 +29,7 @@ export function SecondPlaceProposals({ place, laying }: { place: PlaceHands; lay
         </thead>
         <tbody>
           {laying.result.proposals.map((p, i) => (
-            <tr
-              key={i}
-              tabIndex={0}
-              className={`pick${laying.proposal === p ? ' chosen' : ''}`}
-              onClick={() => place.show(p)}
-              onKeyDown={(e) => {
-                if (e.key === 'Enter') place.show(p);
-              }}
-            >
+            <PickRow key={i} chosen={laying.proposal === p} onPick={() => place.show(p)}>
               <td>
                 {i + 1}. {p.how}
               </td>
@@ -47,7 +39,7 @@ export function SecondPlaceProposals({ place, laying }: { place: PlaceHands; lay
               </td>
               <td className="n">{p.moved.toFixed(2)}</td>
               <td className="n">{percent(p.r1, 1)}</td>
-            </tr>
+            </PickRow>
           ))}
         </tbody>
       </table>

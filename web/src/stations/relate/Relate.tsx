@@ -9,7 +9,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import type { RingRelation } from '@nagare/core/geometry/ring-readings';
 import type { Relations } from '@nagare/core/tasks/relate-task';
 import { z } from 'zod';
-import { NumberField, Sheet } from '../../frame/parts.tsx';
+import { NumberField, PickRow, Sheet } from '../../frame/parts.tsx';
 import { remember, remembered } from '../../store/remembered.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { useRelations } from './use-relations.ts';
@@ -56,22 +56,6 @@ interface Found {
   readonly found: Relations;
 }
 
-/** A row that is taken with a click or Enter. */
-function Row({ chosen, onTake, children }: { chosen: boolean; onTake(): void; children: ReactNode }): ReactNode {
-  return (
-    <tr
-      tabIndex={0}
-      className={chosen ? 'pick chosen' : 'pick'}
-      onClick={onTake}
-      onKeyDown={(e) => {
-        if (e.key === 'Enter') onTake();
-      }}
-    >
-      {children}
-    </tr>
-  );
-}
-
 function RingsSheet({ s, found }: Found): ReactNode {
   const { select, setGrowth } = useProject('select', 'setGrowth');
   const [chosen, setChosen] = useState<number | undefined>();
@@ -94,10 +78,10 @@ function RingsSheet({ s, found }: Found): ReactNode {
           </thead>
           <tbody>
             {rings.map((r, i) => (
-              <Row
+              <PickRow
                 key={i}
                 chosen={chosen === i}
-                onTake={() => {
+                onPick={() => {
                   setChosen(i);
                   setGrowth([]);
                   select(r.atoms);
@@ -110,7 +94,7 @@ function RingsSheet({ s, found }: Found): ReactNode {
                 <td className="n">{r.rms.toFixed(3)}</td>
                 <td className="n">{r.puckering ? r.puckering.q.toFixed(3) : ''}</td>
                 <td>{formWords(s, r)}</td>
-              </Row>
+              </PickRow>
             ))}
           </tbody>
         </table>
@@ -164,7 +148,7 @@ function RelationsSheet({ s, found, reach, onReach }: Found & { reach: number; o
           </thead>
           <tbody>
             {relations.map((r) => (
-              <Row key={pairName(r)} chosen={chosen === pairName(r)} onTake={() => take(r)}>
+              <PickRow key={pairName(r)} chosen={chosen === pairName(r)} onPick={() => take(r)}>
                 <td>
                   <span className="name">{pairName(r)}</span>
                   <span className="kind">{r.kind}</span>
@@ -173,7 +157,7 @@ function RelationsSheet({ s, found, reach, onReach }: Found & { reach: number; o
                 <td className="n">{written(r.centroidDistance, 3)}</td>
                 <td className="n">{written(r.perpendicular1, 3)}</td>
                 <td className="n">{r.offset.toFixed(2)}</td>
-              </Row>
+              </PickRow>
             ))}
           </tbody>
         </table>
@@ -209,10 +193,10 @@ function CoordinationSheet({ s, found }: Found): ReactNode {
         </thead>
         <tbody>
           {coordination.map((c) => (
-            <Row
+            <PickRow
               key={c.site}
               chosen={chosen === c.site}
-              onTake={() => {
+              onPick={() => {
                 const near = c.neighbours.map((n) => n.atom);
                 setChosen(c.site);
                 setGrowth(near.every(isHome) ? [] : [{ through: { atoms: near }, all: false }]);
@@ -224,7 +208,7 @@ function CoordinationSheet({ s, found }: Found): ReactNode {
               <td>{c.shapes[0] ? `${c.shapes[0].name}, ${c.shapes[0].measure.toFixed(2)}` : ''}</td>
               <td className="n">{rangeWords(c)}</td>
               <td className="n">{c.valenceSum === undefined ? '' : c.valenceSum.toFixed(2)}</td>
-            </Row>
+            </PickRow>
           ))}
         </tbody>
       </table>

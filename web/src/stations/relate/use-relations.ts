@@ -16,6 +16,8 @@ export function useRelations(reach: number): {
     enabled: !!head?.structure?.sites.length,
     staleTime: Infinity,
     gcTime: 300_000,
+    // Of the same model while the reach changes: a field that is being typed in must not go away.
+    placeholderData: (old, before) => (before?.queryKey[1] === head?.id ? old : undefined),
     queryFn: () => run('relate', { structure: head!.structure!, reach, ...(covariance ? { covariance } : {}) }).result,
   });
   return { found: query.data, working: query.isFetching, error: query.error?.message };

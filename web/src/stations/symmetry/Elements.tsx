@@ -6,19 +6,11 @@ import { applyOperator, operatorToXyz } from '@nagare/core/crystal/operator';
 import { operatorsNear } from '@nagare/core/crystal/neighbours';
 import { allOperators } from '@nagare/core/crystal/space-group';
 import type { Structure } from '@nagare/core/crystal/structure';
-import type { ElementKind, SymmetryElement } from '@nagare/core/symmetry/elements';
+import { ELEMENT_KINDS, type ElementKind, type SymmetryElement } from '@nagare/core/symmetry/elements';
 import type { SymmetryReport } from '@nagare/core/symmetry/report';
 import { Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
 
-const KINDS: ElementKind[] = [
-  'mirror plane',
-  'glide plane',
-  'rotation axis',
-  'screw axis',
-  'rotoinversion axis',
-  'inversion centre',
-];
 const PLURAL: Record<ElementKind, string> = {
   'mirror plane': 'mirror planes',
   'glide plane': 'glide planes',
@@ -57,7 +49,8 @@ export function ElementsSheet({ report }: { report: SymmetryReport }): ReactNode
   const [kinds, setKinds] = useState<ReadonlySet<ElementKind>>(new Set());
   const [labels, setLabels] = useState(true);
   const counts = useMemo(
-    () => KINDS.map((k) => [k, report.elements.filter((e) => e.kind === k).length] as const).filter(([, n]) => n),
+    () =>
+      ELEMENT_KINDS.map((k) => [k, report.elements.filter((e) => e.kind === k).length] as const).filter(([, n]) => n),
     [report],
   );
   const picked = elements?.picked ? report.elements.find((e) => e.words === elements.picked) : undefined;

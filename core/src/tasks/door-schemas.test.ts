@@ -3,7 +3,11 @@ import { describe, expect, it } from 'vitest';
 import { FileProblem } from '../formats/cif-parser.ts';
 import { recognise, type Recognised } from '../formats/recognise.ts';
 import { seededRandom } from '../math/random.ts';
-import { indexOptionsSchema, missedGroupSchema, recognisedSchema, vetReportSchema } from './exchange-schemas.ts';
+import { indexOptionsSchema } from './powder-schemas.ts';
+import { missedGroupSchema } from './symmetry-schemas.ts';
+import { runTask } from './registry.ts';
+import { recognisedSchema } from './data-schemas.ts';
+import { vetReportSchema } from './report-schemas.ts';
 
 const text = (path: string): string => readFileSync(new URL(`../../../demo/${path}`, import.meta.url), 'utf8');
 const complaint = (r: Recognised): string | undefined => recognisedSchema.safeParse(r).error?.issues[0]?.message;
@@ -39,6 +43,18 @@ describe('what is recognised in a file', () => {
       }
     }
     expect(read).toBeGreaterThan(10);
+  });
+});
+
+describe('an answer that came over the network', () => {
+  it('is given back as it came, or refused with its place', async () => {
+    const answer = { steps: [], stopped: false };
+    await expect(runTask('answer', { task: 'series', answer })).resolves.toBe(answer);
+    const broken = { steps: [{ pattern: 'a', at: 'warm' }], stopped: false };
+    await expect(runTask('answer', { task: 'series', answer: broken })).rejects.toThrow(
+      /The answer to "series" is not right: steps\.0\./,
+    );
+    await expect(runTask('answer', { task: 'dream', answer })).rejects.toThrow(/no task called "dream"/);
   });
 });
 
