@@ -58,7 +58,8 @@ export function coordinationAnswer(model: Recognised, wanted?: string): Answer {
     const lengths = c.neighbours.map((n) => formatMeasured(n.distance, n.su, 3)).join(', ');
     const sum = r.valenceSum === null ? '' : `, valence sum ${r.valenceSum.toFixed(2)}`;
     const rule = r.radiusRatio ? `, radii ${r.radiusRatio.ratio.toFixed(3)} (${r.radiusRatio.predicted} expected)` : '';
-    return `${r.label} (${typeSymbol(r.element, r.charge ?? undefined)}): ${r.coordination}, ${r.shape?.name ?? 'no shape'}, ${lengths} Å${sum}${rule}`;
+    const name = `${r.label} (${typeSymbol(r.element, r.charge ?? undefined)})`;
+    return `${name}: ${r.coordination}, ${r.shape?.name ?? 'no shape'}, ${lengths} Å${sum}${rule}`;
   });
   const instability = around.globalInstability();
   return {

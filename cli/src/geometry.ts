@@ -102,11 +102,12 @@ export function geometryAnswer(model: Recognised, withRings: boolean, reach: num
     (r, i) =>
       `ring ${i + 1}: ${r.members}, ${r.atoms.join(' ')}, r.m.s. ${r.rms.toFixed(3)} Å, ${r.puckering?.form ?? 'flat'}`,
   );
-  const relationLines = relations.map(
-    (r) =>
-      `ring ${r.ring1 + 1} and ring ${r.ring2 + 1}${r.symmetry === '.' ? '' : ` (${r.symmetry})`}: ${r.kind}, ` +
-      `${figure({ value: r.angle, su: r.angleSu }, 1)}°, centroids ${figure({ value: r.centroidDistance, su: r.centroidDistanceSu }, 3)} Å apart`,
-  );
+  const relationLines = relations.map((r) => {
+    const copy = r.symmetry === '.' ? '' : ` (${r.symmetry})`,
+      apart = figure({ value: r.centroidDistance, su: r.centroidDistanceSu }, 3),
+      tilted = figure({ value: r.angle, su: r.angleSu }, 1);
+    return `ring ${r.ring1 + 1} and ring ${r.ring2 + 1}${copy}: ${r.kind}, ${tilted}°, centroids ${apart} Å apart`;
+  });
   return {
     json: { ...json, rings, relations },
     text: [...lines, ...(rings.length ? ringLines : ['No rings.']), ...relationLines].join('\n'),

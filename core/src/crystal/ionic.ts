@@ -270,7 +270,10 @@ const SOFTNESS = 0.37;
 const ionKey = (element: string, charge: number): string =>
   Math.abs(charge) === 1 ? `${element}1${charge > 0 ? '+' : '-'}` : typeSymbol(element, charge);
 
-/** Radius of an ion, Å; between tabulated coordination numbers by a straight line, beyond them the last one. Undefined where none is tabulated. */
+/**
+ * Radius of an ion, Å; between tabulated coordination numbers by a straight line, beyond them the last one. Undefined where
+ * none is tabulated.
+ */
 export function ionicRadius(element: string, charge: number, coordination: number): number | undefined {
   const table = RADII[ionKey(element, charge)];
   if (!table) return undefined;

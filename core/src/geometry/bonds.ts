@@ -77,7 +77,10 @@ function findBonds(s: Structure): Neighbour[] {
   ).filter((b) => b.distance > 0.5 && !own(b));
 }
 
-/** Each bond once, as tables list them: one within the unit from its first site, one to a copy from the side it leaves; shortest of a site first. */
+/**
+ * Each bond once, as tables list them: one within the unit from its first site, one to a copy from the side it leaves;
+ * shortest of a site first.
+ */
 export const listedBonds = (s: Structure): Neighbour[] =>
   bonds(s)
     .filter((b) => !isHome(b) || b.from < b.to)

@@ -163,6 +163,10 @@ export function betweenFigure(first: BodyKind, split: number, second: BodyKind):
   };
 }
 
+/** Points each of whose coordinates is a variable of its own, three a point in their order. */
+export const variablePoints = (points: readonly Vec3[]): DualVec3[] =>
+  points.map((p, i) => p.map((x, k) => Dual.variable(x, 3 * i + k, 3 * points.length)) as unknown as DualVec3);
+
 /** Plain values of a figure at points without derivatives. */
 export const valuesOf = (figure: Figure, points: readonly Vec3[]): number[] =>
   figure(points.map((p) => p.map((x) => Dual.constant(x, 0)) as unknown as DualVec3)).map((d) => d.value);

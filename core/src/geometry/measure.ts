@@ -5,11 +5,11 @@ import { applyOperator } from '../crystal/operator.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { Measured } from '../crystal/uncertainty.ts';
-import { Dual, type DualVec3 } from '../math/dual.ts';
+import { Dual } from '../math/dual.ts';
 import { apply3, multiply3, transpose3, type Mat3, type Vec3, toMat3 } from '../math/matrix3.ts';
 import { covarianceOf, type CovarianceData } from '../refine/covariance.ts';
 import { siteOffset } from '../refine/parameters.ts';
-import { valuesOf, type Figure } from './figures.ts';
+import { valuesOf, variablePoints, type Figure } from './figures.ts';
 
 /** Å or degrees. What symmetry fixes has no s.u.; the rounding of sums that cancel leaves less than this. */
 const ROUNDING = 1e-9;
@@ -28,6 +28,14 @@ export interface MeasuredFigure {
 function sourceOf(s: Structure, covariance: CovarianceData | undefined): UncertaintySource {
   if (covariance) return 'covariance';
   return s.sites.some((x) => x.positionSu?.some((u) => u > 0)) ? 'file' : 'none';
+}
+
+const knownSlopes = new WeakMap<Cell, Mat3[]>();
+/** The slopes of a cell, worked out once. */
+function slopesOfCell(cell: Cell): Mat3[] {
+  let slopes = knownSlopes.get(cell);
+  if (!slopes) knownSlopes.set(cell, (slopes = orthogonalizationSlopes(cell)));
+  return slopes;
 }
 
 /** ∂A/∂p of the orthogonalization matrix for a, b, c (Å) and α, β, γ (degrees). */
@@ -117,39 +125,43 @@ function fractionalOf(s: Structure, refs: readonly AtomRef[]): Vec3[] {
   });
 }
 
+export interface Spread {
+  readonly source: UncertaintySource;
+  /** The s.u. of a value whose gradient by the atoms' Cartesian coordinates is given, three numbers an atom. */
+  of(gradient: Float64Array): number;
+}
+
 /**
- * Values and s.u. of a figure of atoms, with its analytic Jacobian J: s.u.² = J V Jᵀ. V holds the covariances of the sites'
+ * How the uncertainties of atoms carry over to values of them: s.u.² = g V gᵀ. V holds the covariances of the sites'
  * coordinates (of the refinement, or the file's s.u. as independent) and the s.u. of the cell, constants that symmetry
  * makes equal varying together. Zero where nothing is known of the sites' s.u.
  */
+export function spreadOf(s: Structure, refs: readonly AtomRef[], covariance?: CovarianceData): Spread {
+  const source = sourceOf(s, covariance);
+  if (source === 'none') return { source, of: () => 0 };
+  const sites = siteSlopes(s, refs, orthogonalization(s.cell));
+  const cell = cellSlopes(s, fractionalOf(s, refs));
+  return {
+    source,
+    of: (gradient) => rootOf(siteVariance(s, sites(gradient), covariance) + cellVariance(s, cell(gradient))),
+  };
+}
+
+/** Values and s.u. of a figure of atoms, by its analytic Jacobian. */
 export function measureFigure(
   s: Structure,
   refs: readonly AtomRef[],
   figure: Figure,
   covariance?: CovarianceData,
 ): MeasuredFigure {
-  const m = orthogonalization(s.cell);
-  const fractional = fractionalOf(s, refs);
-  const source = sourceOf(s, covariance);
+  const places = cartesianOf(s, refs);
+  const { source, of } = spreadOf(s, refs, covariance);
   if (source === 'none') {
-    const values = valuesOf(
-      figure,
-      fractional.map((x) => apply3(m, x)),
-    );
+    const values = valuesOf(figure, places);
     return { values, su: values.map(() => 0), source };
   }
-  const n = 3 * refs.length;
-  const points = fractional.map(
-    (x, i) => apply3(m, x).map((v, k) => Dual.variable(v, 3 * i + k, n)) as unknown as DualVec3,
-  );
-  const out = figure(points);
-  const values = out.map((d) => d.value);
-  const spread = siteSlopes(s, refs, m);
-  const cell = cellSlopes(s, fractional);
-  const su = out.map(({ gradient }) =>
-    rootOf(siteVariance(s, spread(gradient), covariance) + cellVariance(s, cell(gradient))),
-  );
-  return { values, su, source };
+  const out = figure(variablePoints(places));
+  return { values: out.map((d) => d.value), su: out.map((d) => of(d.gradient)), source };
 }
 
 /** Carries a gradient by Cartesian coordinates of copies to one by fractional coordinates of the sites. */
@@ -191,7 +203,7 @@ function siteVariance(s: Structure, slopes: ReadonlyMap<number, Vec3>, covarianc
 /** Carries a gradient by Cartesian coordinates to one by the six cell parameters, the fractional coordinates held. */
 function cellSlopes(s: Structure, fractional: readonly Vec3[]): (gradient: Float64Array) => number[] {
   if (!s.cell.su?.some((x) => x > 0)) return () => [];
-  const moved = orthogonalizationSlopes(s.cell).map((d) => fractional.map((x) => apply3(d, x)));
+  const moved = slopesOfCell(s.cell).map((d) => fractional.map((x) => apply3(d, x)));
   return (gradient) =>
     moved.map((points) =>
       points.reduce(

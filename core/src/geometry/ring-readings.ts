@@ -3,21 +3,33 @@ import {
   invertPlacement,
   isHome,
   moveRef,
+  operatorOf,
   placeKey,
   siteOf,
   symmetryTable,
   type AtomRef,
   type Placement,
 } from '../crystal/atom-ref.ts';
-import { inverse3, norm, scale, subtract, add, apply3, type Vec3 } from '../math/matrix3.ts';
+import {
+  add,
+  apply3,
+  inverse3,
+  multiply3,
+  norm,
+  subtract,
+  toVec3,
+  transpose3,
+  type Mat3,
+  type Vec3,
+} from '../math/matrix3.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import { formulaText } from '../crystal/formula.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { Measured } from '../crystal/uncertainty.ts';
-import { subtractDual, normDual } from '../math/dual.ts';
+import { normDual, subtractDual, type Dual, type DualVec3 } from '../math/dual.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
-import { angleBetween, centroidOf, distanceBetween, planeFigure, planeThrough, type Figure } from './figures.ts';
-import { cartesianOf, measureFigure, type UncertaintySource } from './measure.ts';
+import { angleBetween, distanceBetween, planeFigure, planeThrough, variablePoints, type Body } from './figures.ts';
+import { cartesianOf, measureFigure, spreadOf, type UncertaintySource } from './measure.ts';
 import { planeOf } from './points.ts';
 import { puckering, type Puckering } from './puckering.ts';
 import { areFused, isOfOnePlace, type Ring } from './rings.ts';
@@ -81,15 +93,42 @@ export interface RingRelation {
   readonly kind: RelationKind;
 }
 
-/** Angle, centroid distance and both perpendicular distances of two planes of atoms. */
-const relationFigure =
-  (split: number): Figure =>
-  (points) => {
-    const a = planeThrough(points.slice(0, split)),
-      b = planeThrough(points.slice(split));
-    const between = normDual(subtractDual(centroidOf(points.slice(split)), centroidOf(points.slice(0, split))));
-    return [angleBetween(a, b), between, distanceBetween(a, b), distanceBetween(b, a)];
-  };
+/** The plane of a ring where the list has it, with its derivatives: worked out once, carried to every copy. */
+interface RingPlane {
+  readonly centre: Vec3;
+  readonly normal: Vec3;
+  /** Of the centre's and then the normal's components, by the Cartesian coordinates of the atoms. */
+  readonly slopes: readonly Float64Array[];
+}
+
+function planeOfRing(s: Structure, ring: Ring): RingPlane {
+  const { at, direction } = planeThrough(variablePoints(cartesianOf(s, ring.atoms)));
+  const value = (v: DualVec3): Vec3 => toVec3(v.map((x) => x.value));
+  return { centre: value(at), normal: value(direction), slopes: [...at, ...direction].map((x) => x.gradient) };
+}
+
+/** Rotation and translation of a placement in Cartesian axes. */
+function motionOf(s: Structure, p: Placement): { turn: Mat3; shift: Vec3 } {
+  const m = orthogonalization(s.cell);
+  const { r, t } = operatorOf(s.spaceGroup, p);
+  return { turn: multiply3(m, multiply3(r, inverse3(m))), shift: apply3(m, t) };
+}
+
+/** Vectors one after another, each turned. */
+function turnedAll(turn: Mat3, list: Float64Array): Float64Array {
+  const out = new Float64Array(list.length);
+  for (let i = 0; i < list.length; i += 3) out.set(apply3(turn, [list[i]!, list[i + 1]!, list[i + 2]!]), i);
+  return out;
+}
+
+/** Σ weight × slope. */
+function combined(slopes: readonly Float64Array[], weights: Float64Array): Float64Array {
+  const out = new Float64Array(slopes[0]!.length);
+  slopes.forEach((slope, i) => {
+    for (let k = 0; k < out.length; k++) out[k]! += weights[i]! * slope[k]!;
+  });
+  return out;
+}
 
 /** Degrees below which planes are called parallel, and above which one stands on its edge. */
 const PARALLEL = 30,
@@ -146,17 +185,14 @@ export function ringRelations(
   reach: number,
   covariance?: CovarianceData,
 ): RingRelation[] {
-  const centres = rings.map((r) => {
-    const points = cartesianOf(s, r.atoms);
-    return scale(points.reduce<Vec3>(add, [0, 0, 0]), 1 / points.length);
-  });
+  const planes = rings.map((r) => planeOfRing(s, r));
   const home = rings.map((r) => setKey(s, r.atoms));
   const out: RingRelation[] = [];
   rings.forEach((a, first) => {
     for (let second = first; second < rings.length; second++) {
       const b = rings[second]!;
       const seen = new Set<string>();
-      for (const placement of placementsNear(s, centres[second]!, centres[first]!, reach)) {
+      for (const placement of placementsNear(s, planes[second]!.centre, planes[first]!.centre, reach)) {
         const atoms = placed(s, b, placement);
         const key = setKey(s, atoms);
         if (key === home[first] || seen.has(key)) continue;
@@ -165,25 +201,50 @@ export function ringRelations(
         seen.add(key);
         // A ring beside its own copy is met again from the other side.
         if (first === second) seen.add(setKey(s, placed(s, a, invertPlacement(s.spaceGroup, placement))));
-        out.push(relate(s, a.atoms, atoms, { first, second, placement }, covariance));
+        const pair = { first, second, placement };
+        out.push(relate(s, { atoms: a.atoms, ...planes[first]! }, { atoms, ...planes[second]! }, pair, covariance));
       }
     }
   });
   return out.sort((p, q) => p.centroidDistance.value - q.centroidDistance.value);
 }
 
+/** A ring's atoms where they stand, with its plane where the list has it. */
+type Standing = Ring & RingPlane;
+
 function relate(
   s: Structure,
-  a: readonly AtomRef[],
-  b: readonly AtomRef[],
+  a: Standing,
+  b: Standing,
   which: Pick<RingRelation, 'first' | 'second' | 'placement'>,
   covariance: CovarianceData | undefined,
 ): RingRelation {
-  const { values, su } = measureFigure(s, [...a, ...b], relationFigure(a.length), covariance);
-  const [angle, centroidDistance, perpendicular1, perpendicular2] = values.map((value, i) => ({
-    value,
-    su: su[i]!,
-  })) as [Measured, Measured, Measured, Measured];
+  const { turn, shift } = motionOf(s, which.placement);
+  // Centre and normal of both as twelve variables; what they are of the atoms comes by the chain rule.
+  const [at1, normal1, at2, normal2] = variablePoints([
+    a.centre,
+    a.normal,
+    add(apply3(turn, b.centre), shift),
+    apply3(turn, b.normal),
+  ]) as [DualVec3, DualVec3, DualVec3, DualVec3];
+  const one: Body = { kind: 'plane', at: at1, direction: normal1 },
+    two: Body = { kind: 'plane', at: at2, direction: normal2 };
+  const spread = spreadOf(s, [...a.atoms, ...b.atoms], covariance);
+  const back = transpose3(turn);
+  const measured = ({ value, gradient }: Dual): Measured => {
+    if (spread.source === 'none') return { value, su: 0 };
+    const byFirst = combined(a.slopes, gradient.subarray(0, 6)),
+      // Back to where the list has the second ring, by its slopes there, and out to the copy again.
+      bySecond = turnedAll(turn, combined(b.slopes, turnedAll(back, gradient.slice(6))));
+    const both = new Float64Array(byFirst.length + bySecond.length);
+    both.set(byFirst);
+    both.set(bySecond, byFirst.length);
+    return { value, su: spread.of(both) };
+  };
+  const angle = measured(angleBetween(one, two)),
+    centroidDistance = measured(normDual(subtractDual(at2, at1))),
+    perpendicular1 = measured(distanceBetween(one, two)),
+    perpendicular2 = measured(distanceBetween(two, one));
   const offset = Math.sqrt(Math.max(0, centroidDistance.value ** 2 - perpendicular1.value ** 2));
   return {
     ...which,
@@ -192,6 +253,8 @@ function relate(
     perpendicular1,
     perpendicular2,
     offset,
-    kind: areFused(s, a, b) ? 'fused' : kindOf(angle.value, centroidDistance.value, perpendicular1.value, offset),
+    kind: areFused(s, a.atoms, b.atoms)
+      ? 'fused'
+      : kindOf(angle.value, centroidDistance.value, perpendicular1.value, offset),
   };
 }

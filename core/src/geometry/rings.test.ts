@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
-import { siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
+import { moveRef, siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
 import { IDENTITY } from '../crystal/operator.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { spaceGroupFromOperators } from '../crystal/space-group.ts';
@@ -8,7 +8,8 @@ import type { Structure } from '../crystal/structure.ts';
 import { add, cross, dot, norm, normalize, scale, subtract, turn, type Vec3 } from '../math/matrix3.ts';
 import { seededRandom } from '../math/random.ts';
 import { shippedShelf } from '../shelf/entry.ts';
-import { cartesianOf } from './measure.ts';
+import { betweenFigure } from './figures.ts';
+import { cartesianOf, measureFigure } from './measure.ts';
 import { planeOf } from './points.ts';
 import { puckering } from './puckering.ts';
 import { readRing, ringRelations } from './ring-readings.ts';
@@ -222,6 +223,40 @@ describe('relations of rings', () => {
     expect(r!.angle.su / spread(angles)).toBeCloseTo(1, 1);
     expect(Math.abs(r!.angle.su / spread(angles) - 1)).toBeLessThan(0.05);
     expect(Math.abs(r!.centroidDistance.su / spread(distances) - 1)).toBeLessThan(0.05);
+  });
+
+  it('have the s.u. of the same measures made of all their atoms, copies and the cell’s own s.u. included', () => {
+    const { structure } = testCrystal('COc1ccncc1', 'P 1 21/c 1', 3, { dMin: 2, repeats: 1 });
+    const random = seededRandom(6);
+    const s: Structure = {
+      ...structure,
+      cell: { ...structure.cell, su: [0.002, 0.003, 0.004, 0, 0.02, 0] },
+      sites: structure.sites.map((x) => ({
+        ...x,
+        positionSu: [1e-4 * random.next(), 1e-4 * random.next(), 1e-4 * random.next()],
+      })),
+    };
+    const rings = findRings(s);
+    const found = ringRelations(s, rings, 9);
+    expect(found.filter((r) => r.placement.operator > 0).length).toBeGreaterThan(3);
+    for (const r of found) {
+      const first = rings[r.first]!.atoms,
+        second = rings[r.second]!.atoms.map((a) => moveRef(s.spaceGroup, r.placement, a));
+      const n = first.length;
+      const planes = measureFigure(s, [...first, ...second], betweenFigure('plane', n, 'plane')),
+        middles = measureFigure(s, [...first, ...second], betweenFigure('point', n, 'point')),
+        other = measureFigure(s, [...second, ...first], betweenFigure('plane', second.length, 'plane'));
+      for (const [mine, direct, k] of [
+        [r.perpendicular1, planes, 0],
+        [r.angle, planes, 1],
+        [r.centroidDistance, middles, 0],
+        [r.perpendicular2, other, 0],
+      ] as const) {
+        expect(mine.value).toBeCloseTo(direct.values[k]!, 8);
+        expect(mine.su).toBeCloseTo(direct.su[k]!, 8);
+      }
+      expect(r.centroidDistance.su).toBeGreaterThan(1e-5);
+    }
   });
 
   it('come with what each ring is', () => {

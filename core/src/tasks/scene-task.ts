@@ -71,7 +71,7 @@ export type Checked = AllTrue<[SameType<typeof wishSchema, SceneWish>]>;
 export const sceneTask = task<{ structure: Structure; wish: SceneWish }, readonly Layer[], never>({
   name: 'scene',
   input: z.strictObject({ structure: structureSchema, wish: wishSchema }),
-  // Tens of thousands of primitives that only our own worker sends: known by their keys, since reading each would cost more than building it.
+  // Tens of thousands of primitives that only our own worker sends: reading each would cost more than building it.
   output: z.array(shaped<Layer>(['kind', 'name', 'items'])),
   run: async ({ structure, wish }) => buildLayers(structure, wish),
 });
