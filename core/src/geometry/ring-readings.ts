@@ -133,15 +133,17 @@ function combined(slopes: readonly Float64Array[], weights: Float64Array): Float
 /** Degrees below which planes are called parallel, and above which one stands on its edge. */
 const PARALLEL = 30,
   ON_EDGE = 60;
-/** Å: centroids further apart do not touch; planes that lie over one another are at most so far apart, and slipped by less. */
+/** Å: centroids further apart do not touch; rings over one another are at most so far apart, and slipped by less. */
 const TOUCHING = 6,
   STACKED = 4.2,
-  SLIPPED = 1.3;
+  SLIPPED = 1.3,
+  /** Slipped further they lie side by side. */
+  OVERLAPPING = 4;
 
 function kindOf(angle: number, distance: number, perpendicular: number, offset: number): RelationKind {
   if (distance > TOUCHING) return 'far';
   if (angle < PARALLEL) {
-    if (perpendicular > STACKED) return 'far';
+    if (perpendicular > STACKED || offset > OVERLAPPING) return 'far';
     return offset < SLIPPED ? 'face to face' : 'parallel and offset';
   }
   return angle > ON_EDGE ? 'edge to face' : 'inclined';

@@ -177,6 +177,7 @@ describe('relations of rings', () => {
   it('are named for how they lie', () => {
     expect(relation(0, [0.4, 0, 3.5])[0]!.kind).toBe('face to face');
     expect(relation(0, [1.6, 0, 3.5])[0]!.kind).toBe('parallel and offset');
+    expect(relation(0, [4.6, 0, 2.8])[0]!.kind).toBe('far');
     expect(relation(88, [0, 0, 4.9])[0]!.kind).toBe('edge to face');
     expect(relation(45, [0, 0, 4.6])[0]!.kind).toBe('inclined');
     expect(relation(0, [0, 0, 7])[0]!.kind).toBe('far');
