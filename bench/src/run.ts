@@ -218,7 +218,7 @@ await leastSquares(111, 20_000, true);
           { rules: [{ which: { kind: 'all' }, style: { look: 'ellipsoids' } }], showCell: true },
           { width: 800, height: 600 },
         ),
-      2,
+      5,
     ),
     'copying the structure through JSON',
     await time(() => JSON.parse(JSON.stringify(s)) as unknown, 2),

@@ -1,5 +1,6 @@
 /** Structures: a cell, a space group and sites. A model holds sites only; copies by symmetry exist in scenes and neighbour lists. */
 import { apply3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import type { Bonding } from './bonding.ts';
 import type { Controls } from './controls.ts';
 import { proposeZ, scaleFormula, type Formula } from './formula.ts';
 import { cellVolume, metricTensor, orthogonalization, reciprocalLengths, type Cell } from './cell.ts';
@@ -33,6 +34,8 @@ export interface Structure {
   readonly sites: readonly Site[];
   /** Constraints and restraints; absent where none were made. */
   readonly controls?: Controls;
+  /** Who is bonded to whom, where a person or a proposal said so; by covalent radii where absent. */
+  readonly bonding?: Bonding;
 }
 
 let counter = 0;

@@ -5,7 +5,7 @@ import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { applyOperator } from '../crystal/operator.ts';
 import { displacementFrame, type Site, type Structure } from '../crystal/structure.ts';
 import { bonds, bondsBySite, neighbourRef } from '../geometry/bonds.ts';
-import { apply3, eigenSymmetric3, inverse3, multiply3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
+import { apply3, eigenSymmetric3, inverse3, multiply3, scale, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { firstCamera, type Size } from './camera.ts';
 import { mixColours, PAPER_COLOURS, type SceneColours } from './colours.ts';
 import { atomsOfExtent, type Extent } from './extent.ts';
@@ -69,9 +69,11 @@ interface Form {
   readonly shape: AtomShape;
 }
 
+const sphere = (r: number): Form => ({ axes: sphereAxes(r), shape: 'sphere' });
+
 /** Shapes of the sites as they stand in the model; copies are turned. */
 class Forms {
-  private readonly known = new Map<string, Form>();
+  private readonly known = new Map<AtomStyle, (Form | undefined)[]>();
   private readonly reach = new Map<number, number>();
 
   private readonly toCartesian: ReturnType<typeof displacementFrame>;
@@ -80,24 +82,25 @@ class Forms {
     this.toCartesian = displacementFrame(s.cell);
   }
 
-  of(site: Site, style: AtomStyle): Form {
-    const key = `${site.id} ${style.look} ${style.probability} ${style.size}`;
-    let form = this.known.get(key);
-    if (!form) this.known.set(key, (form = this.make(site, style)));
-    return form;
+  /** `index` is the site's place in the structure. */
+  of(site: Site, index: number, style: AtomStyle): Form {
+    let ofStyle = this.known.get(style);
+    if (!ofStyle) this.known.set(style, (ofStyle = []));
+    return (ofStyle[index] ??= this.make(site, style));
   }
 
   private make(site: Site, style: AtomStyle): Form {
-    const sphere = (r: number): Form => ({ axes: sphereAxes(r * style.size), shape: 'sphere' });
     switch (style.look) {
       case 'space-filling':
-        return sphere(elementOf(site.element).vdwRadius);
+        return sphere(elementOf(site.element).vdwRadius * style.size);
       case 'sticks':
-        return sphere(STICK_RADIUS);
+        return sphere(STICK_RADIUS * style.size);
       case 'balls':
-        return sphere(ballRadius(site.element));
+        return sphere(ballRadius(site.element) * style.size);
       case 'ellipsoids':
-        return isHydrogen(site.element) ? sphere(ballRadius(site.element)) : this.ellipsoid(site, style.probability);
+        return isHydrogen(site.element)
+          ? sphere(ballRadius(site.element) * style.size)
+          : this.ellipsoid(site, style.probability);
     }
   }
 
@@ -107,9 +110,9 @@ class Forms {
     const d = site.displacement;
     const length = (u: number): number => k * Math.sqrt(Math.max(1e-4, u));
     if (d.kind === 'iso') return { axes: sphereAxes(length(d.u)), shape: d.u <= 0 ? 'cube' : 'sphere' };
-    const e = eigenSymmetric3(this.toCartesian(d.u));
-    const axes = e.vectors.map((v, i) => toVec3(v.map((c) => c * length(e.values[i]!))));
-    return { axes: axes as unknown as [Vec3, Vec3, Vec3], shape: e.values[0] <= 0 ? 'cube' : 'ellipsoid' };
+    const { values, vectors } = eigenSymmetric3(this.toCartesian(d.u));
+    const axis = (i: 0 | 1 | 2): Vec3 => scale(vectors[i], length(values[i]));
+    return { axes: [axis(0), axis(1), axis(2)], shape: values[0] <= 0 ? 'cube' : 'ellipsoid' };
   }
 }
 
@@ -142,10 +145,11 @@ function drawAtoms(s: Structure, refs: readonly AtomRef[], wish: SceneWish): Dra
   const index = siteIndices(s);
   const out: DrawnAtom[] = [];
   for (const ref of refs) {
-    const site = s.sites[index.get(ref.site)!]!;
+    const place = index.get(ref.site)!;
+    const site = s.sites[place]!;
     const style = styleOf(ref, site);
     if (style.hidden) continue;
-    const form = forms.of(site, style);
+    const form = forms.of(site, place, style);
     const turned =
       form.shape === 'sphere' || ref.operator === 0
         ? form.axes

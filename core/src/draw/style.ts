@@ -89,12 +89,23 @@ function matcher(s: Structure, which: Which): (ref: AtomRef, site: Site) => bool
   }
 }
 
-/** Rules as one function: the style of each atom. */
+/** Rules as one function: the style of each atom. Atoms that the same rules mean share one object. */
 export function resolveStyles(s: Structure, rules: readonly StyleRule[]): (ref: AtomRef, site: Site) => AtomStyle {
-  const list = rules.map((r) => ({ meant: matcher(s, r.which), style: r.style }));
+  interface Stage {
+    readonly style: AtomStyle;
+    /** The style with the rule of the next number on top, once it was asked for. */
+    readonly next: Map<number, Stage>;
+  }
+  const plain: Stage = { style: PLAIN_STYLE, next: new Map() };
+  const meant = rules.map((r) => matcher(s, r.which));
   return (ref, site) => {
-    let out = PLAIN_STYLE;
-    for (const { meant, style } of list) if (meant(ref, site)) out = { ...out, ...style };
-    return out;
+    let stage = plain;
+    for (let i = 0; i < rules.length; i++) {
+      if (!meant[i]!(ref, site)) continue;
+      let next = stage.next.get(i);
+      if (!next) stage.next.set(i, (next = { style: { ...stage.style, ...rules[i]!.style }, next: new Map() }));
+      stage = next;
+    }
+    return stage.style;
   };
 }

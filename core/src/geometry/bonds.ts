@@ -1,12 +1,16 @@
 /** Bonds from covalent radii (Cordero et al. 2008) and the connected units they make. */
+import { pairKey, type Bonding, type SingleBond } from '../crystal/bonding.ts';
+import { fractionalDistance, metricTensor } from '../crystal/cell.ts';
 import { isSymmetryGroup } from '../crystal/controls.ts';
 import {
   composePlacements,
   HOME,
+  invertPlacement,
   isHome,
   operatorOf,
   originalRef,
   placeKey,
+  placementOf,
   siteIndices,
   symmetryTable,
   type AtomRef,
@@ -15,8 +19,9 @@ import {
 import { applyOperator, type Operator } from '../crystal/operator.ts';
 import { neighbours, type Neighbour } from '../crystal/neighbours.ts';
 import { type Vec3, toVec3 } from '../math/matrix3.ts';
-import { rotateU, type Structure } from '../crystal/structure.ts';
+import { rotateU, type Site, type Structure } from '../crystal/structure.ts';
 import { elementOf } from '../crystal/elements.ts';
+import { siteSymmetry } from '../crystal/space-group.ts';
 
 /** Å beyond the sum of radii that still counts as bonded. */
 export const BOND_TOLERANCE = 0.4;
@@ -35,7 +40,7 @@ export function bondLimit(p: string, q: string): number {
 }
 
 /** Sites of different disorder groups of one assembly never bond. */
-function compatible(s: Structure, i: number, j: number): boolean {
+export function compatible(s: Structure, i: number, j: number): boolean {
   const a = s.sites[i]!.disorder,
     b = s.sites[j]!.disorder;
   return !a || !b || a.assembly !== b.assembly || a.group === b.group;
@@ -51,12 +56,17 @@ export function bonds(s: Structure): Neighbour[] {
   return list;
 }
 
-/** Covalent radius + covalent radius + tolerance of every pair of elements, looked up by site. */
+/** The longest bond of every pair of elements, looked up by site: as the structure says, else by covalent radii. */
 function bondReach(s: Structure): { widest: number; of: (i: number, j: number) => number } {
   const names = [...new Set(s.sites.map((x) => x.element))];
   const kinds = Int32Array.from(s.sites, (x) => names.indexOf(x.element));
   const n = names.length;
-  const table = Float64Array.from({ length: n * n }, (_, k) => bondLimit(names[Math.floor(k / n)]!, names[k % n]!));
+  const own = new Map(s.bonding?.pairs.map((p) => [pairKey(...p.elements), p.cut]));
+  const table = Float64Array.from({ length: n * n }, (_, k) => {
+    const p = names[Math.floor(k / n)]!,
+      q = names[k % n]!;
+    return own.get(pairKey(p, q)) ?? bondLimit(p, q);
+  });
   return {
     widest: table.reduce((m, x) => Math.max(m, x), 0),
     of: (i, j) => (compatible(s, i, j) ? table[kinds[i]! * n + kinds[j]!]! : 0),
@@ -69,12 +79,71 @@ function findBonds(s: Structure): Neighbour[] {
     isSymmetryGroup(s.sites[b.from]!.disorder?.group) &&
     s.sites[b.from]!.disorder!.assembly === s.sites[b.to]!.disorder?.assembly &&
     !isHome(b);
-  return neighbours(
+  const found = neighbours(
     s.cell,
     s.spaceGroup,
     s.sites.map((x) => x.position),
     bondReach(s),
   ).filter((b) => b.distance > 0.5 && !own(b));
+  return s.bonding ? withSingleBonds(s, s.bonding, found) : found;
+}
+
+/** One bond from both of its ends, as bonds are listed. */
+function bothEnds(s: Structure, bond: SingleBond): Neighbour[] {
+  const index = siteIndices(s);
+  const from = index.get(bond.from),
+    to = index.get(bond.to.site);
+  if (from === undefined || to === undefined) return [];
+  const end = (i: number, j: number, by: Placement): Neighbour => {
+    const position = applyOperator(operatorOf(s.spaceGroup, by), s.sites[j]!.position);
+    const { operator, shift } = by;
+    return {
+      from: i,
+      to: j,
+      operator,
+      shift,
+      position,
+      distance: fractionalDistance(metricTensor(s.cell), s.sites[i]!.position, position),
+    };
+  };
+  return [end(from, to, bond.to), end(to, from, invertPlacement(s.spaceGroup, bond.to))];
+}
+
+/** The operations that keep a site where it is. */
+const stabiliserOf = (s: Structure, site: Site): Placement[] =>
+  siteSymmetry(s.spaceGroup, metricTensor(s.cell), site.position).operators.map((o) => placementOf(s.spaceGroup, o));
+
+/** Every copy that starts at the sites themselves: where a site lies on an element, the bond leaves it in several directions. */
+function equivalentEnds(s: Structure, bond: SingleBond): Neighbour[] {
+  const ends = bothEnds(s, bond);
+  const out = new Map<string, Neighbour>();
+  for (const e of ends)
+    for (const p of stabiliserOf(s, s.sites[e.from]!)) {
+      const to = composePlacements(s.spaceGroup, p, e);
+      const key = `${e.from} ${placeKey(s, { site: s.sites[e.to]!.id, ...to })}`;
+      if (!out.has(key))
+        out.set(key, {
+          ...e,
+          ...to,
+          position: applyOperator(operatorOf(s.spaceGroup, to), s.sites[e.to]!.position),
+        });
+    }
+  return [...out.values()];
+}
+
+/** Single bonds that were hidden are left out, and those that were added put in. */
+function withSingleBonds(s: Structure, { hidden, added }: Bonding, found: readonly Neighbour[]): Neighbour[] {
+  const keyOf = (b: Neighbour): string => `${b.from} ${placeKey(s, neighbourRef(s, b))}`;
+  const gone = new Set(hidden.flatMap((b) => equivalentEnds(s, b)).map(keyOf));
+  const out = found.filter((b) => !gone.size || !gone.has(keyOf(b)));
+  if (!added.length) return out;
+  const have = new Set(out.map(keyOf));
+  for (const b of added.flatMap((a) => equivalentEnds(s, a))) {
+    if (have.has(keyOf(b))) continue;
+    have.add(keyOf(b));
+    out.push(b);
+  }
+  return out;
 }
 
 /**

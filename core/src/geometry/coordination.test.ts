@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
+import { corundum, fluorite, halite, rutile, textbook } from '../../../demo/src/textbook.ts';
 import { balancedCharges, bondValence, coordinationOfRatio, ionicRadius } from '../crystal/ionic.ts';
-import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { cheapestAssignment } from '../math/assignment.ts';
 import { add, normalize, scale, turn, type Vec3 } from '../math/matrix3.ts';
@@ -15,45 +15,6 @@ import {
   quadraticElongation,
 } from './polyhedron.ts';
 import { IDEAL_SHAPES, readShape, shapeMeasure } from './shape.ts';
-
-type Place = readonly [element: string, x: number, y: number, z: number];
-
-/** A structure of the textbooks; angles of 90° (120° for γ of hexagonal axes). */
-function textbook(symbol: string, a: number, c: number, places: readonly Place[]): Structure {
-  const hexagonal = /^[PR] -?[36]/.test(symbol);
-  return {
-    cell: { a, b: a, c, alpha: 90, beta: 90, gamma: hexagonal ? 120 : 90 },
-    spaceGroup: spaceGroupFromSymbol(symbol),
-    sites: places.map(([element, ...position], i) => ({
-      id: `s${i}`,
-      label: `${element}${i + 1}`,
-      element,
-      position,
-      occupancy: 1,
-      displacement: { kind: 'iso', u: 0.01 },
-    })),
-  };
-}
-const rutile = (metal: string, a: number, c: number, u: number): Structure =>
-  textbook('P 42/m n m', a, c, [
-    [metal, 0, 0, 0],
-    ['O', u, u, 0],
-  ]);
-const halite = (metal: string, a: number): Structure =>
-  textbook('F m -3 m', a, a, [
-    [metal, 0, 0, 0],
-    ['O', 0.5, 0.5, 0.5],
-  ]);
-const fluorite = (corner: string, inside: string, a: number): Structure =>
-  textbook('F m -3 m', a, a, [
-    [corner, 0, 0, 0],
-    [inside, 0.25, 0.25, 0.25],
-  ]);
-const corundum = (metal: string, a: number, c: number, z: number, x: number): Structure =>
-  textbook('R -3 c', a, c, [
-    [metal, 0, 0, z],
-    ['O', x, 0, 0.25],
-  ]);
 
 describe('continuous shape measures', () => {
   const shape = (n: number, name: string): readonly Vec3[] => IDEAL_SHAPES[n]![name]!;

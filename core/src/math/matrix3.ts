@@ -74,19 +74,30 @@ export interface Eigen3 {
   vectors: [Vec3, Vec3, Vec3];
 }
 
+const PAIRS: readonly (readonly [number, number])[] = [
+  [0, 1],
+  [0, 2],
+  [1, 2],
+];
+
+/** The order, smallest first, of three numbers by index. */
+function ascending(x: number, y: number, z: number): [number, number, number] {
+  if (x <= y) {
+    if (y <= z) return [0, 1, 2];
+    return x <= z ? [0, 2, 1] : [2, 0, 1];
+  }
+  if (x <= z) return [1, 0, 2];
+  return y <= z ? [1, 2, 0] : [2, 1, 0];
+}
+
 /** Eigenvalues and vectors of a symmetric 3×3 matrix by cyclic Jacobi rotations (Golub & Van Loan, 8.5). */
 export function eigenSymmetric3(m: Mat3): Eigen3 {
   const a = [m[0], m[1], m[2], m[1], m[4], m[5], m[2], m[5], m[8]] as number[];
   const v = [1, 0, 0, 0, 1, 0, 0, 0, 1];
-  const pairs: [number, number][] = [
-    [0, 1],
-    [0, 2],
-    [1, 2],
-  ];
   for (let sweep = 0; sweep < 30; sweep++) {
     const off = Math.abs(a[1]!) + Math.abs(a[2]!) + Math.abs(a[5]!);
     if (off < 1e-15 * (Math.abs(a[0]!) + Math.abs(a[4]!) + Math.abs(a[8]!)) || off === 0) break;
-    for (const [p, q] of pairs) {
+    for (const [p, q] of PAIRS) {
       const apq = a[3 * p + q]!;
       if (apq === 0) continue;
       const theta = (a[4 * q]! - a[4 * p]!) / (2 * apq);
@@ -111,11 +122,9 @@ export function eigenSymmetric3(m: Mat3): Eigen3 {
       }
     }
   }
-  const order = [0, 1, 2].sort((i, j) => a[4 * i]! - a[4 * j]!);
-  return {
-    values: order.map((i) => a[4 * i]!) as unknown as Vec3,
-    vectors: order.map((i) => [v[i]!, v[3 + i]!, v[6 + i]!] as Vec3) as [Vec3, Vec3, Vec3],
-  };
+  const [i, j, k] = ascending(a[0]!, a[4]!, a[8]!);
+  const vector = (n: number): Vec3 => [v[n]!, v[3 + n]!, v[6 + n]!];
+  return { values: [a[4 * i]!, a[4 * j]!, a[4 * k]!], vectors: [vector(i), vector(j), vector(k)] };
 }
 
 /** A rotation by an angle (radians) about a unit axis, applied to a vector (Rodrigues). */

@@ -7,7 +7,7 @@ import { findRings } from '../geometry/rings.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
 import { covarianceSchema, figure } from './result-schemas.ts';
 import type { AllTrue, SameType } from './same-type.ts';
-import { structureSchema, vec3Schema } from './schemas.ts';
+import { atomRefSchema, structureSchema, vec3Schema } from './schemas.ts';
 import { task } from './task.ts';
 
 export interface RelateInput {
@@ -27,7 +27,6 @@ export interface Relations {
 
 const count = z.number().int();
 const placement = { operator: count, shift: vec3Schema };
-const atomSchema = z.strictObject({ site: z.string(), ...placement });
 const measuredSchema = z.strictObject({ value: figure, su: figure });
 const puckeringSchema = z.strictObject({
   q: figure,
@@ -40,7 +39,7 @@ const puckeringSchema = z.strictObject({
   flap: count.optional(),
 });
 const ringSchema = z.strictObject({
-  atoms: z.array(atomSchema),
+  atoms: z.array(atomRefSchema),
   members: z.string(),
   rms: figure,
   deviations: z.array(measuredSchema),
@@ -63,7 +62,9 @@ const relationSchema = z.strictObject({
 const coordinationSchema = z.strictObject({
   site: count,
   charge: z.number().optional(),
-  neighbours: z.array(z.strictObject({ atom: atomSchema, distance: figure, su: figure, valence: figure.optional() })),
+  neighbours: z.array(
+    z.strictObject({ atom: atomRefSchema, distance: figure, su: figure, valence: figure.optional() }),
+  ),
   effective: figure,
   shapes: z.array(z.strictObject({ name: z.string(), measure: figure })),
   volume: figure,

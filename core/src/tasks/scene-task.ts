@@ -3,12 +3,12 @@ import { z } from 'zod';
 import type { Structure } from '../crystal/structure.ts';
 import { buildLayers, type SceneWish } from '../draw/build-scene.ts';
 import type { Layer } from '../draw/scene.ts';
-import { structureSchema, vec3Schema } from './schemas.ts';
+import { atomRefSchema, structureSchema, vec3Schema } from './schemas.ts';
 import type { AllTrue, SameType } from './same-type.ts';
 import { shaped, task } from './task.ts';
 
 const text = z.string();
-const refs = z.array(z.strictObject({ site: text, operator: z.number().int(), shift: vec3Schema }));
+const refs = z.array(atomRefSchema);
 const kind = <K extends string>(name: K) => ({ kind: z.literal(name) });
 
 const extentSchema = z.union([

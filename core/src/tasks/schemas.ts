@@ -131,11 +131,20 @@ const controlsSchema = z.strictObject({
   restraints: z.array(restraintSchema),
 });
 
+export const atomRefSchema = z.strictObject({ site: z.string(), operator: z.number().int(), shift: vec3Schema });
+const singleBondSchema = z.strictObject({ from: z.string(), to: atomRefSchema });
+export const bondingSchema = z.strictObject({
+  pairs: z.array(z.strictObject({ elements: z.tuple([z.string(), z.string()]), cut: z.number().min(0) })),
+  hidden: z.array(singleBondSchema),
+  added: z.array(singleBondSchema),
+});
+
 export const structureSchema = z.strictObject({
   cell: cellSchema,
   spaceGroup: spaceGroupSchema,
   sites: z.array(siteSchema),
   controls: controlsSchema.optional(),
+  bonding: bondingSchema.optional(),
 });
 
 export const experimentSchema = z.strictObject({
