@@ -23,8 +23,16 @@ export function watchForErrors(): { expected(page: Page, error: RegExp): void } 
 
 export const marks = (page: Page) => page.getByRole('listbox', { name: 'Marks' }).getByRole('option');
 
+/** Unfolds the samples of Home where there are projects already. */
+export async function openSamples(page: Page): Promise<void> {
+  await expect(page.getByText('Samples from the Kurobane Kiln')).toBeVisible();
+  if (!(await page.locator('details.samples[open]').count()))
+    await page.getByText('Samples from the Kurobane Kiln').click();
+}
+
 export async function openDemo(page: Page, name: string): Promise<void> {
   await page.goto('/');
+  await openSamples(page);
   await page.getByRole('button', { name }).click();
   await expect(page.getByRole('dialog')).toContainText('reflections (unmerged intensities)');
   await page.getByRole('button', { name: 'Take it in' }).click();

@@ -7,6 +7,7 @@ import { operatorStrings, siteSymmetry } from '@nagare/core/crystal/space-group'
 import { cellContents, type Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured, type Measured } from '@nagare/core/crystal/uncertainty';
 import type { Recognised } from '@nagare/core/formats/recognise';
+import { bonded } from '@nagare/core/geometry/bonding-proposal';
 import { bondAngles, listedBonds, neighbourRef } from '@nagare/core/geometry/bonds';
 import { formulaUnit, type FormulaUnit } from '@nagare/core/geometry/formula-unit';
 import { angle, distance } from '@nagare/core/geometry/figures';
@@ -89,7 +90,7 @@ const figure = (m: Measured, digits: number): string => formatMeasured(m.value, 
 
 /** Bonds and angles, and where they are asked for rings with the relations of those within `reach` Å. */
 export function geometryAnswer(model: Recognised, withRings: boolean, reach: number): Answer {
-  const s = model.structure!;
+  const s = bonded(model.structure!);
   const list = bondRows(s);
   const json = { operators: operatorStrings(s.spaceGroup), bonds: list, angles: angleRows(s) };
   const lines = list.map(

@@ -1,15 +1,19 @@
 /** From a structure, an extent and style rules to the layers of a scene. */
-import { isHome, operatorOf, placeNumber, siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
+import { operatorOf, placeNumber, siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
+import { withBonding, type Bonding } from '../crystal/bonding.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { applyOperator } from '../crystal/operator.ts';
 import { displacementFrame, type Site, type Structure } from '../crystal/structure.ts';
+import { proposedBonding } from '../geometry/bonding-proposal.ts';
 import { bonds, bondsBySite, neighbourRef } from '../geometry/bonds.ts';
 import { apply3, eigenSymmetric3, inverse3, multiply3, scale, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { firstCamera, type Size } from './camera.ts';
 import { mixColours, PAPER_COLOURS, type SceneColours } from './colours.ts';
+import { colouring, type ColourRule } from './colouring.ts';
 import { atomsOfExtent, type Extent } from './extent.ts';
-import { elementColour } from './palette.ts';
+import { labelling, type LabelRule } from './label-rules.ts';
+import { missingCorners, polyhedra, polyhedronRule, type PolyhedronRule } from './polyhedra.ts';
 import {
   USUAL_LIGHT,
   type AtomPrimitive,
@@ -26,8 +30,15 @@ export interface SceneWish {
   readonly extent: Extent;
   readonly rules: readonly StyleRule[];
   readonly showCell: boolean;
-  readonly labels: boolean;
+  readonly labels: LabelRule;
   readonly colours: SceneColours;
+  /** By their elements where absent. */
+  readonly colourBy?: ColourRule;
+  /** As it is proposed where absent. */
+  readonly bonding?: Bonding;
+  readonly polyhedra?: readonly PolyhedronRule[];
+  /** Atoms beside those of the extent. */
+  readonly added?: readonly AtomRef[];
 }
 
 /** Radius in units of the r.m.s. displacement that encloses a probability: inverse of the chi distribution with three degrees of freedom, by bisection. */
@@ -58,7 +69,8 @@ const sphereAxes = (r: number): [Vec3, Vec3, Vec3] => [
   [0, 0, r],
 ];
 
-const STICK_RADIUS = 0.08;
+const STICK_RADIUS = 0.08,
+  LINE_RADIUS = 0.025;
 
 /** Radius of a ball, Å, by element. */
 const ballRadius = (element: string): number =>
@@ -95,6 +107,8 @@ class Forms {
         return sphere(elementOf(site.element).vdwRadius * style.size);
       case 'sticks':
         return sphere(STICK_RADIUS * style.size);
+      case 'lines':
+        return sphere(LINE_RADIUS * style.size);
       case 'balls':
         return sphere(ballRadius(site.element) * style.size);
       case 'ellipsoids':
@@ -143,6 +157,7 @@ function drawAtoms(s: Structure, refs: readonly AtomRef[], wish: SceneWish): Dra
   const forms = new Forms(s);
   const rotation = cartesianRotations(s);
   const index = siteIndices(s);
+  const plainColour = colouring(s, wish.colourBy ?? 'element', wish.colours);
   const out: DrawnAtom[] = [];
   for (const ref of refs) {
     const place = index.get(ref.site)!;
@@ -154,7 +169,7 @@ function drawAtoms(s: Structure, refs: readonly AtomRef[], wish: SceneWish): Dra
       form.shape === 'sphere' || ref.operator === 0
         ? form.axes
         : (form.axes.map((v) => apply3(rotation(ref.operator), v)) as unknown as AtomPrimitive['axes']);
-    const plain = form.shape === 'cube' ? wish.colours.vermilion : (style.colour ?? elementColour(site.element));
+    const plain = form.shape === 'cube' ? wish.colours.vermilion : (style.colour ?? plainColour(ref, site));
     out.push({
       site,
       style,
@@ -174,6 +189,7 @@ function drawAtoms(s: Structure, refs: readonly AtomRef[], wish: SceneWish): Dra
 }
 
 function bondRadius(p: DrawnAtom, q: DrawnAtom): number {
+  if (p.style.look === 'lines' || q.style.look === 'lines') return LINE_RADIUS * Math.min(p.style.size, q.style.size);
   if (p.style.look === 'sticks' || q.style.look === 'sticks')
     return STICK_RADIUS * Math.min(p.style.size, q.style.size);
   if (p.site.element === 'H' || q.site.element === 'H') return 0.05;
@@ -267,20 +283,52 @@ export const atomLabel = (a: AtomPrimitive, colour: string, weight = 0): LabelPr
   ref: a.ref,
 });
 
-/** Layers of a structure: atoms, bonds, cell, labels. Throws RangeError where the extent holds too many atoms to draw. */
-export function buildLayers(s: Structure, wish: SceneWish): Layer[] {
-  const drawn = drawAtoms(s, atomsOfExtent(s, wish.extent), wish);
-  const atoms = drawn.map((d) => d.primitive);
+/** The atoms of an extent and further ones, each place once. */
+function withAdded(s: Structure, atoms: readonly AtomRef[], added: readonly AtomRef[]): readonly AtomRef[] {
+  if (!added.length) return atoms;
+  const index = siteIndices(s);
+  const have = new Set(atoms.map((a) => placeNumber(s, a)));
+  const more = added.filter((a) => {
+    if (!index.has(a.site)) return false;
+    const place = placeNumber(s, a);
+    return !have.has(place) && have.add(place);
+  });
+  return [...atoms, ...more];
+}
+
+/** The labels of a rule, where they are few enough to be read. */
+function labelLayer(s: Structure, drawn: readonly DrawnAtom[], wish: SceneWish): Layer[] {
+  if (wish.labels === 'none' || drawn.length > MOST_LABELS) return [];
+  const textOf = labelling(s, wish.labels);
+  const items = drawn.flatMap(({ primitive, site }): LabelPrimitive[] => {
+    const text = textOf(primitive.ref, site);
+    return text === undefined ? [] : [{ ...atomLabel(primitive, wish.colours.ink), text }];
+  });
+  return [{ kind: 'labels', name: 'model', items }];
+}
+
+/**
+ * Layers of a structure: atoms, bonds, polyhedra, cell, labels; bonds as the wish says, else as they are proposed. Throws
+ * RangeError where the extent holds too many atoms to draw.
+ */
+export function buildLayers(plain: Structure, wish: SceneWish): Layer[] {
+  const s = withBonding(plain, wish.bonding ?? proposedBonding(plain));
+  const rules = wish.polyhedra ?? [];
+  const refs = withAdded(s, atomsOfExtent(s, wish.extent), wish.added ?? []);
+  const all = drawAtoms(s, [...refs, ...missingCorners(s, refs, rules)], wish);
+  const ruleOf = polyhedronRule(s, rules);
+  const drawn = rules.length ? all.filter((d) => ruleOf(d.site.id)?.showCentre !== false) : all;
   const layers: Layer[] = [
-    { kind: 'atoms', name: 'model', items: atoms },
+    { kind: 'atoms', name: 'model', items: drawn.map((d) => d.primitive) },
     { kind: 'bonds', name: 'model', items: drawBonds(s, drawn) },
   ];
-  if (wish.showCell) layers.push(...cellLayers(s, wish.colours));
-  if (wish.labels && atoms.length <= MOST_LABELS) {
-    const named = atoms.filter((a) => isHome(a.ref) && !isHydrogen(a.element));
-    layers.push({ kind: 'labels', name: 'model', items: named.map((a) => atomLabel(a, wish.colours.ink)) });
+  if (rules.length) {
+    const known = new Set(refs.map((a) => placeNumber(s, a)));
+    const centres = all.flatMap((d) => (known.has(placeNumber(s, d.primitive.ref)) ? [d.primitive] : []));
+    layers.push({ kind: 'polyhedra', name: 'model', items: polyhedra(s, centres, rules) });
   }
-  return layers;
+  if (wish.showCell) layers.push(...cellLayers(s, wish.colours));
+  return [...layers, ...labelLayer(s, drawn, wish)];
 }
 
 /** A scene of its own, for a small picture or a file: the first look at what the wish shows. */
@@ -289,7 +337,7 @@ export function buildScene(s: Structure, wish: Partial<SceneWish>, size: Size): 
     extent: { kind: 'unique' },
     rules: [],
     showCell: false,
-    labels: false,
+    labels: 'none',
     colours: PAPER_COLOURS,
     ...wish,
   };

@@ -1,5 +1,15 @@
 /** Where the viewer stands: parallel projection along the camera's third row. */
-import { eigenSymmetric3, IDENTITY3, multiply3, type Mat3, type Vec3, toMat3 } from '../math/matrix3.ts';
+import {
+  eigenSymmetric3,
+  IDENTITY3,
+  multiply3,
+  scale,
+  toMat3,
+  transpose3,
+  turn,
+  type Mat3,
+  type Vec3,
+} from '../math/matrix3.ts';
 import type { Camera, Layer } from './scene.ts';
 
 export interface Size {
@@ -179,4 +189,17 @@ export function lookAlong(camera: Camera, direction: Vec3, up: Vec3): Camera {
 export function screenVector({ rotation: r, scale }: Camera, dx: number, dy: number): Vec3 {
   const [u, v] = [dx * scale, -dy * scale];
   return [u * r[0] + v * r[3], u * r[1] + v * r[4], u * r[2] + v * r[5]];
+}
+
+/** The rotation a share of the way from one to another, about the one axis that joins them. */
+export function betweenRotations(a: Mat3, b: Mat3, share: number): Mat3 {
+  const d = multiply3(b, transpose3(a));
+  const sine: Vec3 = [(d[7] - d[5]) / 2, (d[2] - d[6]) / 2, (d[3] - d[1]) / 2];
+  const length = Math.hypot(...sine);
+  const angle = Math.atan2(length, (d[0] + d[4] + d[8] - 1) / 2);
+  if (angle < 1e-9) return b;
+  // Half a turn has no sine; its axis is the eigenvector of D that stays.
+  const axis: Vec3 = length > 1e-6 ? scale(sine, 1 / length) : eigenSymmetric3(d).vectors[2];
+  const columns = [0, 1, 2].map((k) => turn([a[k]!, a[3 + k]!, a[6 + k]!], axis, angle * share));
+  return toMat3([0, 1, 2].flatMap((row) => columns.map((c) => c[row]!)));
 }

@@ -109,7 +109,7 @@ describe('the scene', () => {
       extent: { kind: 'packed cell' },
       rules: [],
       showCell: false,
-      labels: true,
+      labels: 'label',
       colours: PAPER_COLOURS,
     });
     const atoms = itemsOf(layers, 'atoms');
@@ -219,7 +219,7 @@ describe('the vector painter', () => {
     expect(plain.match(/<circle/g)).toHaveLength(s.sites.length);
     expect(plain).toContain(elementColour('Cl'));
     const rules = [ellipsoids, { which: { kind: 'element' as const, elements: ['H'] }, style: { hidden: true } }];
-    const rich = buildScene(s, { rules, showCell: true, labels: true }, SIZE);
+    const rich = buildScene(s, { rules, showCell: true, labels: 'label' }, SIZE);
     const svg = paintSvg(rich, SIZE, { ground: true, title: 'A <test>' });
     expect(svg.match(/<ellipse/g)).toHaveLength(itemsOf(rich.layers, 'atoms').length);
     // Three arcs of two quarters each per ellipsoid.

@@ -15,6 +15,7 @@ import { metricTensor, orthogonalization, reciprocalMetric } from '../crystal/ce
 import { applyOperator } from '../crystal/operator.ts';
 import { siteMultiplicity, type Structure } from '../crystal/structure.ts';
 import { bonds, connectedUnit } from '../geometry/bonds.ts';
+import { distinctNets, netsOf } from '../geometry/nets.ts';
 import { apply3, norm, subtract, type Vec3, toVec3 } from '../math/matrix3.ts';
 
 export type Extent =
@@ -40,6 +41,10 @@ export type Extent =
       readonly to: number;
       readonly radius: number;
     }
+  /** One repeat of each molecule, chain, layer and framework, joined by its bonds. */
+  | { readonly kind: 'motif' }
+  /** The molecules, chains, layers or frameworks that atoms are part of: molecules whole, the others within a radius (Å). */
+  | { readonly kind: 'net'; readonly of: readonly AtomRef[]; readonly radius: number }
   | { readonly kind: 'list'; readonly atoms: readonly AtomRef[] };
 
 export type ExtentKind = Extent['kind'];
@@ -69,6 +74,13 @@ export function atomsOfExtent(s: Structure, extent: Extent): AtomRef[] {
       return insideSphere(s, extent.around, extent.radius);
     case 'slab':
       return insideSlab(s, extent);
+    case 'motif':
+      return distinct(
+        s,
+        distinctNets(s).flatMap((n) => n.atoms),
+      );
+    case 'net':
+      return netsOfAtoms(s, extent.of, extent.radius);
     case 'list': {
       const index = siteIndices(s);
       return distinct(
@@ -161,6 +173,19 @@ function insideSphere(s: Structure, around: readonly AtomRef[], radius: number):
   const low = toVec3([0, 1, 2].map((k) => Math.floor(Math.min(...centres.map((c) => c[k]!)) - spans[k]!)));
   const high = toVec3([0, 1, 2].map((k) => Math.ceil(Math.max(...centres.map((c) => c[k]!)) + spans[k]!)));
   return scan(s, low, high, (x) => centres.some((c) => norm(apply3(m, subtract(x, c))) <= radius));
+}
+
+/** What bonds lead to from atoms: molecules to their end, chains, layers and frameworks within a radius. */
+function netsOfAtoms(s: Structure, of: readonly AtomRef[], radius: number): AtomRef[] {
+  const index = siteIndices(s);
+  const starts = of.filter((a) => index.has(a.site));
+  const nets = netsOf(s);
+  const ends = (a: AtomRef): boolean => nets.list[nets.netOf(a)]!.dimension === 0;
+  const whole = starts.filter(ends).flatMap((a) => connectedUnit(s, bonds(s), a, MOST_DRAWN));
+  const endless = starts.filter((a) => !ends(a));
+  const names = new Set(endless.map((a) => nets.nameOf(a)));
+  const near = insideSphere(s, endless, radius).filter((a) => names.has(nets.nameOf(a)));
+  return distinct(s, [...whole, ...near]);
 }
 
 /** How far a sphere reaches along each fractional coordinate: radius over the spacing of (100), (010), (001). */

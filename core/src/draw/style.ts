@@ -4,7 +4,8 @@ import { isHydrogen } from '../crystal/elements.ts';
 import type { Site, Structure } from '../crystal/structure.ts';
 import { bonds, connectedUnit, fragments } from '../geometry/bonds.ts';
 
-export type AtomLook = 'ellipsoids' | 'balls' | 'sticks' | 'space-filling';
+export const ATOM_LOOKS = ['ellipsoids', 'balls', 'sticks', 'lines', 'space-filling'] as const;
+export type AtomLook = (typeof ATOM_LOOKS)[number];
 
 export interface AtomStyle {
   readonly look: AtomLook;

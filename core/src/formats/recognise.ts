@@ -16,6 +16,7 @@ import type { Treatment } from '../crystal/treatment.ts';
 import { readControls, readTreatment } from './cif-controls.ts';
 import { FileProblem, INAPPLICABLE, parseCif, UNKNOWN, type CifBlock } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
+import { looksLikeXyz, parseXyz, type XyzFrame } from './xyz.ts';
 import { looksLikePattern, parseInstrument, parsePattern, readPattern, type PatternFile } from './pattern-file.ts';
 import type { Instrument, SpectralLine } from '../crystal/pattern.ts';
 
@@ -45,7 +46,7 @@ export function recognise(text: string, fileName: string, progress?: (fraction: 
   if (!text.trim()) throw new FileProblem(`${fileName} is empty.`);
   if (text.slice(0, 2000).includes('\u0000'))
     throw new FileProblem(
-      `${fileName} is a binary file. Nagare reads CIF, plain-text reflection lists and powder patterns, and its own project files.`,
+      `${fileName} is a binary file. Nagare reads CIF, XYZ, plain-text reflection lists and powder patterns, and its own project files.`,
     );
   if (/^\s*(#[^\n]*\n\s*)*data_/i.test(text.slice(0, 20000).replace(/^\ufeff/, ''))) {
     const blocks = parseCif(text, progress);
@@ -56,6 +57,7 @@ export function recognise(text: string, fileName: string, progress?: (fraction: 
       );
     return found;
   }
+  if (looksLikeXyz(text)) return parseXyz(text, base).map((f) => recognisedFrame(f));
   if (looksLikeReflectionList(text)) {
     const { raw, layout } = parseReflectionList(text, progress);
     return [
@@ -84,9 +86,25 @@ export function recognise(text: string, fileName: string, progress?: (fraction: 
   }
   const problem = firstOddLine(text);
   throw new FileProblem(
-    `${fileName} was not recognised: it is neither a CIF (no data block) nor a reflection list (h k l I σ) nor a powder pattern (2θ, intensity, s.u.).${problem ? ` The first line that fits neither reads "${problem.text}".` : ''}`,
+    `${fileName} was not recognised: it is neither a CIF (no data block) nor an XYZ file (a count, a comment, then element x y z) nor a reflection list (h k l I σ) nor a powder pattern (2θ, intensity, s.u.).${problem ? ` The first line that fits neither reads "${problem.text}".` : ''}`,
     problem?.line,
   );
+}
+
+function recognisedFrame({ name, structure, periodic }: XyzFrame): Recognised {
+  const { cell, spaceGroup, sites } = structure;
+  const box = [cell.a, cell.b, cell.c].map((x) => x.toFixed(1)).join(' × ');
+  const atoms = `${thousands(sites.length)} ${sites.length === 1 ? 'atom' : 'atoms'}`;
+  return {
+    name,
+    sentence: periodic
+      ? `a structure of ${atoms} with its lattice, symmetry not given (P 1).`
+      : `a molecule of ${atoms} without a lattice; it is put into a box of ${box} Å.`,
+    experiment: { kept: {} },
+    cell,
+    spaceGroup,
+    structure,
+  };
 }
 
 function firstOddLine(text: string): { line: number; text: string } | undefined {

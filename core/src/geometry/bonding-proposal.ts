@@ -2,7 +2,7 @@
  * Which pairs of elements are taken as bonded, and why: the distances as they occur, a cut by the gap between them and by
  * chemistry, and a reason in words. Covalent radii: Cordero et al. 2008.
  */
-import { pairKey, type Bonding, type PairCut } from '../crystal/bonding.ts';
+import { pairKey, withBonding, type Bonding, type PairCut } from '../crystal/bonding.ts';
 import { elementOf, isHydrogen, isMetal } from '../crystal/elements.ts';
 import { siteCharges } from '../crystal/ionic.ts';
 import { neighbours, type Neighbour } from '../crystal/neighbours.ts';
@@ -28,6 +28,8 @@ const LISTED = 1.2,
 const IONIC_SLACK = 0.75;
 /** Å beyond the sum of radii where a hydrogen is still bonded. */
 const HYDROGEN_SLACK = 0.3;
+/** Of the sum of radii: cations of a salt that stand nearer are bonded to one another. */
+const SHORT = 0.87;
 /** Å: distances nearer than this are one. */
 const SAME = 0.002;
 /** Å: a gap narrower than this is none. */
@@ -189,7 +191,7 @@ function metals(pair: PairLengths, crystal: Crystal): Verdict {
   const salt = crystal.charges.has(p) && crystal.charges.has(q);
   // Alkali metals have no electrons left to share in a salt.
   const large = LARGE.has(p) || LARGE.has(q);
-  if (nearest > (salt ? 0.87 : 0.95) * sum || (salt && large))
+  if (nearest > (salt ? SHORT : 0.95) * sum || (salt && large))
     return off(`Metals ${angstrom(nearest)} apart face one another across what lies between them.`);
   const last = lastWithin(pair.lengths, sum);
   return { proposed: cutAfter(pair.lengths, last), reason: `As short as a bond: ${angstrom(nearest)}.` };
@@ -207,7 +209,8 @@ function verdict(pair: PairLengths, crystal: Crystal): Verdict {
     return covalent(pair);
   }
   if (a * b < 0) return ionic(pair);
-  if (nearest <= radii(p, q) + 0.2) return covalent(pair);
+  // Anions pair up (peroxides, disulfides); cations hardly ever do.
+  if (a < 0 ? nearest <= radii(p, q) + 0.2 : nearest <= SHORT * radii(p, q)) return covalent(pair);
   return off(
     a > 0
       ? `Both are cations here; ${angstrom(nearest)} is how near they come across the anions.`
@@ -271,3 +274,6 @@ export function proposedBonding(s: Structure): Bonding {
   }
   return out;
 }
+
+/** The structure with its own bonding where it has one, else with what is proposed. */
+export const bonded = (s: Structure): Structure => (s.bonding ? s : withBonding(s, proposedBonding(s)));

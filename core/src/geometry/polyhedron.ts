@@ -10,8 +10,8 @@ import { angleOf } from './points.ts';
 /** Å: vertices this near to a face lie in it. */
 const IN_FACE = 1e-6;
 
-/** Faces of the convex hull as indices of their corners in order, with the outward normal. */
-export function hullFaces(points: readonly Vec3[]): { corners: number[]; normal: Vec3 }[] {
+/** Faces of the convex hull as indices of their corners in order, with the outward normal; corners within `inFace` Å of a face lie in it. */
+export function hullFaces(points: readonly Vec3[], inFace = IN_FACE): { corners: number[]; normal: Vec3 }[] {
   const faces = new Map<string, { corners: number[]; normal: Vec3 }>();
   const n = points.length;
   for (let i = 0; i < n; i++)
@@ -21,10 +21,10 @@ export function hullFaces(points: readonly Vec3[]): { corners: number[]; normal:
         if (norm(across) < 1e-9) continue;
         const normal = normalize(across);
         const heights = points.map((p) => dot(subtract(p, points[i]!), normal));
-        const over = heights.some((h) => h > IN_FACE),
-          under = heights.some((h) => h < -IN_FACE);
+        const over = heights.some((h) => h > inFace),
+          under = heights.some((h) => h < -inFace);
         if (over && under) continue;
-        const corners = heights.flatMap((h, m) => (Math.abs(h) <= IN_FACE ? [m] : []));
+        const corners = heights.flatMap((h, m) => (Math.abs(h) <= inFace ? [m] : []));
         const outward: Vec3 = over ? [-normal[0], -normal[1], -normal[2]] : normal;
         if (over || under) faces.set(corners.join(), { corners: around(points, corners, outward), normal: outward });
       }

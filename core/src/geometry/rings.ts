@@ -15,6 +15,7 @@ import {
   type Placement,
 } from '../crystal/atom-ref.ts';
 import { metricTensor } from '../crystal/cell.ts';
+import { siteCharges } from '../crystal/ionic.ts';
 import type { Neighbour } from '../crystal/neighbours.ts';
 import { siteSymmetry } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
@@ -26,6 +27,8 @@ const MOST_WALKS = 600,
   MOST_PAIRS = 3000;
 /** An atom with more bonds than an octahedron is held by what surrounds it; no ring is told through it. */
 const MOST_BONDS = 6;
+/** In a salt rings are told through tetrahedra only: those of a dense packing are as many as there are faces in it. */
+const MOST_BONDS_OF_IONS = 4;
 
 export interface Ring {
   /** In order around the ring; the first one where the model holds it, if any is. */
@@ -53,7 +56,8 @@ class Network {
     readonly reach: number,
   ) {
     const all = bondsBySite(s, list);
-    const crowded = (i: number): boolean => all[i]!.length > MOST_BONDS;
+    const most = siteCharges(s).every((q) => q !== undefined) ? MOST_BONDS_OF_IONS : MOST_BONDS;
+    const crowded = (i: number): boolean => all[i]!.length > most;
     this.bySite = all.map((own, i) => (crowded(i) ? [] : own.filter((b) => !crowded(b.to))));
   }
 

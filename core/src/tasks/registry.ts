@@ -56,6 +56,7 @@ import {
   plotsTask,
   twinsTask,
 } from './model-tasks.ts';
+import { firstLookTask, pairsTask, portraitTask } from './look-tasks.ts';
 import { relateTask } from './relate-task.ts';
 import { raiseTask, symmetryTask } from './symmetry-tasks.ts';
 import {
@@ -368,6 +369,9 @@ export const TASKS = {
   map: mapTask,
   match: matchTask,
   relate: relateTask,
+  'first look': firstLookTask,
+  pairs: pairsTask,
+  portrait: portraitTask,
   symmetry: symmetryTask,
   raise: raiseTask,
   vet: vetTask,

@@ -1,6 +1,7 @@
 /** What Relate shows of a structure at once: its rings, how they lie to one another, and what surrounds its centres. */
 import { z } from 'zod';
 import type { Structure } from '../crystal/structure.ts';
+import { bonded } from '../geometry/bonding-proposal.ts';
 import { Surroundings, type Coordination } from '../geometry/coordination.ts';
 import { readRing, ringRelations, type RingReading, type RingRelation } from '../geometry/ring-readings.ts';
 import { findRings } from '../geometry/rings.ts';
@@ -91,7 +92,8 @@ export const relateTask = task<RelateInput, Relations, string>({
     covariance: covarianceSchema.optional(),
   }),
   output: outputSchema,
-  run: async ({ structure, reach, covariance }, context) => {
+  run: async ({ structure: plain, reach, covariance }, context) => {
+    const structure = bonded(plain);
     context.progress('Rings');
     await context.breath();
     const rings = findRings(structure);

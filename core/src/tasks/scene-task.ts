@@ -2,8 +2,11 @@
 import { z } from 'zod';
 import type { Structure } from '../crystal/structure.ts';
 import { buildLayers, type SceneWish } from '../draw/build-scene.ts';
+import { COLOUR_RULES } from '../draw/colouring.ts';
+import { LABEL_RULES } from '../draw/label-rules.ts';
+import { ATOM_LOOKS } from '../draw/style.ts';
 import type { Layer } from '../draw/scene.ts';
-import { atomRefSchema, structureSchema, vec3Schema } from './schemas.ts';
+import { atomRefSchema, bondingSchema, structureSchema, vec3Schema } from './schemas.ts';
 import type { AllTrue, SameType } from './same-type.ts';
 import { shaped, task } from './task.ts';
 
@@ -26,9 +29,11 @@ const extentSchema = z.union([
     to: z.number(),
     radius: z.number(),
   }),
+  z.strictObject(kind('motif')),
+  z.strictObject({ ...kind('net'), of: refs, radius: z.number() }),
   z.strictObject({ ...kind('list'), atoms: refs }),
 ]);
-const whichSchema = z.union([
+export const whichSchema = z.union([
   z.strictObject(kind('all')),
   z.strictObject({ ...kind('element'), elements: z.array(text) }),
   z.strictObject({ ...kind('site'), sites: z.array(text) }),
@@ -39,14 +44,23 @@ const whichSchema = z.union([
   z.strictObject(kind('copies')),
   z.strictObject(kind('originals')),
 ]);
-const styleSchema = z.strictObject({
-  look: z.enum(['ellipsoids', 'balls', 'sticks', 'space-filling']),
+export const styleSchema = z.strictObject({
+  look: z.enum(ATOM_LOOKS),
   probability: z.number(),
   size: z.number(),
   colour: text.optional(),
   opacity: z.number(),
   fade: z.number(),
   hidden: z.boolean(),
+});
+export const polyhedronRuleSchema = z.strictObject({
+  centre: z.union([
+    z.strictObject({ ...kind('element'), element: text }),
+    z.strictObject({ ...kind('site'), site: text }),
+  ]),
+  opacity: z.number().min(0).max(1),
+  edges: z.boolean(),
+  showCentre: z.boolean(),
 });
 const coloursSchema = z.strictObject({
   ground: text,
@@ -62,8 +76,12 @@ const wishSchema = z.strictObject({
   extent: extentSchema,
   rules: z.array(z.strictObject({ which: whichSchema, style: styleSchema.partial() })),
   showCell: z.boolean(),
-  labels: z.boolean(),
+  labels: z.enum(LABEL_RULES),
   colours: coloursSchema,
+  colourBy: z.enum(COLOUR_RULES).optional(),
+  bonding: bondingSchema.optional(),
+  polyhedra: z.array(polyhedronRuleSchema).optional(),
+  added: refs.optional(),
 });
 /** The wish and its schema say the same; this line compiles only then. */
 export type Checked = AllTrue<[SameType<typeof wishSchema, SceneWish>]>;

@@ -3,17 +3,11 @@ import './drop.scss';
 import { createContext, useCallback, useContext, useEffect, useRef, useState, type ReactNode } from 'react';
 import { Button, Modal } from 'react-bootstrap';
 import { useLocation, useNavigate } from 'react-router';
-import type { Recognised } from '@nagare/core/formats/recognise';
 import { run } from '../engine/engine.ts';
-import { createProject } from '../store/projects.ts';
 import { importProject } from '../store/project-file.ts';
-import { takePowder } from '../store/powder.ts';
-import { db } from '../store/db.ts';
-
-interface Arrival {
-  fileName: string;
-  found: Recognised[];
-}
+import { Arrivals } from './Arrivals.tsx';
+import { stationAfter, type Arrived, type Here, type Way } from './arrivals.ts';
+import { hereOf, takeIn } from './take-in.ts';
 
 interface Drop {
   open(files: File[]): void;
@@ -26,7 +20,7 @@ export const useDrop = (): Drop => useContext(Context)!;
 
 export function DropEverywhere({ children }: { children: ReactNode }): ReactNode {
   const [over, setOver] = useState(false);
-  const [arrivals, setArrivals] = useState<Arrival[]>([]);
+  const [arrived, setArrived] = useState<readonly Arrived[]>([]);
   const [problems, setProblems] = useState<string[]>([]);
   const [reading, setReading] = useState<string | undefined>();
   const cancel = useRef<(() => void) | undefined>(undefined);
@@ -41,7 +35,7 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
       );
       cancel.current = running.cancel;
       const found = await running.result;
-      setArrivals((a) => [...a, { fileName, found }]);
+      setArrived((before) => [...before, ...found.map((f) => ({ fileName, found: f }))]);
     } catch (e) {
       if ((e as Error).name !== 'Cancelled') setProblems((p) => [...p, `${fileName}: ${(e as Error).message}`]);
     } finally {
@@ -116,28 +110,30 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
     };
   }, [open, takeText]);
 
-  const here = /^\/projects\/([^/]+)/.exec(useLocation().pathname)?.[1];
-  const powder = arrivals.some((a) => a.found.some((f) => f.powder || f.instrument));
-  // Patterns, instruments and structures dropped on a powder project belong to it.
-  const [inPowder, setInPowder] = useState(false);
+  const id = /^\/projects\/([^/]+)/.exec(useLocation().pathname)?.[1];
+  const [here, setHere] = useState<Here | undefined>();
   useEffect(() => {
-    void (async () => setInPowder(!!here && (await db.powder.get(here)) !== undefined))();
-  }, [here, arrivals]);
-  const takePatterns = async (into?: string): Promise<void> => {
-    const all = arrivals.flatMap((a) => a.found.map((found) => ({ fileName: a.fileName, found })));
-    const id = await takePowder(all, into);
-    setArrivals([]);
-    const structures = all.some((a) => a.found.structure);
-    void navigate(`/projects/${id}/${structures || into ? 'fit' : 'intake'}`);
+    let gone = false;
+    void hereOf(id).then((h) => {
+      if (!gone) setHere(h);
+    });
+    return () => {
+      gone = true;
+    };
+  }, [id, arrived]);
+  const leave = (): void => {
+    setArrived([]);
+    setProblems([]);
   };
-  const takeIn = async (): Promise<void> => {
-    if (powder) return takePatterns();
-    let last = '';
-    for (const a of arrivals) for (const found of a.found) last = await createProject(found, a.fileName);
-    setArrivals([]);
-    if (last) void navigate(`/projects/${last}/intake`);
+  const take = async (way: Way, chosen: readonly Arrived[]): Promise<void> => {
+    leave();
+    try {
+      const last = await takeIn(way, chosen, id);
+      if (last) void navigate(`/projects/${last}/${stationAfter(way, chosen)}`);
+    } catch (e) {
+      setProblems([(e as Error).message]);
+    }
   };
-  const count = arrivals.reduce((n, a) => n + a.found.length, 0);
 
   return (
     <Context.Provider value={{ open: (f) => void open(f), pick: () => picker.current?.click(), takeText }}>
@@ -162,80 +158,15 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
           </Button>
         </Modal.Body>
       </Modal>
-      <Modal
-        show={!reading && (arrivals.length > 0 || problems.length > 0)}
-        centered
-        animation={false}
-        onHide={() => {
-          setArrivals([]);
-          setProblems([]);
-        }}
-        aria-labelledby="arrival-title"
-      >
-        <Modal.Header closeButton>
-          <Modal.Title as="h2" id="arrival-title" className="fs-6">
-            {arrivals.length ? 'What was recognised' : 'This could not be read'}
-          </Modal.Title>
-        </Modal.Header>
-        <Modal.Body>
-          {arrivals.map((a, i) =>
-            a.found.map((f) => (
-              <p key={`${i}${f.name}`} className="mb-2">
-                <b>{a.fileName}</b>
-                {a.found.length > 1 ? ` (${f.name})` : ''}: {f.sentence}
-              </p>
-            )),
-          )}
-          {problems.map((p, i) => (
-            <p key={i} className="mb-2 off" role="alert">
-              {p}
-            </p>
-          ))}
-          {problems.length > 0 && <p className="soft mb-0">Nothing was changed.</p>}
-        </Modal.Body>
-        <Modal.Footer>
-          <Button
-            variant="outline-secondary"
-            onClick={() => {
-              setArrivals([]);
-              setProblems([]);
-            }}
-          >
-            {arrivals.length ? 'Leave it' : 'Close'}
-          </Button>
-          {count > 0 && inPowder && (
-            <Button
-              autoFocus
-              onClick={() => {
-                setProblems([]);
-                void takePatterns(here);
-              }}
-            >
-              Add to this project
-            </Button>
-          )}
-          {count > 0 && (!inPowder || powder) && (
-            <Button
-              variant={inPowder ? 'outline-primary' : 'primary'}
-              autoFocus={!inPowder}
-              onClick={() => {
-                setProblems([]);
-                void takeIn();
-              }}
-            >
-              {inPowder
-                ? 'As a new project'
-                : powder
-                  ? count > 1
-                    ? 'Take them in together'
-                    : 'Take it in'
-                  : count > 1
-                    ? `Take in as ${count} projects`
-                    : 'Take it in'}
-            </Button>
-          )}
-        </Modal.Footer>
-      </Modal>
+      {!reading && (arrived.length > 0 || problems.length > 0) && (
+        <Arrivals
+          arrived={arrived}
+          problems={problems}
+          here={here}
+          onLeave={leave}
+          onTake={(way, chosen) => void take(way, chosen)}
+        />
+      )}
     </Context.Provider>
   );
 }

@@ -4,10 +4,12 @@ import { useLiveQuery } from 'dexie-react-hooks';
 import { useState, type ReactNode } from 'react';
 import { Button, Modal } from 'react-bootstrap';
 import { Link } from 'react-router';
-import { db } from '../store/db.ts';
+import { db, type Project } from '../store/db.ts';
 import { deleteProject, saveFile } from '../store/projects.ts';
 import { exportProject } from '../store/project-file.ts';
 import { useDrop } from './DropEverywhere.tsx';
+import { firstStation, type ProjectNeeds } from './stations.ts';
+import { usePortrait } from './use-portrait.ts';
 
 const DEMOS = [
   { file: 'aobae', name: 'Aobae', text: 'Pale blue plate, Mo Kα, a hydrogen-bond network with a water' },
@@ -59,16 +61,12 @@ const POWDERS = [
   },
 ];
 
+/** Structures without data of their own. */
+const STRUCTURES: readonly { file: string; name: string; text: string }[] = [];
+
 export function Home(): ReactNode {
   const projects = useLiveQuery(() => db.projects.orderBy('updated').reverse().toArray());
-  const powders = useLiveQuery(async () => new Set((await db.powder.toArray()).map((r) => r.projectId)));
-  const { pick, takeText } = useDrop();
-  const [doomed, setDoomed] = useState<{ id: string; name: string } | undefined>();
-  const openDemo = async (file: string): Promise<void> =>
-    takeText(await (await fetch(`/demo/${file}.cif`)).text(), `${file}.cif`);
-  const openPowder = async (files: readonly string[]): Promise<void> => {
-    for (const f of files) await takeText(await (await fetch(`/demo/${f}`)).text(), f);
-  };
+  const { pick } = useDrop();
   return (
     <div className="home">
       <main>
@@ -81,80 +79,167 @@ export function Home(): ReactNode {
         </p>
         <div className="drop-here">
           <p className="mb-2 fs-6">
-            Drop a CIF, a reflection list, powder patterns or a project file anywhere on this page, or paste its text.
+            Drop a CIF, an XYZ file, a reflection list, powder patterns or a project file anywhere on this page, or
+            paste its text.
           </p>
           <Button onClick={pick}>Choose files</Button>
         </div>
-        <h2 className="fs-6">From the Kurobane Kiln archive (made-up samples)</h2>
-        <div className="demos">
-          {DEMOS.map((d) => (
-            <button key={d.file} onClick={() => void openDemo(d.file)}>
-              <b>{d.name}</b>
-              <span className="soft">{d.text}</span>
-            </button>
-          ))}
-        </div>
-        <h2 className="fs-6">Powders of the kiln (made up too)</h2>
-        <div className="demos">
-          {POWDERS.map((d) => (
-            <button key={d.name} onClick={() => void openPowder(d.files)}>
-              <b>{d.name}</b>
-              <span className="soft">{d.text}</span>
-            </button>
-          ))}
-        </div>
-        <h2 className="fs-6">Projects</h2>
-        {projects?.length === 0 && (
-          <p className="soft">
-            None yet. A dropped file or a sample becomes the first one; everything stays in this browser.
-          </p>
-        )}
-        <ul className="projects">
-          {projects?.map((p) => (
-            <li key={p.id}>
-              <Link
-                className="name"
-                to={`/projects/${p.id}/${powders?.has(p.id) ? 'fit' : p.head ? 'refine' : 'intake'}`}
-              >
-                {p.name}
-              </Link>
-              <span className="soft flex-grow-1">
-                {powders?.has(p.id) ? 'powder' : p.group ? p.group.symbol : 'symmetry not decided'} ·{' '}
-                {new Date(p.updated).toLocaleString()}
-              </span>
-              <button
-                className="word"
-                onClick={() => void exportProject(p.id).then((b) => saveFile(b, `${p.name}.nagare`, 'application/zip'))}
-              >
-                Export
-              </button>
-              <button className="word off" onClick={() => setDoomed(p)}>
-                Delete
-              </button>
-            </li>
-          ))}
-        </ul>
+        {projects && <Projects list={projects} />}
+        {projects && <Samples open={projects.length === 0} />}
       </main>
-      <Modal show={!!doomed} centered animation={false} onHide={() => setDoomed(undefined)}>
-        <Modal.Body>
-          Delete “{doomed?.name}” with its data and its whole course from this browser? This cannot be undone; export it
-          first to keep a copy.
-        </Modal.Body>
-        <Modal.Footer>
-          <Button variant="outline-secondary" onClick={() => setDoomed(undefined)}>
-            Keep it
-          </Button>
-          <Button
-            variant="danger"
-            onClick={() => {
-              void deleteProject(doomed!.id);
-              setDoomed(undefined);
-            }}
-          >
-            Delete
-          </Button>
-        </Modal.Footer>
-      </Modal>
+    </div>
+  );
+}
+
+/** One's own projects, the latest first. */
+function Projects({ list }: { list: readonly Project[] }): ReactNode {
+  const needs = useLiveQuery(needsOfAll) ?? new Map<string, ProjectNeeds>();
+  const [doomed, setDoomed] = useState<Project | undefined>();
+  return (
+    <section aria-label="Projects">
+      <h2 className="fs-6">Projects</h2>
+      {list.length === 0 && (
+        <p className="soft">
+          None yet. A dropped file or a sample becomes the first one; everything stays in this browser.
+        </p>
+      )}
+      <ul className="projects">
+        {list.map((p) => (
+          <ProjectRow key={p.id} project={p} needs={needs.get(p.id) ?? NO_NEEDS} onDelete={() => setDoomed(p)} />
+        ))}
+      </ul>
+      {doomed && <DeleteQuestion project={doomed} onEnd={() => setDoomed(undefined)} />}
+    </section>
+  );
+}
+
+const NO_NEEDS: ProjectNeeds = { patterns: false, reflections: false, structure: false };
+
+/** What each project holds. */
+async function needsOfAll(): Promise<Map<string, ProjectNeeds>> {
+  const [projects, powders, data] = await Promise.all([
+    db.projects.toArray(),
+    db.powder.toCollection().primaryKeys(),
+    db.data.toCollection().primaryKeys(),
+  ]);
+  return new Map(
+    projects.map((p) => [
+      p.id,
+      { patterns: powders.includes(p.id), reflections: data.includes(p.id), structure: p.head !== undefined },
+    ]),
+  );
+}
+
+const kindOf = (p: Project, needs: ProjectNeeds): string => {
+  if (needs.patterns) return 'powder';
+  return `${p.group ? p.group.symbol : 'symmetry not decided'}${needs.structure && !needs.reflections ? ', structure alone' : ''}`;
+};
+
+function ProjectRow({
+  project: p,
+  needs,
+  onDelete,
+}: {
+  project: Project;
+  needs: ProjectNeeds;
+  onDelete(): void;
+}): ReactNode {
+  const picture = usePortrait(p);
+  const to = `/projects/${p.id}/${firstStation(needs)}`;
+  return (
+    <li>
+      <Link to={to} className="portrait" tabIndex={-1} aria-hidden="true">
+        {picture && <img src={`data:image/svg+xml;utf8,${encodeURIComponent(picture)}`} alt="" />}
+      </Link>
+      <div className="about">
+        <Link className="name" to={to}>
+          {p.name}
+        </Link>
+        <span className="soft">{kindOf(p, needs)}</span>
+        <span className="soft">{new Date(p.updated).toLocaleString()}</span>
+      </div>
+      <div className="acts">
+        <button
+          className="word"
+          onClick={() => void exportProject(p.id).then((b) => saveFile(b, `${p.name}.nagare`, 'application/zip'))}
+        >
+          Export
+        </button>
+        <button className="word off" onClick={onDelete}>
+          Delete
+        </button>
+      </div>
+    </li>
+  );
+}
+
+function DeleteQuestion({ project, onEnd }: { project: Project; onEnd(): void }): ReactNode {
+  return (
+    <Modal show centered animation={false} onHide={onEnd}>
+      <Modal.Body>
+        Delete “{project.name}” with its data and its whole course from this browser? This cannot be undone; export it
+        first to keep a copy.
+      </Modal.Body>
+      <Modal.Footer>
+        <Button variant="outline-secondary" onClick={onEnd}>
+          Keep it
+        </Button>
+        <Button
+          variant="danger"
+          onClick={() => {
+            void deleteProject(project.id);
+            onEnd();
+          }}
+        >
+          Delete
+        </Button>
+      </Modal.Footer>
+    </Modal>
+  );
+}
+
+interface Sample {
+  readonly name: string;
+  readonly text: string;
+  readonly files: readonly string[];
+}
+
+/** The made-up sets, grouped by what they teach; open where there is nothing else yet. */
+function Samples({ open }: { open: boolean }): ReactNode {
+  const groups: readonly (readonly [string, readonly Sample[]])[] = [
+    ['Single crystals: solve, refine, vet', DEMOS.map((d) => ({ ...d, files: [`${d.file}.cif`] }))],
+    ['Powders: identify, fit, follow', POWDERS],
+    ['Structures: look and measure', STRUCTURES.map((d) => ({ ...d, files: [d.file] }))],
+  ];
+  return (
+    <details className="samples" open={open}>
+      <summary>Samples from the Kurobane Kiln archive (made up)</summary>
+      {groups.map(
+        ([title, list]) =>
+          list.length > 0 && (
+            <section key={title} aria-label={title}>
+              <h2 className="fs-6">{title}</h2>
+              <SampleButtons list={list} />
+            </section>
+          ),
+      )}
+    </details>
+  );
+}
+
+function SampleButtons({ list }: { list: readonly Sample[] }): ReactNode {
+  const { takeText } = useDrop();
+  const openSample = async (files: readonly string[]): Promise<void> => {
+    for (const f of files) await takeText(await (await fetch(`/demo/${f}`)).text(), f);
+  };
+  return (
+    <div className="demos">
+      {list.map((d) => (
+        <button key={d.name} onClick={() => void openSample(d.files)}>
+          <b>{d.name}</b>
+          <span className="soft">{d.text}</span>
+        </button>
+      ))}
     </div>
   );
 }

@@ -289,8 +289,11 @@ function Frame({ station }: { station: StationId }): ReactNode {
           <ul className="stations">
             {STATIONS.filter(
               (s) =>
-                stationsShown(powder, hasData || marks.some((m) => m.type !== 'fit')).includes(s.id) ||
-                s.id === station,
+                stationsShown({
+                  patterns: powder,
+                  reflections: hasData,
+                  structure: marks.some((m) => m.type !== 'fit'),
+                }).includes(s.id) || s.id === station,
             ).map((s) => (
               <li key={s.id}>
                 <NavLink to={`/projects/${project.id}/${s.id}`} title={`${s.name}: ${states[s.id]}`}>

@@ -1,6 +1,11 @@
 /** What is selected and what that selection measures at once, with its s.u. */
 import { useMemo, type ReactNode } from 'react';
+import { Dropdown } from 'react-bootstrap';
 import { siteOf } from '@nagare/core/crystal/atom-ref';
+import { withBonding } from '@nagare/core/crystal/bonding';
+import { bonded } from '@nagare/core/geometry/bonding-proposal';
+import { SELECTION_STEPS, stepSelection, type SelectionStep } from '../stations/relate/drawing.ts';
+import { pinOf } from '../stations/relate/pins.ts';
 import { useProject } from '../store/use-project.tsx';
 import { atomName, MOST_IN_PLANE, selectionMeasure } from './selection-measure.ts';
 
@@ -31,6 +36,8 @@ export function SelectionLine(): ReactNode {
         {text.value}
       </span>
       <span className="flex-grow-1" />
+      <MoreAtoms />
+      <PinButton />
       {text.value && (
         <button
           className="word"
@@ -43,5 +50,47 @@ export function SelectionLine(): ReactNode {
         Clear
       </button>
     </div>
+  );
+}
+
+/** Keeps the measure of the selection in the scene and in the tables. */
+function PinButton(): ReactNode {
+  const { head, selection, looks, setLooks } = useProject('head', 'selection', 'looks', 'setLooks');
+  const s = head?.structure;
+  const atoms = s ? selection.filter((a) => siteOf(s, a)) : [];
+  if (!s || head.fit || atoms.length < 2 || atoms.length > MOST_IN_PLANE) return null;
+  return (
+    <button
+      className="word"
+      title="Keeps this measure in the scene, in Relate and in the CIF"
+      onClick={() => setLooks('pin', { pins: [...looks.pins, pinOf(s, atoms)!] })}
+    >
+      Pin
+    </button>
+  );
+}
+
+/** Selects further atoms from those that are selected. */
+function MoreAtoms(): ReactNode {
+  const { head, selection, select, looks, viewer } = useProject('head', 'selection', 'select', 'looks', 'viewer');
+  const plain = head?.structure;
+  if (!plain || !viewer) return null;
+  const take = (step: SelectionStep): void => {
+    const s = bonded(withBonding(plain, looks.bonding));
+    select(stepSelection(s, viewer.drawn(), selection, step));
+  };
+  return (
+    <Dropdown align="end">
+      <Dropdown.Toggle as="button" className="word">
+        Select more
+      </Dropdown.Toggle>
+      <Dropdown.Menu>
+        {SELECTION_STEPS.map(([step, words]) => (
+          <Dropdown.Item key={step} as="button" onClick={() => take(step)}>
+            {words}
+          </Dropdown.Item>
+        ))}
+      </Dropdown.Menu>
+    </Dropdown>
   );
 }

@@ -4,7 +4,6 @@ import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { z } from 'zod';
 import { remember, remembered } from '../store/remembered.ts';
 
-/** A piece of the desk: title, one sentence of state, the main action. With `fold` its body opens and closes, and the browser remembers. */
 /** A row of a table that is taken with a click or Enter. */
 export function PickRow({
   chosen,
@@ -29,21 +28,26 @@ export function PickRow({
   );
 }
 
+/** A piece of the desk: title, one sentence of state, the main action. With `fold` its body opens and closes (`shut` at first), and the browser remembers. */
 export function Sheet({
   title,
   state,
   action,
   fold,
+  shut,
   children,
 }: {
   title: string;
   state?: ReactNode;
   action?: ReactNode;
   fold?: boolean;
+  shut?: boolean;
   children?: ReactNode;
 }): ReactNode {
   const key = `fold:${title}`;
-  const [open, setOpen] = useState(() => !fold || remembered(key, z.enum(['shut', 'open']), 'open') !== 'shut');
+  const [open, setOpen] = useState(
+    () => !fold || remembered(key, z.enum(['shut', 'open']), shut ? 'shut' : 'open') !== 'shut',
+  );
   const flip = (): void => {
     remember(key, open ? 'shut' : 'open');
     setOpen(!open);

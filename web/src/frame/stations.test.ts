@@ -1,5 +1,13 @@
 import { describe, expect, it } from 'vitest';
-import { STATIONS, stationsShown, stopStates, type HowFar, type StationId, type StopState } from './stations.ts';
+import {
+  firstStation,
+  STATIONS,
+  stationsShown,
+  stopStates,
+  type HowFar,
+  type StationId,
+  type StopState,
+} from './stations.ts';
 
 const NOTHING: HowFar = {
   project: { id: 'p', name: 'Test', created: 1, updated: 1, experiment: { kept: {} } },
@@ -21,10 +29,22 @@ const cell = { a: 5, b: 6, c: 7, alpha: 90, beta: 90, gamma: 90 };
 const known = { ...NOTHING.project, cell, group: {}, experiment: { wavelength: 0.71, kept: {} } };
 
 describe('the line of stations', () => {
-  it('shows a crystal what it needs, and a powder what it needs', () => {
-    expect(stationsShown(false, true)).not.toContain('fit');
-    expect(stationsShown(true, false)).toEqual(['intake', 'fit', 'symmetry', 'vet', 'publish']);
-    expect(stationsShown(true, true)).toEqual(STATIONS.map((s) => s.id));
+  const needs = (patterns: boolean, reflections: boolean, structure: boolean) => ({ patterns, reflections, structure });
+
+  it('shows what a project needs', () => {
+    expect(stationsShown(needs(false, true, true))).not.toContain('fit');
+    expect(stationsShown(needs(false, false, false))).toContain('intake');
+    expect(stationsShown(needs(false, false, true))).toEqual(['relate', 'symmetry', 'vet', 'publish']);
+    expect(stationsShown(needs(true, false, false))).toEqual(['intake', 'fit', 'symmetry', 'vet', 'publish']);
+    expect(stationsShown(needs(true, true, true))).toEqual(STATIONS.map((s) => s.id));
+  });
+
+  it('opens a project where its work is', () => {
+    expect(firstStation(needs(false, false, false))).toBe('intake');
+    expect(firstStation(needs(false, true, false))).toBe('intake');
+    expect(firstStation(needs(false, true, true))).toBe('refine');
+    expect(firstStation(needs(false, false, true))).toBe('relate');
+    expect(firstStation(needs(true, false, true))).toBe('fit');
   });
 
   it('is empty for an empty project', () => {

@@ -15,17 +15,31 @@ export const STATIONS = [
   { id: 'publish', name: 'Publish' },
 ] as const;
 export type StationId = (typeof STATIONS)[number]['id'];
+/** What decides which stations a project needs. */
+export interface ProjectNeeds {
+  readonly patterns: boolean;
+  readonly reflections: boolean;
+  /** A model that is not a powder fit. */
+  readonly structure: boolean;
+}
+
 /** The stations a project needs; the others are reached through the finder. */
-export const stationsShown = (powder: boolean, single: boolean): readonly StationId[] =>
-  powder
-    ? [
-        ...(single ? (['intake', 'solve', 'refine', 'fit'] as const) : (['intake', 'fit'] as const)),
-        ...(single ? (['relate'] as const) : []),
-        'symmetry',
-        'vet',
-        'publish',
-      ]
-    : ['intake', 'solve', 'refine', 'relate', 'symmetry', 'vet', 'publish'];
+export function stationsShown({ patterns, reflections, structure }: ProjectNeeds): readonly StationId[] {
+  const after = ['symmetry', 'vet', 'publish'] as const;
+  if (patterns)
+    return structure || reflections
+      ? ['intake', 'solve', 'refine', 'fit', 'relate', ...after]
+      : ['intake', 'fit', ...after];
+  if (structure && !reflections) return ['relate', ...after];
+  return ['intake', 'solve', 'refine', 'relate', ...after];
+}
+
+/** Where a project is opened. */
+export function firstStation({ patterns, reflections, structure }: ProjectNeeds): StationId {
+  if (patterns) return 'fit';
+  if (!structure) return 'intake';
+  return reflections ? 'refine' : 'relate';
+}
 export type StopState = 'empty' | 'in flow' | 'settled' | 'needs a look';
 
 /** What the states are read from. */

@@ -4,22 +4,24 @@ import type { MapKind } from '@nagare/core/maps/residual';
 import type { ViewState } from '../store/view-state.ts';
 import { useProject } from '../store/use-project.tsx';
 import { NumberField } from '../frame/parts.tsx';
+import { LOOKS } from './looks-words.ts';
+import type { Reaching } from './use-hands.ts';
 
 const EXTENTS: readonly (readonly [ViewState['extent'], string])[] = [
   ['unique', 'Unique part'],
   ['molecules', 'Whole molecules'],
+  ['motif', 'One motif'],
   ['packed cell', 'Molecules of the cell'],
   ['cell', 'Exactly one cell'],
   ['closed cell', 'Cell closed at its faces'],
   ['block', 'Block of cells'],
   ['sphere', 'Sphere around the selection'],
+  ['net', 'What the selection hangs in'],
   ['slab', 'Slab between planes'],
 ];
-const LOOKS: readonly (readonly [ViewState['look'], string])[] = [
-  ['ellipsoids', 'Ellipsoids'],
-  ['balls', 'Balls and sticks'],
-  ['sticks', 'Sticks'],
-  ['space-filling', 'Space-filling'],
+const REACHES: readonly (readonly [Reaching, string, string])[] = [
+  ['box', 'Box', 'Drag a box around atoms (or hold Alt)'],
+  ['lasso', 'Lasso', 'Draw a line around atoms'],
 ];
 const MAP_NAMES: Readonly<Record<MapKind, string>> = {
   difference: 'Residual density',
@@ -28,8 +30,8 @@ const MAP_NAMES: Readonly<Record<MapKind, string>> = {
 };
 
 export interface SceneToolsProps {
-  readonly boxMode: boolean;
-  setBoxMode(on: boolean): void;
+  readonly reach: Reaching | undefined;
+  setReach(mode: Reaching | undefined): void;
   readonly aroundSelection: boolean;
   setAroundSelection(on: boolean): void;
   along(axis: 0 | 1 | 2): void;
@@ -56,14 +58,17 @@ export function SceneTools(props: SceneToolsProps): ReactNode {
         <button className="word" title="Fit to the pane (key f)" onClick={() => props.fit()}>
           Fit
         </button>
-        <button
-          className="word"
-          aria-pressed={props.boxMode}
-          title="Drag a box around atoms (or hold Alt)"
-          onClick={() => props.setBoxMode(!props.boxMode)}
-        >
-          Box
-        </button>
+        {REACHES.map(([mode, name, hint]) => (
+          <button
+            key={mode}
+            className="word"
+            aria-pressed={props.reach === mode}
+            title={hint}
+            onClick={() => props.setReach(props.reach === mode ? undefined : mode)}
+          >
+            {name}
+          </button>
+        ))}
       </div>
       <DensityTools aroundSelection={props.aroundSelection} setAroundSelection={props.setAroundSelection} />
       <div>
@@ -90,7 +95,7 @@ function ExtentTools(): ReactNode {
   const choose = (extent: ViewState['extent']): void => {
     setGrowth([]);
     // The sphere stays where it was put, whatever is selected later.
-    if (extent === 'sphere') setAround(selection);
+    if (extent === 'sphere' || extent === 'net') setAround(selection);
     setView({ extent });
   };
   return (
@@ -144,6 +149,20 @@ function ExtentNumbers({ view, setView }: { view: ViewState; setView(v: Partial<
         min={0.5}
         unit="Å"
         onChange={(radius) => setView({ radius })}
+      />
+    );
+  if (view.extent === 'net')
+    return (
+      <NumberField
+        id="net-radius"
+        label="How far it is followed"
+        value={view.netRadius}
+        digits={1}
+        step={1}
+        min={1}
+        max={80}
+        unit="Å"
+        onChange={(netRadius) => setView({ netRadius })}
       />
     );
   if (view.extent !== 'slab') return null;
@@ -221,7 +240,11 @@ function LookTools(): ReactNode {
       >
         H
       </button>
-      <button className="word" aria-pressed={view.labels} onClick={() => setView({ labels: !view.labels })}>
+      <button
+        className="word"
+        aria-pressed={view.labels !== 'none'}
+        onClick={() => setView({ labels: view.labels === 'none' ? 'label' : 'none' })}
+      >
         Labels
       </button>
       <button className="word" aria-pressed={view.showCell} onClick={() => setView({ showCell: !view.showCell })}>

@@ -15,11 +15,12 @@ import { useLayers, type SceneLayers } from './use-layers.ts';
 import { usePainted, usePainter } from './use-painter.ts';
 
 export default function SceneView({ shown }: { shown: boolean }): ReactNode {
-  const { project, head, preview, view, growth, selection, setProblem } = useProject(
+  const { project, head, preview, view, looks, growth, selection, setProblem } = useProject(
     'project',
     'head',
     'preview',
     'view',
+    'looks',
     'growth',
     'selection',
     'setProblem',
@@ -32,7 +33,16 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
   const present = !!(preview ?? head?.structure);
   const { painter, failed } = usePainter({ host, canvas, overlay }, present);
   const sceneNow = usePainted(painter, overlay, scene.layers, scene.colours.ground);
-  const extent = growth.length ? 'grown' : JSON.stringify([view.extent, view.block, view.radius, view.slab]);
+  const extent = growth.length
+    ? 'grown'
+    : JSON.stringify([
+        view.extent,
+        view.block,
+        view.radius,
+        view.slab,
+        view.netRadius,
+        looks.polyhedra.map((p) => p.centre),
+      ]);
   const camera = useCamera(painter, scene, project.id, extent, selection);
   const hands = useHands(painter, scene, camera);
   if (failed)
@@ -62,11 +72,16 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
       <canvas ref={canvas} data-testid="scene-canvas" />
       <canvas ref={overlay} className="labels" />
       {box && <div className="box-pick" style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
+      {hands.lasso.length > 1 && (
+        <svg className="lasso" aria-hidden="true">
+          <polygon points={hands.lasso.map((p) => `${p.x},${p.y}`).join(' ')} />
+        </svg>
+      )}
       <div className="scene-foot">
         <Counts scene={scene} />
         <SceneTools
-          boxMode={hands.boxMode}
-          setBoxMode={hands.setBoxMode}
+          reach={hands.reach}
+          setReach={hands.setReach}
           aroundSelection={aroundSelection}
           setAroundSelection={setAroundSelection}
           along={camera.along}

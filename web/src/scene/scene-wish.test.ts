@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { operatorOf, originalRef, refKey } from '@nagare/core/crystal/atom-ref';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import type { Structure } from '@nagare/core/crystal/structure';
+import { NO_LOOKS } from '../store/looks.ts';
 import { DEFAULT_VIEW, type ViewState } from '../store/view-state.ts';
 import { extentOf, rulesOf, type Shown } from './scene-wish.ts';
 
@@ -22,6 +23,7 @@ const shown = (view: Partial<ViewState> = {}, more: Partial<Shown> = {}): Shown 
   growth: [],
   around: [],
   hidden: [],
+  looks: NO_LOOKS,
   ...more,
 });
 
@@ -77,8 +79,8 @@ describe('the extent that is meant', () => {
 
 describe('how it is styled', () => {
   it('has the look for everything first, so that later rules win', () => {
-    const rules = rulesOf(shown({ look: 'balls', probability: 0.7 }));
-    expect(rules[0]).toEqual({ which: { kind: 'all' }, style: { look: 'balls', probability: 0.7 } });
+    const rules = rulesOf(shown({ look: 'balls', probability: 0.7, size: 1 }));
+    expect(rules[0]).toEqual({ which: { kind: 'all' }, style: { look: 'balls', probability: 0.7, size: 1 } });
     expect(rules).toHaveLength(2);
   });
 

@@ -4,10 +4,19 @@ import type { AtomRef } from '@nagare/core/crystal/atom-ref';
 import { siteOf } from '@nagare/core/crystal/atom-ref';
 import { axisVectors } from '@nagare/core/crystal/cell';
 import type { Structure } from '@nagare/core/crystal/structure';
-import { bestRotation, extentPoints, fitCamera, lookAlong, panCamera, type Margins } from '@nagare/core/draw/camera';
+import {
+  bestRotation,
+  betweenRotations,
+  extentPoints,
+  fitCamera,
+  lookAlong,
+  panCamera,
+  type Margins,
+} from '@nagare/core/draw/camera';
 import type { Layer } from '@nagare/core/draw/scene';
 import { cartesianOf } from '@nagare/core/geometry/measure';
 import { subtract, type Vec3, toVec3 } from '@nagare/core/math/matrix3';
+import { useProject } from '../store/use-project.tsx';
 import type { ScenePainter } from './painter.ts';
 import type { SceneLayers } from './use-layers.ts';
 
@@ -57,11 +66,54 @@ export function useCamera(
     },
     [painter, structure, fit],
   );
+  useViewer(painter, scene, fit);
   useFirstLook(painter, scene, projectId, fit);
   useFitWhenMoved(scene, extent, fit);
   useBringIntoView(painter, structure, selection);
   return { fit, along };
 }
+
+/** ms that a turn to another view takes. */
+const TURNING = 320;
+
+/** Lends the camera to the stations. */
+function useViewer(painter: ScenePainter | undefined, { atoms }: SceneLayers, fit: () => void): void {
+  const { setViewer } = useProject('setViewer');
+  const latest = useRef(atoms);
+  useEffect(() => {
+    latest.current = atoms;
+  });
+  useEffect(() => {
+    if (!painter) return;
+    let frame = 0;
+    setViewer({
+      camera: () => painter.camera,
+      drawn: () => latest.current,
+      look: ({ rotation, target, scale }) => {
+        cancelAnimationFrame(frame);
+        const from = painter.camera;
+        const began = performance.now();
+        const still = matchMedia('(prefers-reduced-motion: reduce)').matches;
+        const step = (): void => {
+          const share = still ? 1 : Math.min(1, (performance.now() - began) / TURNING);
+          const eased = share * share * (3 - 2 * share);
+          painter.lookFrom({ ...painter.camera, rotation: betweenRotations(from.rotation, rotation, eased) });
+          if (share < 1) frame = requestAnimationFrame(step);
+          else if (target && scale) painter.lookFrom({ rotation, target, scale });
+          else fit();
+        };
+        step();
+      },
+    });
+    return () => {
+      cancelAnimationFrame(frame);
+      setViewer(undefined);
+    };
+  }, [painter, fit, setViewer]);
+}
+
+/** Pixels: a pane narrower than this is not laid out yet. */
+const LAID_OUT = 120;
 
 /** First sight of a project on a canvas: the flattest side towards the viewer. */
 function useFirstLook(
@@ -71,14 +123,26 @@ function useFirstLook(
   fit: () => void,
 ): void {
   const seen = useRef<{ painter: ScenePainter; project: string } | undefined>(undefined);
+  const { firstRotation } = useProject('firstRotation');
   useEffect(() => {
     if (!painter || !atoms.length) return;
     if (seen.current?.painter === painter && seen.current.project === projectId) return;
     seen.current = { painter, project: projectId };
-    painter.lookFrom({ ...painter.camera, rotation: bestRotation(atoms.map((a) => a.position)) });
-    // The pane has its size only after the first layout.
-    requestAnimationFrame(fit);
-  }, [painter, atoms, projectId, fit]);
+    const rotation = firstRotation ?? bestRotation(atoms.map((a) => a.position));
+    painter.lookFrom({ ...painter.camera, rotation });
+    // The pane has its size only after the first layout; behind another one it has none for long.
+    let frame = 0,
+      tries = 0;
+    const whenSized = (): void => {
+      if (painter.size.width > LAID_OUT || ++tries > 120) fit();
+      else frame = requestAnimationFrame(whenSized);
+    };
+    frame = requestAnimationFrame(whenSized);
+    return () => {
+      if (painter.size.width <= LAID_OUT) seen.current = undefined;
+      cancelAnimationFrame(frame);
+    };
+  }, [painter, atoms, projectId, firstRotation, fit]);
 }
 
 /** Å by which the middle of the drawing may move before it is fitted again. */

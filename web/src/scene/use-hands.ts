@@ -18,13 +18,31 @@ export interface Box {
   readonly h: number;
 }
 
+export interface Point {
+  readonly x: number;
+  readonly y: number;
+}
+
+/** How several atoms are selected at once. */
+export type Reaching = 'box' | 'lasso';
+
+/** Whether a point lies inside a closed line (even–odd rule). */
+export function isInside({ x, y }: Point, line: readonly Point[]): boolean {
+  let inside = false;
+  line.forEach((p, i) => {
+    const q = line[(i + 1) % line.length]!;
+    if (p.y > y !== q.y > y && x < p.x + ((y - p.y) / (q.y - p.y)) * (q.x - p.x)) inside = !inside;
+  });
+  return inside;
+}
+
 interface Grip {
   x: number;
   y: number;
   readonly startX: number;
   readonly startY: number;
   moved: boolean;
-  readonly mode: 'orbit' | 'pan' | 'box' | 'ghost';
+  readonly mode: 'orbit' | 'pan' | 'box' | 'lasso' | 'ghost';
 }
 
 /** Radians a pixel. */
@@ -51,8 +69,10 @@ function draggedGhost(painter: ScenePainter, g: Ghost, dx: number, dy: number, t
 
 export interface Hands {
   readonly box: Box | undefined;
-  readonly boxMode: boolean;
-  setBoxMode(on: boolean): void;
+  /** The line drawn around atoms, pixels. */
+  readonly lasso: readonly Point[];
+  readonly reach: Reaching | undefined;
+  setReach(mode: Reaching | undefined): void;
   onKeyDown(e: KeyboardEvent): void;
   onPointerDown(e: PointerEvent<HTMLElement>): void;
   onPointerMove(e: PointerEvent<HTMLElement>): void;
@@ -74,7 +94,8 @@ export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, 
     'setElements',
   );
   const [box, setBox] = useState<Box | undefined>();
-  const [boxMode, setBoxMode] = useState(false);
+  const [lasso, setLasso] = useState<readonly Point[]>([]);
+  const [reach, setReach] = useState<Reaching | undefined>();
   const grip = useRef<Grip | undefined>(undefined);
   const { atoms, structure } = scene;
 
@@ -152,8 +173,9 @@ export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, 
 
   return {
     box,
-    boxMode,
-    setBoxMode,
+    lasso,
+    reach,
+    setReach,
     onKeyDown(e) {
       const tag = (e.target as HTMLElement).tagName;
       if (e.ctrlKey || e.metaKey || tag === 'INPUT' || tag === 'SELECT') return;
@@ -175,8 +197,8 @@ export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, 
       const mode =
         ghost?.movable && painter?.pick(x, y, 'ghost')
           ? 'ghost'
-          : boxMode || e.altKey
-            ? 'box'
+          : reach || e.altKey
+            ? (reach ?? 'box')
             : e.button === 1 || e.button === 2 || e.shiftKey
               ? 'pan'
               : 'orbit';
@@ -197,6 +219,7 @@ export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, 
           w: Math.abs(x - g.startX),
           h: Math.abs(y - g.startY),
         });
+      else if (g.mode === 'lasso') setLasso((line) => [...line, { x, y }]);
       else if (g.mode === 'ghost') drag(dx, dy, ghost?.movable === 'turn' || e.shiftKey);
       else if (g.mode === 'pan') painter.lookFrom(panCamera(painter.camera, dx, dy));
       else painter.lookFrom(turnCamera(painter.camera, { up: dx * TURN_SPEED, right: dy * TURN_SPEED }));
@@ -212,14 +235,16 @@ export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, 
         click(x, y, e.shiftKey || e.ctrlKey);
         return;
       }
-      if (g.mode !== 'box' || !box) return;
-      const inside = atoms.filter((a) => {
-        const p = painter.project(a.position);
-        return p.x > box.x && p.x < box.x + box.w && p.y > box.y && p.y < box.y + box.h;
-      });
-      select(inside.map((a) => a.ref));
+      if (g.mode !== 'box' && g.mode !== 'lasso') return;
+      const within = (p: Point): boolean =>
+        g.mode === 'lasso'
+          ? isInside(p, lasso)
+          : !!box && p.x > box.x && p.x < box.x + box.w && p.y > box.y && p.y < box.y + box.h;
+      const inside = atoms.filter((a) => within(painter.project(a.position))).map((a) => a.ref);
+      select(e.shiftKey || e.ctrlKey ? [...selection, ...inside] : inside);
       setBox(undefined);
-      setBoxMode(false);
+      setLasso([]);
+      setReach(undefined);
     },
     onWheel(e) {
       if (painter) painter.lookFrom(zoomCamera(painter.camera, Math.exp(-e.deltaY * 0.0012)));

@@ -12,6 +12,7 @@ import {
   selectionLayers,
   type GhostAtoms,
 } from '@nagare/core/draw/extra-layers';
+import { measureLayers } from '@nagare/core/draw/measure-layers';
 import { itemsOf, type AtomPrimitive, type Layer } from '@nagare/core/draw/scene';
 import { orthogonalization } from '@nagare/core/crystal/cell';
 import type { Surface } from '@nagare/core/maps/isosurface';
@@ -20,6 +21,7 @@ import { sameAxes } from '@nagare/core/model/compare';
 import { cartesian } from '@nagare/core/crystal/structure';
 import { run } from '../engine/engine.ts';
 import { useMark, useProject } from '../store/use-project.tsx';
+import { readPin, shortReading } from '../stations/relate/pins.ts';
 import { useSceneColours } from './scene-colours.ts';
 import { sceneWish } from './scene-wish.ts';
 import { useShownMap } from './use-map.ts';
@@ -144,6 +146,18 @@ function useMaxima(s: Structure | undefined, colours: SceneColours): readonly La
   }, [s, all, level, peaks, colours]);
 }
 
+/** Pinned measures with their values, and discs. */
+function useMeasures(s: Structure | undefined, colours: SceneColours): readonly Layer[] {
+  const { preview, looks, discs, result } = useProject('preview', 'looks', 'discs', 'result');
+  const { pins } = looks;
+  const covariance = result?.covariance;
+  return useMemo(() => {
+    if (!s || preview || (!pins.length && !discs.length)) return NOTHING;
+    const drawn = pins.map((pin) => ({ things: pin.things, text: shortReading(readPin(s, pin, covariance)) }));
+    return measureLayers(s, drawn, discs, colours);
+  }, [s, preview, pins, discs, covariance, colours]);
+}
+
 export interface SceneLayers {
   /** The structure the layers are of. */
   readonly structure: Structure | undefined;
@@ -167,11 +181,13 @@ function useWhileShown<T>(value: T, shown: boolean): T {
  * `shown`) the model stays as it was last seen, and nothing is built.
  */
 export function useLayers(aroundSelection: boolean, shown: boolean): SceneLayers {
-  const { head, preview, view, growth, around, hidden, selection, elements } = useProject(
+  const { head, preview, view, looks, growth, beside, around, hidden, selection, elements } = useProject(
     'head',
     'preview',
     'view',
+    'looks',
     'growth',
+    'beside',
     'around',
     'hidden',
     'selection',
@@ -182,8 +198,8 @@ export function useLayers(aroundSelection: boolean, shown: boolean): SceneLayers
   // A candidate that is only looked at is drawn as it is, not as the model was grown.
   const grown = preview ? undefined : growth;
   const wish = useMemo(
-    () => wanted && sceneWish(wanted, { view, growth: grown ?? [], around, hidden }, colours),
-    [wanted, view, grown, around, hidden, colours],
+    () => wanted && sceneWish(wanted, { view, looks, growth: grown ?? [], around, hidden, beside }, colours),
+    [wanted, view, looks, grown, around, hidden, beside, colours],
   );
   const { built, problem } = useModelLayers(wanted, wish);
   const structure = built?.structure;
@@ -210,10 +226,11 @@ export function useLayers(aroundSelection: boolean, shown: boolean): SceneLayers
         : NOTHING,
     [structure, elements, colours],
   );
+  const measures = useMeasures(structure, colours);
   const maxima = useMaxima(structure, colours);
   const layers = useMemo(
-    () => [...model, ...chosen, ...ghosts, ...symmetry, ...maxima, ...(density ? [density] : [])],
-    [model, chosen, ghosts, symmetry, maxima, density],
+    () => [...model, ...chosen, ...measures, ...ghosts, ...symmetry, ...maxima, ...(density ? [density] : [])],
+    [model, chosen, measures, ghosts, symmetry, maxima, density],
   );
   const copies = useMemo(
     () => atoms.filter((a) => a.ref.operator !== 0 || a.ref.shift.some((x) => x !== 0)).length,

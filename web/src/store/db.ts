@@ -17,6 +17,7 @@ import type { Peak } from '@nagare/core/powder/peaks';
 import type { SeriesStep } from '@nagare/core/powder/series';
 import type { ShelfEntry } from '@nagare/core/shelf/entry';
 import type { MapResult, MergeTaskResult } from '@nagare/core/tasks/registry';
+import type { LooksRow } from './looks.ts';
 import type { Mark, ModelRow } from './marks.ts';
 import { modelsBesideMarks } from './upgrade.ts';
 
@@ -128,6 +129,14 @@ export interface SolveRow {
   message?: string;
 }
 
+/** The small picture of a project on Home; made again when the project stands elsewhere. */
+export interface PictureRow {
+  projectId: string;
+  /** What it was made of. */
+  of: string;
+  svg: string;
+}
+
 export class NagareDatabase extends Dexie {
   projects!: Table<Project, string>;
   data!: Table<DataRow, string>;
@@ -141,6 +150,8 @@ export class NagareDatabase extends Dexie {
   powder!: Table<PowderRow, string>;
   instruments!: Table<Instrument, string>;
   shelf!: Table<ShelfEntry, string>;
+  looks!: Table<LooksRow, string>;
+  pictures!: Table<PictureRow, string>;
 
   constructor(name = 'nagare') {
     super(name);
@@ -155,6 +166,7 @@ export class NagareDatabase extends Dexie {
     this.version(2).stores({ merges: 'key, projectId' });
     this.version(3).stores({ patterns: 'id, projectId', powder: 'projectId', instruments: 'name', shelf: 'id' });
     this.version(4).stores({ models: 'id, projectId' }).upgrade(modelsBesideMarks);
+    this.version(5).stores({ looks: 'projectId', pictures: 'projectId' });
   }
 }
 

@@ -22,7 +22,7 @@ async function partsOf(id: string, from: NagareDatabase): Promise<ProjectParts> 
   const project = await from.projects.get(id);
   if (!project) throw new Error('This project is no longer in the browser.');
   const of = <T>(table: Table<T, string>): Promise<T[]> => table.where('projectId').equals(id).toArray();
-  const [data, intake, marks, models, results, solve, patterns, powder] = await Promise.all([
+  const [data, intake, marks, models, results, solve, patterns, powder, looks] = await Promise.all([
     from.data.get(id),
     from.intake.get(id),
     of(from.marks),
@@ -31,8 +31,9 @@ async function partsOf(id: string, from: NagareDatabase): Promise<ProjectParts> 
     from.solves.get(id),
     from.patterns.where('projectId').equals(id).sortBy('order'),
     from.powder.get(id),
+    from.looks.get(id),
   ]);
-  return { project, marks, models, results, raw: data?.raw, intake, solve, patterns, powder };
+  return { project, marks, models, results, raw: data?.raw, intake, solve, patterns, powder, looks };
 }
 
 /** A project as the bytes of a file. */
@@ -82,10 +83,10 @@ class Renaming {
 export async function storeParts(parts: ProjectParts, into: NagareDatabase): Promise<string> {
   const id = newId();
   const names = new Renaming();
-  const { project, marks, models, results, raw, intake, solve, patterns, powder } = parts;
+  const { project, marks, models, results, raw, intake, solve, patterns, powder, looks } = parts;
   const known = new Set(marks.map((m) => m.id));
   const tables = [into.projects, into.data, into.intake, into.marks, into.models, into.results, into.solves];
-  await into.transaction('rw', [...tables, into.patterns, into.powder], async () => {
+  await into.transaction('rw', [...tables, into.patterns, into.powder, into.looks], async () => {
     const head = project.head !== undefined && known.has(project.head) ? { head: names.of(project.head) } : {};
     const { head: _, ...rest } = project;
     await into.projects.add({ ...rest, ...head, id, updated: Date.now() });
@@ -102,6 +103,7 @@ export async function storeParts(parts: ProjectParts, into: NagareDatabase): Pro
     if (raw) await into.data.add({ projectId: id, raw });
     if (intake) await into.intake.add({ ...intake, projectId: id });
     if (solve) await into.solves.add({ ...solve, projectId: id });
+    if (looks) await into.looks.add({ ...looks, projectId: id });
   });
   return id;
 }

@@ -3,6 +3,7 @@ import { z } from 'zod';
 import type { RawReflections } from '@nagare/core/crystal/reflections';
 import { rawSchema } from '@nagare/core/tasks/schemas';
 import type { IntakeRow, PatternRow, PowderRow, Project, ResultRow, SolveRow } from './db.ts';
+import { looksRowSchema, type LooksRow } from './looks.ts';
 import type { Mark, ModelRow } from './marks.ts';
 import {
   intakeSchema,
@@ -27,6 +28,7 @@ export interface ProjectParts {
   readonly solve: SolveRow | undefined;
   readonly patterns: readonly PatternRow[];
   readonly powder: PowderRow | undefined;
+  readonly looks: LooksRow | undefined;
 }
 
 const headSchema = z.object({ format: z.literal('nagare project'), version: z.number() });
@@ -39,6 +41,7 @@ const common = {
   'solve.json': solveSchema.optional(),
   'patterns.json': z.array(patternRowSchema).default([]),
   'powder.json': powderSchema.optional(),
+  'looks.json': looksRowSchema.optional(),
 };
 const partsOfVersion1 = z.strictObject({ ...common, 'marks.json': z.array(markBefore4Schema).default([]) });
 const partsOfVersion2 = z.strictObject({
@@ -75,6 +78,7 @@ const withRows = (json: Common, marks: readonly Mark[], models: readonly ModelRo
   solve: json['solve.json'],
   patterns: json['patterns.json'],
   powder: json['powder.json'],
+  looks: json['looks.json'],
 });
 
 /** Every mark has its model. Throws Error with the one that has not. */

@@ -13,7 +13,8 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import type { Treatment } from '@nagare/core/crystal/treatment';
 import type { MapKind } from '@nagare/core/maps/residual';
 import type { SampledMap } from '@nagare/core/maps/sample';
-import type { Vec3 } from '@nagare/core/math/matrix3';
+import type { AtomPrimitive, Camera } from '@nagare/core/draw/scene';
+import type { Mat3, Vec3 } from '@nagare/core/math/matrix3';
 import type { Growth } from '@nagare/core/model/complete';
 import { rebaseStructure, rebaseTreatment } from '@nagare/core/model/rebase';
 import { contradictionOf } from '@nagare/core/refine/compile-constraints';
@@ -30,7 +31,9 @@ import { mergeKey, mergedForModel } from './mark-data.ts';
 import { headOf, type Content, type Head, type Mark } from './marks.ts';
 import { addMark, type NewMark } from './course.ts';
 import { ModelCache } from './model-cache.ts';
-import { rememberedView, rememberView, type ViewState } from './view-state.ts';
+import { changedLooks, NO_LOOKS, type Looks, type LooksChange } from './looks.ts';
+import { LooksKeeper } from './looks-keeper.ts';
+import { rememberedView, type ViewState } from './view-state.ts';
 
 /** One long piece of work and how far it is. */
 export interface Work {
@@ -50,6 +53,15 @@ export interface Ghost {
   movable?: 'move' | 'turn';
   /** Shown instead of the mark's residual map while this is on screen. */
   map?: SampledMap & { values: Float32Array; sigma: number };
+}
+
+/** What stations may ask of the camera. */
+export interface Viewer {
+  camera(): Camera;
+  /** Atoms on screen. */
+  drawn(): readonly AtomPrimitive[];
+  /** Turns there, animated where the person did not ask for stillness; fits the crystal unless a scale is given. */
+  look(to: { readonly rotation: Mat3; readonly target?: Vec3; readonly scale?: number }): void;
 }
 
 export interface ShownElements {
@@ -84,6 +96,8 @@ interface ScreenState {
   /** Names of the residual peaks chosen in the list or in the scene. */
   readonly peaks: readonly string[];
   readonly view: ViewState;
+  /** Bonds, polyhedra, styles, what is hidden, named views, pins: of the project. */
+  readonly looks: Looks;
   /** Level of the residual surfaces, e Å⁻³. */
   readonly level: number;
   readonly showMap: boolean;
@@ -103,9 +117,17 @@ interface ScreenState {
   readonly growth: readonly Growth[];
   /** Atoms that a sphere is drawn around. */
   readonly around: readonly AtomRef[];
+  /** Atoms drawn for as long as what they belong to is looked at: the partner of a pair, neighbours of a centre. */
+  readonly beside: readonly AtomRef[];
+  /** Groups of atoms whose best planes are drawn as discs. */
+  readonly discs: readonly (readonly AtomRef[])[];
   readonly work: Work | undefined;
   readonly problem: string | undefined;
   readonly place: Place;
+  /** Where the viewer stood when the project was last looked at, or is best put first. */
+  readonly firstRotation: Mat3 | undefined;
+  /** The hands on the camera, while a scene is on screen. */
+  readonly viewer: Viewer | undefined;
 }
 
 /** An edit as it was begun: the model it was made from and what it makes of it. */
@@ -123,6 +145,8 @@ export interface ProjectCommands {
   select(atoms: readonly AtomRef[]): void;
   setPeaks(names: readonly string[]): void;
   setView(change: Partial<ViewState>): void;
+  /** `title` says what is changed: changes of one title that follow at once are one step of undo. */
+  setLooks(title: string, change: LooksChange): void;
   setLevel(level: number): void;
   setShowMap(on: boolean): void;
   setPreview(structure: Structure | undefined): void;
@@ -134,8 +158,11 @@ export interface ProjectCommands {
   setElements(shown: ShownElements | undefined): void;
   setGrowth(acts: readonly Growth[]): void;
   setAround(atoms: readonly AtomRef[]): void;
+  setBeside(atoms: readonly AtomRef[]): void;
+  setDiscs(planes: readonly (readonly AtomRef[])[]): void;
   setProblem(text: string | undefined): void;
   setPlace(place: Place): void;
+  setViewer(viewer: Viewer | undefined): void;
   goTo(markId: string): Promise<void>;
   undo(): Promise<void>;
   redo(): Promise<void>;
@@ -183,6 +210,7 @@ const START: StoredState & ScreenState = {
   selection: [],
   peaks: [],
   view: rememberedView(),
+  looks: NO_LOOKS,
   level: 0.28,
   showMap: true,
   preview: undefined,
@@ -194,9 +222,13 @@ const START: StoredState & ScreenState = {
   elements: undefined,
   growth: [],
   around: [],
+  discs: [],
+  beside: [],
   work: undefined,
   problem: undefined,
   place: 'page',
+  firstRotation: undefined,
+  viewer: undefined,
 };
 
 /** Rows that did not change stay the objects they were, so that nothing that hangs on them is worked out again. */
@@ -208,6 +240,9 @@ function keepUnchanged(before: readonly Mark[], now: readonly Mark[]): readonly 
   });
   return next.length === before.length && next.every((m, i) => m === before[i]) ? before : next;
 }
+
+/** What of the drawing belongs to this tab alone. */
+type DrawnHere = Pick<ScreenState, 'growth' | 'around' | 'hidden'>;
 
 class OpenProject {
   readonly store: ProjectStore;
@@ -222,6 +257,7 @@ class OpenProject {
   private working = false;
   private stopEvaluation: (() => void) | undefined;
   private disposed = false;
+  private readonly looks: LooksKeeper<DrawnHere>;
 
   constructor(
     private readonly id: string,
@@ -230,6 +266,16 @@ class OpenProject {
     this.models = new ModelCache(around.db);
     this.headId = around.memory.getItem(`head:${id}`) ?? undefined;
     this.store = createStore<ProjectState>(() => ({ ...START, ...this.commands() }));
+    this.looks = new LooksKeeper(
+      id,
+      around.db,
+      () => {
+        const { view, looks, growth, around: middle, hidden } = this.state;
+        return { view, looks, rest: { growth, around: middle, hidden } };
+      },
+      ({ view, looks, rest }) => this.set({ view, looks, ...rest }),
+    );
+    this.looks.viewer = () => this.state.viewer?.camera().rotation;
     this.listen();
   }
 
@@ -249,12 +295,20 @@ class OpenProject {
         liveQuery(read).subscribe({ next: take, error: (e: Error) => this.set({ problem: e.message }) }),
       );
     };
-    const rows = { project: false, marks: false };
+    const rows = { project: false, marks: false, looks: false };
     const ready = (): void => {
-      if (!rows.project || !rows.marks) return;
+      if (!rows.project || !rows.marks || !rows.looks) return;
       if (!this.state.project) this.set({ status: 'missing' });
       else void this.queue.add(() => this.settleHead());
     };
+    void this.looks.stored().then(
+      (row) => {
+        rows.looks = true;
+        if (row) this.set({ view: row.view, looks: row.looks, firstRotation: row.rotation });
+        ready();
+      },
+      (e: Error) => this.set({ problem: e.message }),
+    );
     watch(
       () => db.projects.get(this.id),
       (project) => {
@@ -326,6 +380,7 @@ class OpenProject {
       ...(moved
         ? {
             preview: undefined,
+            beside: [],
             peaks: [],
             ghost: undefined,
             result: undefined,
@@ -414,6 +469,7 @@ class OpenProject {
       ...(parent ? { parent } : {}),
     });
     this.models.put(model);
+    this.looks.did('mark');
     this.set({ marks: [...this.state.marks.filter((m) => m.id !== row.id), row] });
     await this.stand(row);
     return row.id;
@@ -484,14 +540,20 @@ class OpenProject {
     };
     return {
       ...this.screenCommands(),
-      goTo: (markId) => this.queue.add(() => go(markId)),
+      goTo: (markId) =>
+        this.queue.add(async () => {
+          this.looks.did('mark');
+          await go(markId);
+        }),
       undo: () =>
         this.queue.add(async () => {
+          if (this.looks.undo() === 'looks') return;
           const parent = this.state.head?.parent;
           if (parent) await go(parent);
         }),
       redo: () =>
         this.queue.add(async () => {
+          if (this.looks.redo() === 'looks') return;
           const { head, marks } = this.state;
           const next = marks.filter((m) => head && m.parent === head.id).at(-1);
           if (next) await this.stand(next);
@@ -521,6 +583,7 @@ class OpenProject {
     | 'select'
     | 'setPeaks'
     | 'setView'
+    | 'setLooks'
     | 'setLevel'
     | 'setShowMap'
     | 'setPreview'
@@ -532,17 +595,18 @@ class OpenProject {
     | 'setElements'
     | 'setGrowth'
     | 'setAround'
+    | 'setDiscs'
+    | 'setBeside'
     | 'setProblem'
     | 'setPlace'
+    | 'setViewer'
   > {
     return {
       select: (selection) => this.set({ selection }),
       setPeaks: (peaks) => this.set({ peaks }),
-      setView: (change) => {
-        const view = { ...this.state.view, ...change };
-        rememberView(view);
-        this.set({ view });
-      },
+      setView: (change) =>
+        this.looks.change(`view: ${Object.keys(change).join()}`, { view: { ...this.state.view, ...change } }),
+      setLooks: (title, change) => this.looks.change(title, { looks: changedLooks(this.state.looks, change) }),
       setLevel: (level) => {
         this.ownLevel = true;
         this.set({ level });
@@ -566,16 +630,27 @@ class OpenProject {
         this.followLevel();
       },
       setPane: (pane) => this.set({ pane }),
-      setHidden: (hidden) => this.set({ hidden }),
+      setHidden: (hidden) => this.drawHere('hidden groups', { hidden }),
       setElements: (elements) => this.set({ elements }),
-      setGrowth: (growth) => this.set({ growth }),
-      setAround: (around) => this.set({ around }),
+      setGrowth: (growth) => {
+        if (growth.length || this.state.growth.length) this.drawHere('grown', { growth });
+      },
+      setAround: (around) => this.drawHere('middle', { around }),
+      setBeside: (beside) => this.set({ beside }),
+      setDiscs: (discs) => this.set({ discs }),
       setProblem: (problem) => this.set({ problem }),
       setPlace: (place) => this.set({ place }),
+      setViewer: (viewer) => this.set({ viewer }),
     };
   }
 
+  private drawHere(title: string, change: Partial<DrawnHere>): void {
+    const { growth, around, hidden } = this.state;
+    this.looks.change(title, { rest: { growth, around, hidden, ...change } });
+  }
+
   private dispose(): void {
+    void this.looks.flush();
     this.disposed = true;
     this.stopEvaluation?.();
     this.resultOf?.unsubscribe();

@@ -3,9 +3,14 @@ import { newId } from '@nagare/core/crystal/structure';
 import type { Recognised } from '@nagare/core/formats/recognise';
 import { addMark } from './course.ts';
 import { db, type Project } from './db.ts';
+import type { LooksRow } from './looks.ts';
 
-/** Makes a project of what a file held; returns its id. */
-export async function createProject(found: Recognised, fileName: string): Promise<string> {
+/** Makes a project of what a file held; returns its id. `looks` are kept where it is a structure alone. */
+export async function createProject(
+  found: Recognised,
+  fileName: string,
+  looks?: Omit<LooksRow, 'projectId'>,
+): Promise<string> {
   const id = newId(),
     now = Date.now();
   const project: Project = {
@@ -18,19 +23,69 @@ export async function createProject(found: Recognised, fileName: string): Promis
     ...(found.cell ? { cell: found.cell } : {}),
     ...(found.spaceGroup && found.structure ? { group: found.spaceGroup } : {}),
   };
-  await db.transaction('rw', [db.projects, db.data, db.marks, db.models, db.results], async () => {
+  await db.transaction('rw', [db.projects, db.data, db.marks, db.models, db.results, db.looks], async () => {
     await db.projects.add(project);
     if (found.raw) await db.data.add({ projectId: id, raw: found.raw });
-    const { structure, treatment } = found;
-    if (structure)
-      await addMark(db, {
-        projectId: id,
-        kind: 'import',
-        title: `Read from ${fileName}`,
-        content: { kind: 'structure', structure, ...(treatment ? { treatment } : {}) },
-      });
+    if (looks) await db.looks.add({ ...looks, projectId: id });
+    await addImported(id, found, fileName);
   });
   return id;
+}
+
+/** Puts a structure from a file on the course; nothing where the file held none. */
+async function addImported(projectId: string, found: Recognised, fileName: string, parent?: string): Promise<string> {
+  const { structure, treatment } = found;
+  if (!structure) return '';
+  const { mark } = await addMark(db, {
+    projectId,
+    kind: 'import',
+    title: found.name && parent ? found.name : `Read from ${fileName}`,
+    content: { kind: 'structure', structure, ...(treatment ? { treatment } : {}) },
+    ...(parent ? { parent } : {}),
+  });
+  return mark.id;
+}
+
+/** Further structures of a file or a drop as marks of a project, each after the one before. */
+export async function addStructures(
+  projectId: string,
+  list: readonly { readonly found: Recognised; readonly fileName: string }[],
+): Promise<void> {
+  let parent = (await db.projects.get(projectId))?.head;
+  for (const { found, fileName } of list) parent = await addImported(projectId, found, fileName, parent);
+}
+
+/** Share by which an edge may differ between a model and data that come later. */
+const SAME_CELL = 0.03;
+
+/** Puts reflections beside a structure that came alone. Throws Error in words where their cells differ, and then changes nothing. */
+export async function addReflections(projectId: string, found: Recognised, fileName: string): Promise<void> {
+  const { raw, cell } = found;
+  if (!raw) throw new Error(`${fileName} holds no reflections.`);
+  const project = await db.projects.get(projectId);
+  const head = project?.head ? await db.marks.get(project.head) : undefined;
+  const model = head && (await db.models.get(head.model));
+  if (!project || model?.kind !== 'structure') throw new Error('There is no structure here to put reflections beside.');
+  const { structure } = model;
+  const own = structure.cell;
+  const apart = (['a', 'b', 'c'] as const).find((k) => cell && Math.abs(cell[k] / own[k] - 1) > SAME_CELL);
+  if (apart)
+    throw new Error(
+      `The cell in ${fileName} (${apart} = ${cell![apart].toFixed(3)} Å) is not that of this structure (${apart} = ${own[apart].toFixed(3)} Å). Take the file in as a project of its own.`,
+    );
+  await db.transaction('rw', [db.projects, db.data, db.marks, db.models, db.results], async () => {
+    await db.data.put({ projectId, raw });
+    const experiment = { ...project.experiment, ...found.experiment };
+    experiment.kept = { ...project.experiment.kept, ...found.experiment.kept };
+    await db.projects.update(projectId, { experiment, cell: own, group: structure.spaceGroup, updated: Date.now() });
+    await addMark(db, {
+      projectId,
+      kind: 'import',
+      title: `Reflections from ${fileName}`,
+      content: { kind: 'structure', structure, ...(model.treatment ? { treatment: model.treatment } : {}) },
+      parent: head!.id,
+    });
+  });
 }
 
 export async function createEmptyProject(): Promise<string> {
@@ -47,12 +102,17 @@ export const updateProject = (id: string, change: Partial<Project>): Promise<num
 export async function deleteProject(id: string): Promise<void> {
   await db.transaction(
     'rw',
-    [db.projects, db.data, db.intake, db.marks, db.models, db.results, db.solves, db.merges, db.patterns, db.powder],
+    [
+      ...[db.projects, db.data, db.intake, db.marks, db.models, db.results, db.solves, db.merges],
+      ...[db.patterns, db.powder, db.looks, db.pictures],
+    ],
     async () => {
       await Promise.all([
         db.models.where('projectId').equals(id).delete(),
         db.patterns.where('projectId').equals(id).delete(),
         db.powder.delete(id),
+        db.looks.delete(id),
+        db.pictures.delete(id),
         db.merges.where('projectId').equals(id).delete(),
         db.projects.delete(id),
         db.data.delete(id),

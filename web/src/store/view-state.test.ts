@@ -41,7 +41,7 @@ describe('the view a browser remembers', () => {
 
   it('is the usual one where the browser keeps nothing', () => {
     vi.stubGlobal('localStorage', undefined);
-    rememberView({ ...DEFAULT_VIEW, labels: false });
+    rememberView({ ...DEFAULT_VIEW, labels: 'none' });
     expect(rememberedView()).toEqual(DEFAULT_VIEW);
   });
 });
