@@ -14,6 +14,7 @@ import { angle, distance } from '@nagare/core/geometry/figures';
 import { measure } from '@nagare/core/geometry/measure';
 import { readRing, ringRelations } from '@nagare/core/geometry/ring-readings';
 import { findRings } from '@nagare/core/geometry/rings';
+import { wyckoffLetters } from '@nagare/core/symmetry/wyckoff';
 import { rounded, type Answer } from './answers.ts';
 
 const labelOf = (s: Structure, a: AtomRef): string => siteOf(s, a)!.label;
@@ -131,9 +132,11 @@ export function cellAnswer(model: Recognised): Answer {
   const volume = cellVolume(s.cell);
   const density = (formulaWeight(contents) * 1.66053907) / volume;
   const metric = metricTensor(s.cell);
-  const multiplicities = s.sites.map((x) => {
+  const letters = wyckoffLetters(s);
+  const multiplicities = s.sites.map((x, i) => {
     const { operators, multiplicity } = siteSymmetry(s.spaceGroup, metric, x.position);
-    return { label: x.label, multiplicity, siteSymmetry: crystalClass(operators.map((o) => o.r)), wyckoff: null };
+    const wyckoff = letters[i] ?? null;
+    return { label: x.label, multiplicity, siteSymmetry: crystalClass(operators.map((o) => o.r)), wyckoff };
   });
   const json = {
     formula: formulaText(formula),

@@ -3,6 +3,7 @@ import { isHome, siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
 import { typeSymbol } from '../crystal/charge.ts';
 import { isHydrogen } from '../crystal/elements.ts';
 import { siteCharges } from '../crystal/ionic.ts';
+import { wyckoffLetters } from '../symmetry/wyckoff.ts';
 import { equivalentU, siteMultiplicity, type Site, type Structure } from '../crystal/structure.ts';
 
 export const LABEL_RULES = ['label', 'element', 'site', 'charge', 'occupancy', 'displacement', 'none'] as const;
@@ -23,7 +24,8 @@ export function labelling(s: Structure, rule: LabelRule): (ref: AtomRef, site: S
     case 'element':
       return heavy((x) => x.element);
     case 'site': {
-      const kinds = new Map(s.sites.map((x) => [x.id, `${siteMultiplicity(s, x)} per cell`]));
+      const letters = wyckoffLetters(s);
+      const kinds = new Map(s.sites.map((x, i) => [x.id, `${siteMultiplicity(s, x)}${letters[i] ?? ''}`]));
       return heavy((x) => kinds.get(x.id));
     }
     case 'charge': {

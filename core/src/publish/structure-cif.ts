@@ -20,6 +20,7 @@ import type { CovarianceData } from '../refine/covariance.ts';
 import type { Readings } from '../refine/single-crystal.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import { anodeFor, dispersion, absorptionCoefficient } from '../scattering/form-factor.ts';
+import { formulaUnit } from '../geometry/formula-unit.ts';
 import { formulaElectrons, formulaText, formulaWeight, scaleFormula, type Formula } from '../crystal/formula.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import type { AbsoluteStructure } from '../refine/absolute-structure.ts';
@@ -61,8 +62,8 @@ export function formulaUnits(s: Structure, experiment: SampleRecord): { z: numbe
     const z = heavy ? Math.max(1, Math.round(contents[heavy]! / experiment.formula[heavy]!)) : 1;
     return { z, formula: experiment.formula };
   }
-  const z = experiment.z ?? s.spaceGroup.representatives.length * s.spaceGroup.centring.length;
-  return { z, formula: scaleFormula(contents, 1 / z) };
+  const { z } = experiment;
+  return z ? { z, formula: scaleFormula(contents, 1 / z) } : formulaUnit(s);
 }
 
 /** Symmetry code n_klm of CIF: operator number and lattice translations with 5 as zero. */

@@ -23,7 +23,8 @@ export interface SpecialPosition {
   readonly equivalent: readonly string[];
 }
 
-interface Flat {
+/** A point, line, plane or all of space: what operations keep. */
+export interface Flat {
   projection: Mat3;
   shift: Vec3;
   freedom: number;
@@ -41,7 +42,7 @@ const PROBES: Vec3[] = [
 ];
 
 /** The set kept by a finite group of operations: projection and shift by averaging. */
-function flatOf(operators: readonly Operator[]): Flat {
+export function flatOf(operators: readonly Operator[]): Flat {
   const p = new Array<number>(9).fill(0),
     s = [0, 0, 0];
   for (const o of operators) {
@@ -65,7 +66,7 @@ const pointOn = (f: Flat, x: Vec3): Vec3 => {
 };
 
 /** Operations, lattice translations included, that keep a point exactly. */
-function keepers(all: readonly Operator[], x: Vec3): Operator[] {
+export function keepers(all: readonly Operator[], x: Vec3): Operator[] {
   const out: Operator[] = [];
   for (const o of all) {
     const y = apply3(o.r, x);
@@ -75,13 +76,10 @@ function keepers(all: readonly Operator[], x: Vec3): Operator[] {
   return out;
 }
 
-/** Every kind of position, the general one first, then by falling multiplicity. Symmetry-equivalent sets are listed once. */
-export function specialPositions(group: SpaceGroup): SpecialPosition[] {
-  const all = allOperators(group);
-  const order = groupOrder(group);
-  const kinds = new Map<string, Flat>();
-  // A set and its images under the group are one kind: the key is the smallest of the images' descriptions.
-  const keyOf = (f: Flat): string => {
+/** Names the kind that a set of points belongs to: a set and its images under the group have one name. */
+export function flatKeys(group: SpaceGroup): (f: Flat) => string {
+  // The smallest of the images' descriptions.
+  return (f) => {
     let smallest: string | undefined;
     for (const o of group.representatives) {
       // Which set it is: its direction space, and where it lies across that.
@@ -99,6 +97,14 @@ export function specialPositions(group: SpaceGroup): SpecialPosition[] {
     }
     return smallest!;
   };
+}
+
+/** Every kind of position, the general one first, then by falling multiplicity. Symmetry-equivalent sets are listed once. */
+export function specialPositions(group: SpaceGroup): SpecialPosition[] {
+  const all = allOperators(group);
+  const order = groupOrder(group);
+  const kinds = new Map<string, Flat>();
+  const keyOf = flatKeys(group);
   const candidates: Flat[] = [];
   const seen = new Set<string>();
   const offer = (operators: readonly Operator[]): void => {

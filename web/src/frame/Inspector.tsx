@@ -11,6 +11,7 @@ import { measure } from '@nagare/core/geometry/measure';
 import { findElement } from '@nagare/core/crystal/elements';
 import { eigenSymmetric3 } from '@nagare/core/math/matrix3';
 import { displacementToCartesian } from '@nagare/core/crystal/structure';
+import { wyckoffLetters } from '@nagare/core/symmetry/wyckoff';
 import { useProject, useEdit } from '../store/use-project.tsx';
 import { NumberField } from './parts.tsx';
 import { changeElement, deleteSites, moveSiteTo, renameSite } from '../stations/refine/edits.ts';
@@ -86,8 +87,11 @@ export function Inspector(): ReactNode {
               <td className="text-end">{formatMeasured(one.occupancy, one.occupancySu, 3)}</td>
             </tr>
             <tr>
-              <td className="soft">sites per cell</td>
-              <td className="text-end">{siteMultiplicity(s, one)}</td>
+              <td className="soft">position</td>
+              <td className="text-end">
+                {siteMultiplicity(s, one)}
+                {wyckoffLetters(s)[sites[0]!] ?? ''}
+              </td>
             </tr>
           </tbody>
         </table>

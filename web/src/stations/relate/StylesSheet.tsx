@@ -10,7 +10,7 @@ import { useProject } from '../../store/use-project.tsx';
 const LABEL_WORDS: Readonly<Record<LabelRule, string>> = {
   label: 'labels of the sites',
   element: 'elements',
-  site: 'how many per cell',
+  site: 'positions (4f)',
   charge: 'charges',
   occupancy: 'occupancies below one',
   displacement: 'displacements, Å²',
