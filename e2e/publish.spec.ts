@@ -1,6 +1,6 @@
 import { expect, test, type Page } from '@playwright/test';
 import { readFileSync } from 'node:fs';
-import { marks, openDemo, watchForErrors } from './support.ts';
+import { marks, openDemo, watchForErrors, openSamples } from './support.ts';
 
 watchForErrors();
 const idle = (page: Page) => expect(page.locator('.work')).toHaveCount(0, { timeout: 120_000 });
@@ -8,6 +8,7 @@ const idle = (page: Page) => expect(page.locator('.work')).toHaveCount(0, { time
 /** A demo set that comes as a model with its data. */
 async function openModel(page: Page, name: string): Promise<void> {
   await page.goto('/');
+  await openSamples(page);
   await page.getByRole('button', { name }).click();
   await page.getByRole('button', { name: 'Take it in' }).click();
   await expect(page.getByRole('button', { name: /Go on to Refine/ })).toBeVisible({ timeout: 120_000 });

@@ -51,6 +51,25 @@ export interface Coordination {
   readonly angleVariance?: number;
   readonly valenceSum?: number;
   readonly radiusRatio?: RadiusRatio;
+  /** Å, ascending: all partners that were looked at, those beyond the cut too. */
+  readonly distances: readonly number[];
+  /** Å: where the neighbours end. */
+  readonly cut: number;
+  /** For each neighbour which of the different lengths it has, 0 the shortest. */
+  readonly lengthClasses: readonly number[];
+}
+
+/** Å: lengths that differ by less are one, whatever their s.u. */
+const SAME_LENGTH = 0.004;
+
+/** Ascending lengths told apart where a step is beyond what is known of them. */
+export function lengthClasses(lengths: readonly { readonly distance: number; readonly su: number }[]): number[] {
+  let current = 0;
+  return lengths.map((l, i) => {
+    const before = lengths[i - 1];
+    if (before && l.distance - before.distance > Math.max(SAME_LENGTH, 3 * Math.hypot(l.su, before.su))) current++;
+    return current;
+  });
 }
 
 /** Å: nothing further away is a neighbour; and no more of them than the densest packing has. */
@@ -58,6 +77,9 @@ const FURTHEST = 6,
   MOST = 12,
   /** Times the nearest distance. */
   SPREAD = 2.2;
+
+/** Partners listed for the eye. */
+const MOST_LISTED = 40;
 
 /** Å: sites nearer than this share one place in the crystal, as ions that replace one another do. */
 const SHARED = 0.1;
@@ -96,6 +118,8 @@ export class Surroundings {
   constructor(
     readonly s: Structure,
     private readonly covariance?: CovarianceData,
+    /** Å by site id: neighbours end there instead of at the largest gap. */
+    private readonly cuts: Readonly<Record<string, number>> = {},
   ) {
     this.charges = siteCharges(s);
     this.places = sharedPlaces(s);
@@ -144,6 +168,12 @@ export class Surroundings {
     const all = this.near[site]!;
     const reach = Math.min(FURTHEST, SPREAD * (all[0]?.distance ?? 0));
     const within = all.filter((n) => n.distance <= reach);
+    const cut = this.cuts[this.s.sites[site]!.id];
+    if (cut !== undefined) {
+      const chosen = all.filter((n) => n.distance <= cut);
+      this.found.set(site, chosen);
+      return chosen;
+    }
     const list = within.slice(
       0,
       beforeGap(
@@ -186,7 +216,20 @@ export class Surroundings {
       ...(variance === undefined ? {} : { angleVariance: variance }),
       ...(sum === undefined ? {} : { valenceSum: sum }),
       ...(ratio ? { radiusRatio: ratio } : {}),
+      distances: this.near[site]!.map((n) => n.distance).slice(0, MOST_LISTED),
+      cut: this.cutOf(site),
+      lengthClasses: lengthClasses(rows),
     };
+  }
+
+  /** In the middle of the gap that the neighbours end at, or where it was put. */
+  private cutOf(site: number): number {
+    const own = this.cuts[this.s.sites[site]!.id];
+    if (own !== undefined) return own;
+    const all = this.near[site]!,
+      count = this.around(site).length;
+    const last = all[count - 1]?.distance ?? 0;
+    return Math.min((last + (all[count]?.distance ?? Infinity)) / 2, last + 0.4);
   }
 
   /** Of one bond; where ions replace one another at its end the mean of what they bring. */

@@ -14,7 +14,16 @@ import { bondAngles, listedBonds, neighbourRef } from '../geometry/bonds.ts';
 import { isHydrogen } from '../crystal/elements.ts';
 import { angle, distance, torsion } from '../geometry/figures.ts';
 import { measure } from '../geometry/measure.ts';
-import { originalRef, siteOf, symmetryCode, type AtomRef } from '../crystal/atom-ref.ts';
+import {
+  invertPlacement,
+  moveRef,
+  originalRef,
+  placeKey,
+  siteIndices,
+  siteOf,
+  symmetryCode,
+  type AtomRef,
+} from '../crystal/atom-ref.ts';
 import { torsionAtoms } from './torsions.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
 import type { Readings } from '../refine/single-crystal.ts';
@@ -51,6 +60,8 @@ export interface CifInput {
   exact?: boolean;
   /** What the person says of findings, by subject of the check. */
   explanations?: readonly { readonly family: string; readonly title: string; readonly text: string }[];
+  /** Pinned measures: two, three or four atoms each. They are flagged for publication, and listed where nothing else lists them. */
+  pinned?: readonly (readonly AtomRef[])[];
 }
 
 /** Formula units per cell: given, or from the contents and the formula, or the number that makes a whole formula. */
@@ -163,7 +174,7 @@ export function structureCif(input: CifInput): string {
   writeSites(w, s, input.exact ? (v, u) => formatExactly(v, u) : formatMeasured);
   writeControls(w, s);
   if (input.treatment) writeTreatment(w, input.treatment);
-  writeGeometry(w, s, input.covariance);
+  writeGeometry(w, s, input.covariance, input.pinned);
   if (input.reflections && wavelength)
     writeReflections(w, s, input.reflections, wavelength, input.readings, input.treatment);
   return w.toString();
@@ -355,8 +366,72 @@ function writeSites(w: CifWriter, s: Structure, number: typeof formatMeasured): 
   );
 }
 
-function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData): void {
-  const ref = (site: number): AtomRef => originalRef(s.sites[site]!.id);
+/** A chain of atoms named the same whichever copy of it is meant and from whichever end. */
+function chainKey(s: Structure, atoms: readonly AtomRef[]): string {
+  const from = (list: readonly AtomRef[]): string => {
+    const back = invertPlacement(s.spaceGroup, list[0]!);
+    return list.map((a) => placeKey(s, moveRef(s.spaceGroup, back, a))).join(' ');
+  };
+  return [from(atoms), from([...atoms].reverse())].sort()[0]!;
+}
+
+/** The pinned measures of so many atoms: whether a row is one of them, and those that no row was. */
+class Pinned {
+  private readonly left = new Map<string, readonly AtomRef[]>();
+
+  constructor(
+    private readonly s: Structure,
+    pinned: readonly (readonly AtomRef[])[],
+    private readonly count: number,
+  ) {
+    const known = siteIndices(s);
+    for (const atoms of pinned)
+      if (atoms.length === count && atoms.every((a) => known.has(a.site))) this.left.set(chainKey(s, atoms), atoms);
+  }
+
+  /** "yes" for a pinned measure, once; "?" leaves the choice to the author. */
+  flag(atoms: readonly AtomRef[]): 'yes' | '?' {
+    return this.left.size && atoms.length === this.count && this.left.delete(chainKey(this.s, atoms)) ? 'yes' : '?';
+  }
+
+  rest(): readonly (readonly AtomRef[])[] {
+    return [...this.left.values()];
+  }
+}
+
+/** The chain moved so that one of its atoms is where the model holds it: CIF gives an angle's apex no symmetry code. */
+const homeAt = (s: Structure, atoms: readonly AtomRef[], i: number): AtomRef[] => {
+  const back = invertPlacement(s.spaceGroup, atoms[i]!);
+  return atoms.map((a) => moveRef(s.spaceGroup, back, a));
+};
+
+const written = (m: { value: number; su: number }, digits: number): string => formatMeasured(m.value, m.su, digits);
+
+const MEASURES = {
+  2: { figure: distance, digits: 3 },
+  3: { figure: angle, digits: 1 },
+  4: { figure: torsion, digits: 1 },
+} as const;
+
+function writeGeometry(
+  w: CifWriter,
+  s: Structure,
+  covariance?: CovarianceData,
+  pinned: readonly (readonly AtomRef[])[] = [],
+): void {
+  const label = (a: AtomRef): string => siteOf(s, a)!.label;
+  const value = (atoms: readonly AtomRef[]): string => {
+    const { figure, digits } = MEASURES[atoms.length as 2 | 3 | 4];
+    const m = measure(s, atoms, figure, covariance);
+    return formatMeasured(m.value, m.su, digits);
+  };
+  const row = (atoms: readonly AtomRef[], symmetries: readonly AtomRef[], flag: string): string[] => [
+    ...atoms.map(label),
+    ...symmetries.map(symmetryCode),
+    value(atoms),
+    flag,
+  ];
+  const [distances, angles, torsions] = [2, 3, 4].map((n) => new Pinned(s, pinned, n)) as [Pinned, Pinned, Pinned];
   w.loop(
     [
       '_geom_bond_atom_site_label_1',
@@ -366,23 +441,23 @@ function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData):
       '_geom_bond_publ_flag',
     ],
     listedBonds(s).map((b) => {
-      const m = measure(s, [ref(b.from), neighbourRef(s, b)], distance, covariance);
-      return [s.sites[b.from]!.label, s.sites[b.to]!.label, symmetryCode(b), formatMeasured(m.value, m.su, 3), '?'];
+      const atoms = [originalRef(s.sites[b.from]!.id), neighbourRef(s, b)];
+      return row(atoms, atoms.slice(1), distances.flag(atoms));
     }),
   );
-  const angles = bondAngles(s).map(({ centre, ends: [p, q], atoms }) => {
-    const m = measure(s, atoms, angle, covariance);
-    return [
-      s.sites[p.to]!.label,
-      s.sites[centre]!.label,
-      s.sites[q.to]!.label,
-      symmetryCode(p),
-      symmetryCode(q),
-      formatMeasured(m.value, m.su, 1),
-      '?',
-    ];
-  });
-  const wholeOf = (m: { value: number; su: number }, digits: number): string => formatMeasured(m.value, m.su, digits);
+  w.loop(
+    [
+      '_geom_contact_atom_site_label_1',
+      '_geom_contact_atom_site_label_2',
+      '_geom_contact_site_symmetry_1',
+      '_geom_contact_site_symmetry_2',
+      '_geom_contact_distance',
+      '_geom_contact_publ_flag',
+    ],
+    distances.rest().map((atoms) => row(atoms, atoms, 'yes')),
+  );
+  const ends = (atoms: readonly AtomRef[]): AtomRef[] => [atoms[0]!, atoms[2]!];
+  const angleRows = bondAngles(s).map(({ atoms }) => row(atoms, ends(atoms), angles.flag(atoms)));
   w.loop(
     [
       '_geom_angle_atom_site_label_1',
@@ -393,9 +468,17 @@ function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData):
       '_geom_angle',
       '_geom_angle_publ_flag',
     ],
-    angles,
+    [
+      ...angleRows,
+      ...angles
+        .rest()
+        .map((atoms) => homeAt(s, atoms, 1))
+        .map((atoms) => row(atoms, ends(atoms), 'yes')),
+    ],
   );
-  const label = (a: AtomRef): string => siteOf(s, a)!.label;
+  const torsionRows = torsionAtoms(s)
+    .filter((p) => p.every((x) => !isHydrogen(siteOf(s, x)!.element)))
+    .map((p) => row(p, p, torsions.flag(p)));
   w.loop(
     [
       '_geom_torsion_atom_site_label_1',
@@ -409,9 +492,7 @@ function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData):
       '_geom_torsion',
       '_geom_torsion_publ_flag',
     ],
-    torsionAtoms(s)
-      .filter((p) => p.every((x) => !isHydrogen(siteOf(s, x)!.element)))
-      .map((p) => [...p.map(label), ...p.map(symmetryCode), wholeOf(measure(s, p, torsion, covariance), 1), '?']),
+    [...torsionRows, ...torsions.rest().map((atoms) => row(atoms, atoms, 'yes'))],
   );
   w.loop(
     [
@@ -430,10 +511,10 @@ function writeGeometry(w: CifWriter, s: Structure, covariance?: CovarianceData):
       label(h.hydrogen),
       label(h.acceptor),
       symmetryCode(h.acceptor),
-      wholeOf(h.dh, 2),
-      wholeOf(h.ha, 2),
-      wholeOf(h.da, 3),
-      wholeOf(h.angle, 0),
+      written(h.dh, 2),
+      written(h.ha, 2),
+      written(h.da, 3),
+      written(h.angle, 0),
       'yes',
     ]),
   );

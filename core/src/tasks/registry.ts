@@ -35,6 +35,7 @@ import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import { breathingContext, type TaskContext } from '../task-context.ts';
 import {
+  atomRefSchema,
   cellSchema,
   experimentSchema,
   mergedSchema,
@@ -57,6 +58,7 @@ import {
   twinsTask,
 } from './model-tasks.ts';
 import { firstLookTask, pairsTask, portraitTask } from './look-tasks.ts';
+import { lengthsTask, overlayTask } from './measure-tasks.ts';
 import { relateTask } from './relate-task.ts';
 import { raiseTask, symmetryTask } from './symmetry-tasks.ts';
 import {
@@ -272,6 +274,7 @@ const cifFields = {
   date: z.string(),
   exact: z.boolean().optional(),
   explanations: z.array(z.strictObject({ family: z.string(), title: z.string(), text: z.string() })).optional(),
+  pinned: z.array(z.array(atomRefSchema).min(2).max(4)).optional(),
 };
 
 const tableTask = task<{ input: CifInput; kind: TableKind; options: TableOptions }, Table, never>({
@@ -372,6 +375,8 @@ export const TASKS = {
   'first look': firstLookTask,
   pairs: pairsTask,
   portrait: portraitTask,
+  lengths: lengthsTask,
+  overlay: overlayTask,
   symmetry: symmetryTask,
   raise: raiseTask,
   vet: vetTask,

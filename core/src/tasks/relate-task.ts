@@ -3,6 +3,7 @@ import { z } from 'zod';
 import type { Structure } from '../crystal/structure.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { Surroundings, type Coordination } from '../geometry/coordination.ts';
+import { ionBalance, type IonBalance } from '../geometry/ion-balance.ts';
 import { readRing, ringRelations, type RingReading, type RingRelation } from '../geometry/ring-readings.ts';
 import { findRings } from '../geometry/rings.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
@@ -16,6 +17,8 @@ export interface RelateInput {
   /** Å between the centroids of rings. */
   readonly reach: number;
   readonly covariance?: CovarianceData;
+  /** Å by site id: where its neighbours end, instead of at the largest gap. */
+  readonly cuts?: Readonly<Record<string, number>>;
 }
 
 export interface Relations {
@@ -24,6 +27,8 @@ export interface Relations {
   readonly coordination: readonly Coordination[];
   /** Valence units; undefined where a bond has no parameter. */
   readonly globalInstability?: number;
+  /** Undefined where charges are not known. */
+  readonly balance?: IonBalance;
 }
 
 const count = z.number().int();
@@ -74,12 +79,30 @@ const coordinationSchema = z.strictObject({
   angleVariance: figure.optional(),
   valenceSum: figure.optional(),
   radiusRatio: z.strictObject({ cation: figure, anion: figure, ratio: figure, predicted: count }).optional(),
+  distances: z.array(figure),
+  cut: figure,
+  lengthClasses: z.array(count),
+});
+const balanceSchema = z.strictObject({
+  charge: figure,
+  pairs: z.array(
+    z.strictObject({
+      cation: z.string(),
+      anion: z.string(),
+      cations: figure,
+      anions: figure,
+      cationCoordination: figure,
+      anionCoordination: figure,
+      balanced: z.boolean(),
+    }),
+  ),
 });
 const outputSchema = z.strictObject({
   rings: z.array(ringSchema),
   relations: z.array(relationSchema),
   coordination: z.array(coordinationSchema),
   globalInstability: figure.optional(),
+  balance: balanceSchema.optional(),
 });
 /** The answer and its schema say the same; this line compiles only then. */
 export type Checked = AllTrue<[SameType<typeof outputSchema, Relations>]>;
@@ -90,9 +113,10 @@ export const relateTask = task<RelateInput, Relations, string>({
     structure: structureSchema,
     reach: z.number().positive().max(20),
     covariance: covarianceSchema.optional(),
+    cuts: z.record(z.string(), z.number().positive()).readonly().optional(),
   }),
   output: outputSchema,
-  run: async ({ structure: plain, reach, covariance }, context) => {
+  run: async ({ structure: plain, reach, covariance, cuts }, context) => {
     const structure = bonded(plain);
     context.progress('Rings');
     await context.breath();
@@ -103,13 +127,15 @@ export const relateTask = task<RelateInput, Relations, string>({
     const relations = ringRelations(structure, rings, reach, covariance);
     context.progress('What surrounds the centres');
     await context.breath();
-    const around = new Surroundings(structure, covariance);
+    const around = new Surroundings(structure, covariance, cuts);
+    const balance = ionBalance(around);
     const globalInstability = around.globalInstability();
     return {
       rings: readings,
       relations,
       coordination: around.centres().map((i) => around.read(i)),
       ...(globalInstability === undefined ? {} : { globalInstability }),
+      ...(balance ? { balance } : {}),
     };
   },
 });

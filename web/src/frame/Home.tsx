@@ -62,7 +62,11 @@ const POWDERS = [
 ];
 
 /** Structures without data of their own. */
-const STRUCTURES: readonly { file: string; name: string; text: string }[] = [];
+const STRUCTURES = [
+  { file: 'nibiiro.cif', name: 'Nibiiro', text: 'Grey mixed oxide: two kinds of octahedra, are the radii to blame?' },
+  { file: 'kirara-3.cif', name: 'Kirara-3', text: 'Glaze mineral in sheets, to be taken apart layer by layer' },
+  { file: 'temari.cif', name: 'Temari', text: 'Violet cage of sixty atoms: every ring, every pair of planes' },
+];
 
 export function Home(): ReactNode {
   const projects = useLiveQuery(() => db.projects.orderBy('updated').reverse().toArray());

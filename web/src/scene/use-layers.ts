@@ -148,14 +148,14 @@ function useMaxima(s: Structure | undefined, colours: SceneColours): readonly La
 
 /** Pinned measures with their values, and discs. */
 function useMeasures(s: Structure | undefined, colours: SceneColours): readonly Layer[] {
-  const { preview, looks, discs, result } = useProject('preview', 'looks', 'discs', 'result');
+  const { preview, looks, discs, lengths, result } = useProject('preview', 'looks', 'discs', 'lengths', 'result');
   const { pins } = looks;
   const covariance = result?.covariance;
   return useMemo(() => {
-    if (!s || preview || (!pins.length && !discs.length)) return NOTHING;
+    if (!s || preview || (!pins.length && !discs.length && !lengths.length)) return NOTHING;
     const drawn = pins.map((pin) => ({ things: pin.things, text: shortReading(readPin(s, pin, covariance)) }));
-    return measureLayers(s, drawn, discs, colours);
-  }, [s, preview, pins, discs, covariance, colours]);
+    return measureLayers(s, [...drawn, ...lengths], discs, colours);
+  }, [s, preview, pins, discs, lengths, covariance, colours]);
 }
 
 export interface SceneLayers {

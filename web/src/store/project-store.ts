@@ -13,6 +13,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import type { Treatment } from '@nagare/core/crystal/treatment';
 import type { MapKind } from '@nagare/core/maps/residual';
 import type { SampledMap } from '@nagare/core/maps/sample';
+import type { DrawnMeasure } from '@nagare/core/draw/measure-layers';
 import type { AtomPrimitive, Camera } from '@nagare/core/draw/scene';
 import type { Mat3, Vec3 } from '@nagare/core/math/matrix3';
 import type { Growth } from '@nagare/core/model/complete';
@@ -72,7 +73,7 @@ export interface ShownElements {
 }
 
 /** What the middle of the window shows. */
-export type Pane = 'crystal' | 'data' | 'section' | 'page' | 'tables' | 'cif';
+export type Pane = 'crystal' | 'data' | 'section' | 'page' | 'tables' | 'cif' | 'lengths';
 
 /** What is stored. */
 interface StoredState {
@@ -119,6 +120,8 @@ interface ScreenState {
   readonly around: readonly AtomRef[];
   /** Atoms drawn for as long as what they belong to is looked at: the partner of a pair, neighbours of a centre. */
   readonly beside: readonly AtomRef[];
+  /** Lengths written on what is looked at. */
+  readonly lengths: readonly DrawnMeasure[];
   /** Groups of atoms whose best planes are drawn as discs. */
   readonly discs: readonly (readonly AtomRef[])[];
   readonly work: Work | undefined;
@@ -158,7 +161,8 @@ export interface ProjectCommands {
   setElements(shown: ShownElements | undefined): void;
   setGrowth(acts: readonly Growth[]): void;
   setAround(atoms: readonly AtomRef[]): void;
-  setBeside(atoms: readonly AtomRef[]): void;
+  /** Atoms drawn beside the others while something is looked at, with lengths to be written there. */
+  setBeside(atoms: readonly AtomRef[], lengths?: readonly DrawnMeasure[]): void;
   setDiscs(planes: readonly (readonly AtomRef[])[]): void;
   setProblem(text: string | undefined): void;
   setPlace(place: Place): void;
@@ -224,6 +228,7 @@ const START: StoredState & ScreenState = {
   around: [],
   discs: [],
   beside: [],
+  lengths: [],
   work: undefined,
   problem: undefined,
   place: 'page',
@@ -381,6 +386,7 @@ class OpenProject {
         ? {
             preview: undefined,
             beside: [],
+            lengths: [],
             peaks: [],
             ghost: undefined,
             result: undefined,
@@ -636,7 +642,7 @@ class OpenProject {
         if (growth.length || this.state.growth.length) this.drawHere('grown', { growth });
       },
       setAround: (around) => this.drawHere('middle', { around }),
-      setBeside: (beside) => this.set({ beside }),
+      setBeside: (beside, lengths = []) => this.set({ beside, lengths }),
       setDiscs: (discs) => this.set({ discs }),
       setProblem: (problem) => this.set({ problem }),
       setPlace: (place) => this.set({ place }),

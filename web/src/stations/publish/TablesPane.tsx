@@ -15,6 +15,7 @@ import { run } from '../../engine/engine.ts';
 import { saveFile } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { useCifInput } from './cif-input.ts';
+import { copyTable } from './copy-table.ts';
 import { tableOptionsSchema } from '@nagare/core/tasks/report-schemas';
 import { remember, remembered } from '../../store/remembered.ts';
 
@@ -72,15 +73,7 @@ export default function TablesPane(): ReactNode {
   const name = `${project.name.replace(/\s+/g, '-').toLowerCase()}-${kind.replace(/\s+/g, '-')}`;
   const copy = async (what: 'text' | 'word'): Promise<void> => {
     if (!chosen) return;
-    if (what === 'word' && 'ClipboardItem' in window)
-      await navigator.clipboard.write([
-        new ClipboardItem({
-          'text/html': new Blob([tableHtml(chosen)], { type: 'text/html' }),
-          'text/plain': new Blob([tableText(chosen)], { type: 'text/plain' }),
-        }),
-      ]);
-    else await navigator.clipboard.writeText(tableText(chosen));
-    setCopied(what === 'word' ? 'Copied as a table for a word processor.' : 'Copied, tabs between columns.');
+    setCopied(await copyTable(what === 'word' ? tableHtml(chosen) : undefined, tableText(chosen)));
     setTimeout(() => setCopied(''), 2500);
   };
   return (

@@ -5,7 +5,10 @@ import type { Relations } from '@nagare/core/tasks/relate-task';
 import { run } from '../../engine/engine.ts';
 import { useProject } from '../../store/use-project.tsx';
 
-export function useRelations(reach: number): {
+export function useRelations(
+  reach: number,
+  cuts: Readonly<Record<string, number>>,
+): {
   found: Relations | undefined;
   working: boolean;
   error: string | undefined;
@@ -14,7 +17,7 @@ export function useRelations(reach: number): {
   const { bonding } = looks;
   const covariance = result?.covariance;
   const query = useQuery({
-    queryKey: ['relate', head?.id, reach, !!covariance, bonding],
+    queryKey: ['relate', head?.id, reach, !!covariance, bonding, cuts],
     enabled: !!head?.structure?.sites.length,
     staleTime: Infinity,
     gcTime: 300_000,
@@ -24,6 +27,7 @@ export function useRelations(reach: number): {
       run('relate', {
         structure: withBonding(head!.structure!, bonding),
         reach,
+        ...(Object.keys(cuts).length ? { cuts } : {}),
         ...(covariance ? { covariance } : {}),
       }).result,
   });

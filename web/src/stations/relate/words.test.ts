@@ -4,7 +4,17 @@ import { recognise } from '@nagare/core/formats/recognise';
 import { shippedShelf } from '@nagare/core/shelf/entry';
 import { TASKS } from '@nagare/core/tasks/registry';
 import { quietContext } from '@nagare/core/task-context';
-import { centreName, formWords, pairAtoms, pairName, rangeWords, ringAtoms, ruleWords } from './words.ts';
+import {
+  balanceWords,
+  lengthMark,
+  centreName,
+  formWords,
+  pairAtoms,
+  pairName,
+  rangeWords,
+  ringAtoms,
+  ruleWords,
+} from './words.ts';
 
 const read = (name: string) =>
   recognise(readFileSync(new URL(`../../../../demo/truth/${name}.cif`, import.meta.url), 'utf8'), name)[0]!.structure!;
@@ -34,17 +44,26 @@ describe('what Relate says', () => {
 
   it('of centres: name with charge, lengths, and the rule of radii beside what is found', async () => {
     const s = shippedShelf().find((e) => e.id === 'rutile')!.structure;
-    const { coordination, globalInstability, rings } = await relate(s);
+    const { balance, coordination, globalInstability, rings } = await relate(s);
     expect(rings).toEqual([]);
     const [c] = coordination;
     expect(centreName(s, c!)).toMatch(/^Ti\d? \(Ti4\+\)$/);
     expect(rangeWords(c!)).toMatch(/^1\.9\d\d–1\.9\d\d$/);
     expect(ruleWords(c!)).toMatch(/allows 6, as found/);
-    expect(ruleWords({ ...c!, neighbours: c!.neighbours.slice(0, 4) })).toMatch(/allows 6; 4 are found/);
+    expect(ruleWords({ ...c!, neighbours: c!.neighbours.slice(0, 4) })).toMatch(/allows 6; 4 are found\. \S/);
     expect(rangeWords({ ...c!, neighbours: [] })).toBe('nothing near');
     const { radiusRatio: _r, charge: _q, ...bare } = c!;
     expect(ruleWords(bare)).toBeUndefined();
     expect(centreName(s, bare)).toMatch(/^Ti\d?$/);
     expect(globalInstability!).toBeLessThan(0.2);
+    expect(balanceWords(balance!)).toEqual([
+      'The charges of a cell balance.',
+      'Ti has 6 O, O has 3 Ti: 2 × 6 = 4 × 3, the numbers balance.',
+    ]);
+    expect(c!.lengthClasses).toEqual([0, 0, 0, 0, 1, 1]);
+    expect([lengthMark(0), lengthMark(1)]).toEqual(['●1', '■2']);
+    const off = balanceWords({ charge: -1, pairs: [{ ...balance!.pairs[0]!, anionCoordination: 2, balanced: false }] });
+    expect(off[0]).toContain('leave −1.0');
+    expect(off[1]).toContain('≠');
   });
 });

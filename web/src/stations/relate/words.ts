@@ -4,6 +4,7 @@ import { typeSymbol } from '@nagare/core/crystal/charge';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import type { Coordination } from '@nagare/core/geometry/coordination';
+import type { IonBalance } from '@nagare/core/geometry/ion-balance';
 import type { RingReading, RingRelation } from '@nagare/core/geometry/ring-readings';
 import type { UncertaintySource } from '@nagare/core/geometry/measure';
 
@@ -51,12 +52,53 @@ export function rangeWords(c: Coordination): string {
   return last.distance - first.distance < 5e-4 ? one : `${one}–${formatMeasured(last.distance, last.su, 3)}`;
 }
 
-/** What the rule of radii says of a centre, beside what it has. */
+/** What the rule of radii says of a centre, beside what it has, and why the two differ where they do. */
 export function ruleWords(c: Coordination): string | undefined {
   const { radiusRatio: r, neighbours } = c;
   if (!r) return undefined;
   const ratio = `r₊/r₋ = ${r.cation.toFixed(2)}/${r.anion.toFixed(2)} = ${r.ratio.toFixed(3)}`;
-  return r.predicted === neighbours.length
-    ? `${ratio} allows ${r.predicted}, as found.`
-    : `${ratio} allows ${r.predicted}; ${neighbours.length} are found, since ions are no hard spheres.`;
+  const found = neighbours.length;
+  if (r.predicted === found) return `${ratio} allows ${r.predicted}, as found.`;
+  return `${ratio} allows ${r.predicted}; ${found} are found. ${whyWords(c, r)}`;
 }
+
+/** Bond-length distortion above which a centre is off its middle. */
+const OFF_CENTRE = 0.02;
+/** A ratio this near to a limit decides nothing. */
+const NEAR_LIMIT = 0.04;
+const LIMITS: readonly number[] = [0.155, 0.225, 0.414, 0.732, 1];
+
+function whyWords(c: Coordination, r: NonNullable<Coordination['radiusRatio']>): string {
+  const small = Math.min(r.ratio, 1 / r.ratio);
+  if (c.distortion > OFF_CENTRE)
+    return `The lengths spread by ${(100 * c.distortion).toFixed(1)} %: the centre stands off the middle, so that fewer of its neighbours count (effective number ${c.effective.toFixed(1)}).`;
+  if (LIMITS.some((l) => Math.abs(small - l) < NEAR_LIMIT))
+    return 'The ratio stands near a limit of the rule, where either number is possible.';
+  return c.neighbours.length < r.predicted
+    ? 'Fewer than hard spheres would allow: the bonds are partly covalent, or the anions’ own charge is met by fewer.'
+    : 'More than hard spheres would allow: the anions give way, and long weak bonds share the charge.';
+}
+
+const wholeOr = (x: number): string => (Math.abs(x - Math.round(x)) < 0.005 ? String(Math.round(x)) : x.toFixed(2));
+
+/** Whether charges and coordination numbers balance. */
+export function balanceWords(b: IonBalance): string[] {
+  const charge =
+    b.charge === 0
+      ? 'The charges of a cell balance.'
+      : `The charges of a cell leave ${b.charge > 0 ? '+' : '−'}${Math.abs(b.charge).toFixed(1)}: a charge or an occupancy is not right.`;
+  return [
+    charge,
+    ...b.pairs.map((p) => {
+      const n = `${p.cation} has ${wholeOr(p.cationCoordination)} ${p.anion}, ${p.anion} has ${wholeOr(p.anionCoordination)} ${p.cation}`;
+      const sums = `${wholeOr(p.cations)} × ${wholeOr(p.cationCoordination)} ${p.balanced ? '=' : '≠'} ${wholeOr(p.anions)} × ${wholeOr(p.anionCoordination)}`;
+      return p.balanced
+        ? `${n}: ${sums}, the numbers balance.`
+        : `${n}: ${sums}; the gaps end the neighbours at different lengths from the two sides. Move a cut to make them meet.`;
+    }),
+  ];
+}
+
+/** Marks of different lengths by shape: the shortest first. */
+export const LENGTH_MARKS: readonly string[] = ['●', '■', '▲', '◆', '★', '✚', '⬟', '⬢'];
+export const lengthMark = (index: number): string => `${LENGTH_MARKS[index % LENGTH_MARKS.length]!}${index + 1}`;

@@ -1,0 +1,110 @@
+/** Bond lengths and angles as rows of a table, and what kinds of them have in common. */
+import { isHome, originalRef, siteOf, symmetryCode, type AtomRef } from '../crystal/atom-ref.ts';
+import { isHydrogen } from '../crystal/elements.ts';
+import type { Structure } from '../crystal/structure.ts';
+import type { CovarianceData } from '../refine/covariance.ts';
+import { bondAngles, listedBonds, neighbourRef } from './bonds.ts';
+import { angle, distance, type Figure } from './figures.ts';
+import { measure } from './measure.ts';
+
+export interface LengthRow {
+  readonly atoms: readonly AtomRef[];
+  /** "Ti1–O2 (3_655)". */
+  readonly name: string;
+  /** "Ti–O", "O–Ti–O". */
+  readonly kind: string;
+  readonly value: number;
+  readonly su: number;
+}
+
+const named = (s: Structure, a: AtomRef): string => {
+  const label = siteOf(s, a)!.label;
+  return isHome(a) ? label : `${label} (${symmetryCode(a)})`;
+};
+
+/** Elements of a bond in one order, hydrogen last; of an angle with its ends in one order. */
+function kindOf(elements: readonly string[]): string {
+  const [first, last] = [elements[0]!, elements.at(-1)!];
+  const turn = isHydrogen(first) !== isHydrogen(last) ? isHydrogen(first) : first > last;
+  return (turn ? [...elements].reverse() : elements).join('–');
+}
+
+function row(s: Structure, atoms: readonly AtomRef[], figure: Figure, covariance?: CovarianceData): LengthRow {
+  const { value, su } = measure(s, atoms, figure, covariance);
+  return {
+    atoms,
+    name: atoms.map((a) => named(s, a)).join('–'),
+    kind: kindOf(atoms.map((a) => siteOf(s, a)!.element)),
+    value,
+    su,
+  };
+}
+
+/** Each bond once, Å. */
+export const bondTable = (s: Structure, covariance?: CovarianceData): LengthRow[] =>
+  listedBonds(s).map((b) => row(s, [originalRef(s.sites[b.from]!.id), neighbourRef(s, b)], distance, covariance));
+
+/** Every angle between two bonds of a site, degrees. */
+export const angleTable = (s: Structure, covariance?: CovarianceData): LengthRow[] =>
+  bondAngles(s).map(({ atoms }) => row(s, atoms, angle, covariance));
+
+export interface KindSummary {
+  readonly kind: string;
+  readonly count: number;
+  readonly mean: number;
+  /** Standard deviation of the sample; 0 of a single one. */
+  readonly spread: number;
+  readonly least: number;
+  readonly most: number;
+  /** Names of rows that stand apart from the others. */
+  readonly outliers: readonly string[];
+}
+
+/** Median absolute deviations that make an outlier, and s.u. it must exceed too. */
+const FAR = 3.5,
+  SURE = 3;
+/** A median absolute deviation in terms of a normal distribution's σ. */
+const TO_SIGMA = 1.4826;
+/** Fewer than this say nothing of what is usual. */
+const FEWEST = 5;
+
+const median = (list: readonly number[]): number => {
+  const sorted = [...list].sort((a, b) => a - b);
+  const n = sorted.length;
+  return (sorted[(n - 1) >> 1]! + sorted[n >> 1]!) / 2;
+};
+
+function outliersOf(rows: readonly LengthRow[]): string[] {
+  if (rows.length < FEWEST) return [];
+  const middle = median(rows.map((r) => r.value));
+  const spread = TO_SIGMA * median(rows.map((r) => Math.abs(r.value - middle)));
+  // Lengths that symmetry makes equal have no spread; the last digit shown is then the measure.
+  const limit = Math.max(FAR * spread, 1e-3 * Math.abs(middle));
+  return rows.filter((r) => Math.abs(r.value - middle) > Math.max(limit, SURE * r.su)).map((r) => r.name);
+}
+
+/** Rows gathered by kind, most frequent first. */
+export function kindSummaries(rows: readonly LengthRow[]): KindSummary[] {
+  const kinds = new Map<string, LengthRow[]>();
+  for (const r of rows) {
+    const list = kinds.get(r.kind);
+    if (list) list.push(r);
+    else kinds.set(r.kind, [r]);
+  }
+  return [...kinds]
+    .map(([kind, list]): KindSummary => {
+      const values = list.map((r) => r.value);
+      const mean = values.reduce((a, b) => a + b, 0) / values.length;
+      const square = values.reduce((sum, v) => sum + (v - mean) ** 2, 0);
+      return {
+        kind,
+        count: list.length,
+        mean,
+        spread: list.length > 1 ? Math.sqrt(square / (list.length - 1)) : 0,
+        least: Math.min(...values),
+        most: Math.max(...values),
+        outliers: outliersOf(list),
+      };
+    })
+    .sort((p, q) => q.count - p.count || p.kind.localeCompare(q.kind));
+}

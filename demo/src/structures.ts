@@ -1,0 +1,167 @@
+/**
+ * Structures without data: a mixed oxide, a layered mineral, a cage dye. Names and coordinates are the workshop's own; the
+ * two minerals are of structure types that textbooks know (trirutile; trioctahedral mica, one layer), cells near theirs.
+ */
+import { writeFileSync } from 'node:fs';
+import { orthogonalization, type Cell } from '@nagare/core/crystal/cell';
+import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
+import type { Site, Structure } from '@nagare/core/crystal/structure';
+import { apply3, inverse3, norm, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
+import { seededRandom, type Random } from '@nagare/core/math/random';
+import { structureCif } from '@nagare/core/publish/structure-cif';
+import { cageCorners } from './cage.ts';
+
+type Row = readonly [label: string, x: number, y: number, z: number, u: number];
+
+const elementOfLabel = (label: string): string => /^[A-Z][a-z]?/.exec(label)![0];
+
+/** Coordinates that are not fixed by symmetry have an s.u. of so many Å. */
+function sites(rows: readonly Row[], cell: Cell, su: number): Site[] {
+  const edges = [cell.a, cell.b, cell.c];
+  const free = (x: number): boolean => Math.abs(x * 24 - Math.round(x * 24)) > 1e-6;
+  return rows.map(([label, x, y, z, u]) => ({
+    id: label,
+    label,
+    element: elementOfLabel(label),
+    position: [x, y, z],
+    positionSu: [x, y, z].map((v, k) => (free(v) ? su / edges[k]! : 0)) as never,
+    occupancy: 1,
+    displacement: { kind: 'iso', u },
+  }));
+}
+
+/** Two kinds of octahedra in rows, one of them drawn out. */
+export function mixedOxide(): Structure {
+  const cell: Cell = {
+    a: 4.664,
+    b: 4.664,
+    c: 9.263,
+    alpha: 90,
+    beta: 90,
+    gamma: 90,
+    su: [0.0004, 0.0004, 0.0009, 0, 0, 0],
+  };
+  const rows: Row[] = [
+    ['Zn1', 0, 0, 0, 0.006],
+    ['Sb1', 0, 0, 0.3326, 0.004],
+    ['O1', 0.3102, 0.3102, 0, 0.008],
+    ['O2', 0.3017, 0.3017, 0.3243, 0.008],
+  ];
+  return { cell, spaceGroup: spaceGroupFromSymbol('P 42/m n m'), sites: sites(rows, cell, 0.002) };
+}
+
+/** Sheets of octahedra between sheets of tetrahedra, held apart by potassium. */
+export function layeredMineral(): Structure {
+  const cell: Cell = {
+    a: 5.31,
+    b: 9.19,
+    c: 10.15,
+    alpha: 90,
+    beta: 100.1,
+    gamma: 90,
+    su: [0.001, 0.002, 0.002, 0, 0.01, 0],
+  };
+  const rows: Row[] = [
+    ['K1', 0, 0, 0, 0.025],
+    ['Mg1', 0, 0.5, 0.5, 0.007],
+    ['Mg2', 0, 0.1688, 0.5, 0.007],
+    ['Si1', 0.5755, 0.167, 0.2265, 0.007],
+    ['O1', 0.8252, 0.2328, 0.1672, 0.014],
+    ['O2', 0.5213, 0, 0.167, 0.014],
+    ['O3', 0.6307, 0.1668, 0.3895, 0.008],
+    ['O4', 0.1325, 0, 0.398, 0.009],
+    ['H1', 0.105, 0, 0.302, 0.03],
+  ];
+  const all = sites(rows, cell, 0.003);
+  // A quarter of the tetrahedra hold aluminium: that is the charge which potassium balances.
+  const shared = all.flatMap((x): Site[] =>
+    x.label === 'Si1'
+      ? [
+          { ...x, occupancy: 0.75 },
+          { ...x, id: 'Al1', label: 'Al1', element: 'Al', occupancy: 0.25 },
+        ]
+      : [x],
+  );
+  return { cell, spaceGroup: spaceGroupFromSymbol('C 1 2/m 1'), sites: shared };
+}
+
+/** Å: the scatter that keeps the cage from being ideal. */
+const SCATTER = 0.012;
+
+/** A cage about a centre of symmetry: one atom of every five-membered ring is nitrogen. */
+export function cageDye(random: Random): Structure {
+  const cell: Cell = {
+    a: 10.02,
+    b: 9.94,
+    c: 14.21,
+    alpha: 90,
+    beta: 91.3,
+    gamma: 90,
+    su: [0.001, 0.001, 0.002, 0, 0.01, 0],
+  };
+  const corners = cageCorners().map((p) => turn(turn(p, [0.6, 0.8, 0], 0.47), [0, 0.28, 0.96], 0.91));
+  const halves = corners.filter((p) => p[0] > 0 || (p[0] === 0 && p[1] > 0));
+  const back = inverse3(orthogonalization(cell));
+  const nitrogen = nitrogensOf(corners);
+  const counts: Record<string, number> = {};
+  return {
+    cell,
+    spaceGroup: spaceGroupFromSymbol('P 1 21/n 1'),
+    sites: halves.map((p): Site => {
+      const element = nitrogen.has(corners.indexOf(p)) ? 'N' : 'C';
+      const n = (counts[element] = (counts[element] ?? 0) + 1);
+      const moved = p.map((x) => x + SCATTER * random.normal()) as unknown as Vec3;
+      return {
+        id: `${element}${n}`,
+        label: `${element}${n}`,
+        element,
+        position: apply3(back, moved),
+        positionSu: [0.003 / cell.a, 0.003 / cell.b, 0.003 / cell.c],
+        occupancy: 1,
+        displacement: { kind: 'iso', u: 0.021 + 0.004 * random.next() },
+      };
+    }),
+  };
+}
+
+/** One corner of each five-membered ring, opposite rings giving opposite corners. */
+function nitrogensOf(corners: readonly Vec3[]): Set<number> {
+  const apart = (i: number, j: number): number => norm(subtract(corners[i]!, corners[j]!));
+  const ringOf = (i: number): number[] => {
+    // Of a pentagon's corners the far ones are 1.618 edges apart; those of a hexagon 1.732 and 2.
+    const far = corners.flatMap((_, j) => (Math.abs(apart(i, j) - 1.43 * 1.618) < 0.02 ? [j] : []));
+    const near = corners.flatMap((_, j) => (j !== i && apart(i, j) < 1.5 ? [j] : []));
+    return [i, ...far, ...near.filter((j) => far.every((k) => apart(j, k) < 1.43 * 1.64))];
+  };
+  const opposite = (i: number): number =>
+    corners.findIndex((p) => norm([p[0] + corners[i]![0], p[1] + corners[i]![1], p[2] + corners[i]![2]]) < 0.01);
+  const out = new Set<number>();
+  const taken = new Set<number>();
+  corners.forEach((_, i) => {
+    const besideOne = corners.some((_c, j) => out.has(j) && apart(i, j) < 1.5);
+    if (taken.has(i) || besideOne) return;
+    const other = opposite(i);
+    out.add(i).add(other);
+    for (const k of [i, other]) for (const j of ringOf(k)) taken.add(j);
+  });
+  return out;
+}
+
+const SETS: readonly { file: string; name: string; make(random: Random): Structure; colour: string; z: number }[] = [
+  { file: 'nibiiro', name: 'Nibiiro', make: mixedOxide, colour: 'grey', z: 2 },
+  { file: 'kirara-3', name: 'Kirara-3', make: layeredMineral, colour: 'colourless', z: 2 },
+  { file: 'temari', name: 'Temari', make: cageDye, colour: 'violet', z: 2 },
+];
+
+/** Writes the structures as CIF without reflections. */
+export function writeStructureSets(here: string): void {
+  for (const set of SETS) {
+    const structure = set.make(seededRandom(21));
+    const experiment = { kept: { _chemical_name_common: set.name }, colour: set.colour, temperature: 293, z: set.z };
+    writeFileSync(
+      `${here}data/${set.file}.cif`,
+      structureCif({ name: set.file, structure, experiment, date: '2026-11-26' }),
+    );
+    process.stdout.write(`${set.name}: ${structure.sites.length} sites\n`);
+  }
+}
