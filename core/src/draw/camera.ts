@@ -10,6 +10,7 @@ import {
   type Mat3,
   type Vec3,
 } from '../math/matrix3.ts';
+import { magnification } from './optics.ts';
 import type { Camera, Layer } from './scene.ts';
 
 export interface Size {
@@ -34,7 +35,8 @@ export const toViewer = ({ rotation: r }: Camera, v: Vec3): Vec3 => [
 export function project(camera: Camera, size: Size, p: Vec3): ScreenPoint {
   const { target, scale } = camera;
   const v = toViewer(camera, [p[0] - target[0], p[1] - target[1], p[2] - target[2]]);
-  return { x: size.width / 2 + v[0] / scale, y: size.height / 2 - v[1] / scale, depth: v[2] };
+  const zoom = magnification(camera, size, v[2]) / scale;
+  return { x: size.width / 2 + v[0] * zoom, y: size.height / 2 - v[1] * zoom, depth: v[2] };
 }
 
 /** Points that a picture must hold: of the layers that show matter and the cell, with their radii. */

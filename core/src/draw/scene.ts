@@ -128,13 +128,25 @@ export type Layer =
 export type LayerKind = Layer['kind'];
 export type LayerItem<K extends LayerKind> = Extract<Layer, { kind: K }>['items'][number];
 
+/** How depth is shown. */
+export interface Optics {
+  /** Degrees from the lower to the upper edge of the picture; 0 is a parallel projection. */
+  readonly fieldOfView: number;
+  /** Share by which the furthest atoms fade into the ground, 0–1. */
+  readonly cue: number;
+  /** Å before the target beyond which nothing is drawn, and behind it; absent where nothing is cut off. */
+  readonly front?: number;
+  readonly back?: number;
+}
+
 export interface Camera {
   /** Rows: the directions to the right, up and towards the viewer. */
   readonly rotation: Mat3;
   /** The point in the middle of the picture. */
   readonly target: Vec3;
-  /** Å per pixel. */
+  /** Å per pixel, in the plane of the target. */
   readonly scale: number;
+  readonly optics?: Optics;
 }
 
 export interface Light {

@@ -3,6 +3,7 @@ import { inverse3, norm, normalize, transpose3, apply3, type Mat3, type Vec3, to
 import { project, toViewer, type Size } from './camera.ts';
 import { channels, mixColours, shadeColour } from './colours.ts';
 import { placeLabels, type LabelRequest } from './labels.ts';
+import { magnification, seenScene } from './optics.ts';
 import type {
   ArrowPrimitive,
   AtomPrimitive,
@@ -38,13 +39,11 @@ class Canvas {
     readonly size: Size,
   ) {}
 
-  at(p: Vec3): { x: number; y: number; depth: number } {
-    return project(this.scene.camera, this.size, p);
-  }
-
-  /** Å → pixels. */
-  get zoom(): number {
-    return 1 / this.scene.camera.scale;
+  /** Where a point stands, and what an Å is there in pixels. */
+  at(p: Vec3): { x: number; y: number; depth: number; zoom: number } {
+    const { camera } = this.scene;
+    const place = project(camera, this.size, p);
+    return { ...place, zoom: magnification(camera, this.size, place.depth) / camera.scale };
   }
 
   /** A radial gradient that lights a ball of this colour; its id. */
@@ -113,8 +112,7 @@ function visibleArc(u: Vec3, v: Vec3, nu: Vec3, nv: Vec3, x: number, y: number, 
 }
 
 function paintAtom(canvas: Canvas, a: AtomPrimitive): Piece {
-  const { x, y, depth } = canvas.at(a.position);
-  const { zoom } = canvas;
+  const { x, y, depth, zoom } = canvas.at(a.position);
   const axes = a.axes.map((v) => toViewer(canvas.scene.camera, v)) as unknown as Axes;
   const { major, minor, angle } = outlineOf(axes);
   const style = `stroke="${strokeOf(a.colour)}" stroke-width="0.8"${a.opacity < 1 ? ` opacity="${number(a.opacity)}"` : ''}`;
@@ -219,9 +217,10 @@ function paintStick(
 ): Piece {
   const p = canvas.at(from),
     q = canvas.at(to);
-  const width = 2 * radius * canvas.zoom;
+  const zoom = (p.zoom + q.zoom) / 2;
+  const width = 2 * radius * zoom;
   const d = `M${number(p.x)} ${number(p.y)}L${number(q.x)} ${number(q.y)}`;
-  const dash = dashed ? ` stroke-dasharray="${number(0.14 * canvas.zoom)} ${number(0.1 * canvas.zoom)}"` : '';
+  const dash = dashed ? ` stroke-dasharray="${number(0.14 * zoom)} ${number(0.1 * zoom)}"` : '';
   const stroke = (c: string, w: number): string =>
     `<path d="${d}" stroke="${c}" stroke-width="${number(w)}" fill="none"${dash}/>`;
   const text = `<g${opacity < 1 ? ` opacity="${number(opacity)}"` : ''}>${stroke(shadeColour(colour, 0.72), width)}${stroke(colour, width * 0.72)}${stroke(mixColours(colour, '#ffffff', 0.25), width * 0.3)}</g>`;
@@ -297,8 +296,8 @@ function paintSurface(canvas: Canvas, s: SurfacePrimitive): Piece[] {
 
 function paintElement(canvas: Canvas, e: ElementPrimitive): Piece[] {
   if (e.points.length === 1) {
-    const { x, y, depth } = canvas.at(e.points[0]!);
-    const r = (e.picked ? 0.2 : 0.14) * canvas.zoom;
+    const { x, y, depth, zoom } = canvas.at(e.points[0]!);
+    const r = (e.picked ? 0.2 : 0.14) * zoom;
     return [
       {
         depth,
@@ -333,7 +332,8 @@ function paintArrow(canvas: Canvas, a: ArrowPrimitive): Piece[] {
   if (length < 1) return [];
   const ux = (q.x - p.x) / length,
     uy = (q.y - p.y) / length;
-  const head = Math.min(length, 4 * a.radius * canvas.zoom),
+  const width = 2 * a.radius * q.zoom;
+  const head = Math.min(length, 2 * width),
     side = head / 2;
   const bx = q.x - ux * head,
     by = q.y - uy * head;
@@ -341,7 +341,7 @@ function paintArrow(canvas: Canvas, a: ArrowPrimitive): Piece[] {
   return [
     {
       depth: (p.depth + q.depth) / 2,
-      text: `<g><path d="M${number(p.x)} ${number(p.y)}L${number(bx)} ${number(by)}" stroke="${a.colour}" stroke-width="${number(2 * a.radius * canvas.zoom)}"/><path d="${tip}" fill="${a.colour}"/></g>`,
+      text: `<g><path d="M${number(p.x)} ${number(p.y)}L${number(bx)} ${number(by)}" stroke="${a.colour}" stroke-width="${number(width)}"/><path d="${tip}" fill="${a.colour}"/></g>`,
     },
   ];
 }
@@ -349,11 +349,11 @@ function paintArrow(canvas: Canvas, a: ArrowPrimitive): Piece[] {
 function paintLayer(canvas: Canvas, layer: Layer): Piece[] {
   switch (layer.kind) {
     case 'atoms':
-      return layer.items.map((a) => paintAtom(canvas, a));
+      return layer.items.filter((a) => a.opacity > 0).map((a) => paintAtom(canvas, a));
     case 'halos':
       return layer.items.map((a) => {
-        const { x, y, depth } = canvas.at(a.position);
-        const r = number(outlineOf(a.axes).major * canvas.zoom);
+        const { x, y, depth, zoom } = canvas.at(a.position);
+        const r = number(outlineOf(a.axes).major * zoom);
         return {
           depth: depth - 0.01,
           text: `<circle cx="${number(x)}" cy="${number(y)}" r="${r}" fill="${a.colour}" fill-opacity="${number(a.opacity)}"/>`,
@@ -375,10 +375,10 @@ function paintLayer(canvas: Canvas, layer: Layer): Piece[] {
       return layer.items.flatMap((s) => paintSurface(canvas, s));
     case 'points':
       return layer.items.map((p) => {
-        const { x, y, depth } = canvas.at(p.position);
+        const { x, y, depth, zoom } = canvas.at(p.position);
         return {
           depth,
-          text: `<circle cx="${number(x)}" cy="${number(y)}" r="${number(p.radius * canvas.zoom)}" fill="none" stroke="${p.colour}" stroke-width="1.2"/>`,
+          text: `<circle cx="${number(x)}" cy="${number(y)}" r="${number(p.radius * zoom)}" fill="none" stroke="${p.colour}" stroke-width="1.2"/>`,
         };
       });
     case 'symmetry elements':
@@ -442,11 +442,12 @@ export interface SvgOptions {
 
 /** SVG text of a scene, `size` in pixels. */
 export function paintSvg(scene: Scene, size: Size, options: SvgOptions = {}): string {
-  const canvas = new Canvas(scene, size);
-  const pieces = scene.layers.flatMap((l) => paintLayer(canvas, l));
+  const seen = seenScene(scene);
+  const canvas = new Canvas(seen, size);
+  const pieces = seen.layers.flatMap((l) => paintLayer(canvas, l));
   pieces.sort((p, q) => p.depth - q.depth);
   const body = pieces.map((p) => p.text).join('');
   const title = options.title ? `<title>${escape(options.title)}</title>` : '';
   const ground = options.ground ? `<rect width="100%" height="100%" fill="${scene.ground}"/>` : '';
-  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${size.width} ${size.height}" width="${size.width}" height="${size.height}" role="img">${title}<defs>${canvas.definitions()}</defs>${ground}${body}${paintLabels(scene, size)}</svg>`;
+  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${size.width} ${size.height}" width="${size.width}" height="${size.height}" role="img">${title}<defs>${canvas.definitions()}</defs>${ground}${body}${paintLabels(seen, size)}</svg>`;
 }

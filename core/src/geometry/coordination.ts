@@ -85,7 +85,7 @@ const MOST_LISTED = 40;
 const SHARED = 0.1;
 
 /** For each site the sites of its place, the most frequent first. */
-function sharedPlaces(s: Structure): number[][] {
+export function sharedPlaces(s: Structure): number[][] {
   const metric = metricTensor(s.cell);
   const partial = s.sites.flatMap((x, i) => (x.occupancy < 1 ? [i] : []));
   return s.sites.map((x, i) => {

@@ -1,6 +1,5 @@
 /** Bond lengths and angles as rows of a table, and what kinds of them have in common. */
 import { isHome, originalRef, siteOf, symmetryCode, type AtomRef } from '../crystal/atom-ref.ts';
-import { isHydrogen } from '../crystal/elements.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
 import { bondAngles, listedBonds, neighbourRef } from './bonds.ts';
@@ -22,11 +21,14 @@ const named = (s: Structure, a: AtomRef): string => {
   return isHome(a) ? label : `${label} (${symmetryCode(a)})`;
 };
 
-/** Elements of a bond in one order, hydrogen last; of an angle with its ends in one order. */
+/** Elements named after all others, in this order: those that take electrons, then hydrogen. */
+const LATER = ['C', 'P', 'Se', 'S', 'I', 'Br', 'N', 'Cl', 'O', 'F', 'H', 'D'];
+
+/** Elements of a bond, or the ends of an angle, in one order. */
 function kindOf(elements: readonly string[]): string {
   const [first, last] = [elements[0]!, elements.at(-1)!];
-  const turn = isHydrogen(first) !== isHydrogen(last) ? isHydrogen(first) : first > last;
-  return (turn ? [...elements].reverse() : elements).join('–');
+  const d = LATER.indexOf(first) - LATER.indexOf(last);
+  return (d > 0 || (d === 0 && first > last) ? [...elements].reverse() : elements).join('–');
 }
 
 function row(s: Structure, atoms: readonly AtomRef[], figure: Figure, covariance?: CovarianceData): LengthRow {

@@ -20,6 +20,7 @@ import type { Neighbour } from '../crystal/neighbours.ts';
 import { siteSymmetry } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { bonds, bondsBySite, neighbourRef } from './bonds.ts';
+import { sharedPlaces } from './coordination.ts';
 
 export const LARGEST_RING = 12;
 /** Walks from one atom, and pairs of them, before rings of a size are given up: networks where everything touches everything. */
@@ -57,8 +58,12 @@ class Network {
   ) {
     const all = bondsBySite(s, list);
     const most = siteCharges(s).every((q) => q !== undefined) ? MOST_BONDS_OF_IONS : MOST_BONDS;
-    const crowded = (i: number): boolean => all[i]!.length > most;
-    this.bySite = all.map((own, i) => (crowded(i) ? [] : own.filter((b) => !crowded(b.to))));
+    const places = sharedPlaces(s);
+    // Ions that replace one another are one member of a ring.
+    const leading = (i: number): boolean => places[i]![0] === i;
+    const left = all.map((own, i) => (leading(i) ? own.filter((b) => leading(b.to)) : []));
+    const crowded = (i: number): boolean => left[i]!.length > most;
+    this.bySite = left.map((own, i) => (crowded(i) ? [] : own.filter((b) => !crowded(b.to))));
   }
 
   /** Breadth first from a site where the model holds it. */

@@ -10,6 +10,9 @@ import { ELEMENT_NAMES, selectByWords } from '@nagare/core/model/selection';
 
 import { SEVERITY_WORDS } from '@nagare/core/vet/registry';
 import { useVet } from '../stations/vet/use-vet.ts';
+import { withBonding } from '@nagare/core/crystal/bonding';
+import { bonded } from '@nagare/core/geometry/bonding-proposal';
+import { askedMeasure } from '../stations/relate/pins.ts';
 import { useDrop } from './DropEverywhere.tsx';
 import { useFit } from '../stations/fit/use-fit.tsx';
 import { STATIONS } from './stations.ts';
@@ -23,7 +26,7 @@ interface Entry {
 }
 
 export function Finder({ show, onHide }: { show: boolean; onHide(): void }): ReactNode {
-  const { project, head, select, setView, undo, redo, setPane } = useProject(
+  const { project, head, select, setView, undo, redo, setPane, looks, setLooks } = useProject(
     'project',
     'head',
     'select',
@@ -31,6 +34,8 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
     'undo',
     'redo',
     'setPane',
+    'looks',
+    'setLooks',
   );
   const navigate = useNavigate();
   const { pick } = useDrop();
@@ -53,8 +58,17 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
     out.push(
       { text: 'Draw ellipsoids', kind: 'scene', act: () => setView({ look: 'ellipsoids' }) },
       { text: 'Draw balls and sticks', kind: 'scene', act: () => setView({ look: 'balls' }) },
+      {
+        text: 'Show the tables of bond lengths and angles',
+        kind: 'relate',
+        act: () => {
+          setPane('lengths');
+          void navigate(`/projects/${project.id}/relate`);
+        },
+      },
       { text: 'Show the asymmetric unit', kind: 'scene', act: () => setView({ extent: 'unique' }) },
       { text: 'Show whole molecules', kind: 'scene', act: () => setView({ extent: 'molecules' }) },
+      { text: 'Show the cell closed at its faces', kind: 'scene', act: () => setView({ extent: 'closed cell' }) },
       { text: "Show the cell's contents", kind: 'scene', act: () => setView({ extent: 'packed cell' }) },
       { text: 'Undo: back along the course', kind: 'course', act: () => void undo() },
       { text: 'Redo: forward along the course', kind: 'course', act: () => void redo() },
@@ -167,6 +181,16 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
           act: choose((i) => set.has(i)),
         });
       }
+      const asked = askedMeasure(bonded(withBonding(s, looks.bonding)), words);
+      if (asked)
+        out.unshift({
+          text: asked.text,
+          kind: 'measure: Enter pins it',
+          act: () => {
+            setLooks('pin', { pins: [...looks.pins, asked.pin] });
+            void navigate(`/projects/${project.id}/relate`);
+          },
+        });
       for (const e of new Set(s.sites.map((x) => x.element)))
         out.push({
           text: `Select all ${Object.keys(ELEMENT_NAMES).find((n) => ELEMENT_NAMES[n] === e) ?? e}`,
@@ -183,6 +207,8 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
     pick,
     project.id,
     project.name,
+    looks,
+    setLooks,
     redo,
     select,
     setView,

@@ -167,6 +167,10 @@ function Part({ part, children }: { part: string; children: ReactNode }): ReactN
   );
 }
 
+/** Whether the inspector is shown: where things are measured, several atoms are no object to change. */
+const inspected = (station: StationId, selected: number): boolean =>
+  selected > 0 && station !== 'intake' && station !== 'fit' && (station !== 'relate' || selected === 1);
+
 function Frame({ station }: { station: StationId }): ReactNode {
   const powder = useFit('patterns').patterns.length > 0;
   const { project, work, problem, setProblem, undo, redo, selection, hasData, marks, pane, setCompareWith } =
@@ -372,7 +376,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
           )}
           <Centre station={station} pattern={powder && !hasData} />
         </main>
-        {selection.length > 0 && station !== 'intake' && station !== 'fit' && pane === 'crystal' && (
+        {inspected(station, selection.length) && pane === 'crystal' && (
           <Net part="The inspector">
             <Inspector />
           </Net>

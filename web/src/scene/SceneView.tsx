@@ -1,18 +1,22 @@
 /** The crystal in three dimensions. */
 import './scene.scss';
-import { useMemo, useRef, useState, type ReactNode } from 'react';
+import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { Link, useLocation } from 'react-router';
 import { atomsPerCell } from '@nagare/core/draw/extent';
 import { paintSvg } from '@nagare/core/draw/svg';
 import type { Scene } from '@nagare/core/draw/scene';
 import { saveFile } from '../store/projects.ts';
 import { useProject } from '../store/use-project.tsx';
+import type { ViewState } from '../store/view-state.ts';
 import { SceneTools } from './SceneTools.tsx';
 import type { ScenePainter } from './painter.ts';
 import { useCamera } from './use-camera.ts';
 import { useHands } from './use-hands.ts';
 import { useLayers, type SceneLayers } from './use-layers.ts';
 import { usePainted, usePainter } from './use-painter.ts';
+
+/** Extents that are looked at without the cell around them. */
+const ALONE: ReadonlySet<ViewState['extent']> = new Set(['molecules', 'motif', 'net']);
 
 export default function SceneView({ shown }: { shown: boolean }): ReactNode {
   const { project, head, preview, view, looks, growth, selection, setProblem } = useProject(
@@ -33,6 +37,7 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
   const present = !!(preview ?? head?.structure);
   const { painter, failed } = usePainter({ host, canvas, overlay }, present);
   const sceneNow = usePainted(painter, overlay, scene.layers, scene.colours.ground);
+  useEffect(() => painter?.showDepth(view.optics, scene.colours.ground), [painter, view.optics, scene.colours.ground]);
   const extent = growth.length
     ? 'grown'
     : JSON.stringify([
@@ -43,7 +48,7 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
         view.netRadius,
         looks.polyhedra.map((p) => p.centre),
       ]);
-  const camera = useCamera(painter, scene, project.id, extent, selection);
+  const camera = useCamera(painter, scene, project.id, extent, selection, !ALONE.has(view.extent));
   const hands = useHands(painter, scene, camera);
   if (failed)
     return (

@@ -18,7 +18,9 @@ import {
   Mesh,
   MeshBasicMaterial,
   MeshStandardMaterial,
+  Fog,
   OrthographicCamera,
+  PerspectiveCamera,
   Quaternion,
   Raycaster,
   Scene as ThreeScene,
@@ -29,12 +31,14 @@ import {
   type Material,
 } from 'three';
 import { project, type ScreenPoint, type Size } from '@nagare/core/draw/camera';
+import { depthRange, eyeDistance } from '@nagare/core/draw/optics';
 import {
   itemsOf,
   USUAL_LIGHT,
   type AtomPrimitive,
   type BondPrimitive,
   type Camera,
+  type Optics,
   type ElementPrimitive,
   type Layer,
   type LayerName,
@@ -408,7 +412,11 @@ function stickPieces(b: BondPrimitive): Stick[] {
 export class ScenePainter {
   private readonly renderer: WebGLRenderer;
   private readonly scene = new ThreeScene();
-  private readonly eye = new OrthographicCamera(-1, 1, 1, -1, -500, 500);
+  private readonly parallel = new OrthographicCamera(-1, 1, 1, -1, -500, 500);
+  private readonly perspective = new PerspectiveCamera();
+  /** The light goes with the viewer. */
+  private readonly lamp = new Group();
+  private ground = '#ffffff';
   private readonly materials = new Materials();
   private readonly builder = new LayerBuilder(this.materials);
   private painted: PaintedLayer[] = [];
@@ -423,9 +431,8 @@ export class ScenePainter {
     this.renderer.setPixelRatio(Math.min(2, devicePixelRatio));
     const key = new DirectionalLight('#ffffff', 2.1);
     key.position.set(...USUAL_LIGHT.direction);
-    // The light goes with the viewer.
-    this.eye.add(key, key.target);
-    this.scene.add(new AmbientLight('#ffffff', 1.5), this.eye);
+    this.lamp.add(key, key.target);
+    this.scene.add(new AmbientLight('#ffffff', 1.5), this.lamp);
   }
 
   get size(): Size {
@@ -438,7 +445,17 @@ export class ScenePainter {
 
   /** Draws from another point of view at the next frame. */
   lookFrom(camera: Camera): void {
-    this.seenFrom = camera;
+    // Depth is shown as it was chosen, wherever one looks from.
+    const { optics } = this.seenFrom;
+    const { optics: _, ...place } = camera;
+    this.seenFrom = { ...place, ...(optics ? { optics } : {}) };
+    this.invalidate();
+  }
+
+  /** How depth is shown; far things fade into the ground. */
+  showDepth(optics: Optics, ground: string): void {
+    this.seenFrom = { ...this.seenFrom, optics };
+    this.ground = ground;
     this.invalidate();
   }
 
@@ -489,26 +506,59 @@ export class ScenePainter {
   }
 
   private paint(): void {
-    const { width, height } = this.pixels;
-    const { rotation: r, target, scale } = this.seenFrom;
-    Object.assign(this.eye, {
-      left: (-width / 2) * scale,
-      right: (width / 2) * scale,
-      top: (height / 2) * scale,
-      bottom: (-height / 2) * scale,
-    });
-    this.eye.position.set(...target);
-    this.eye.quaternion.setFromRotationMatrix(
+    const { rotation: r, target } = this.seenFrom;
+    const eye = this.eyeNow();
+    const turned = new Quaternion().setFromRotationMatrix(
       new Matrix4().makeBasis(
         new Vector3(r[0], r[1], r[2]),
         new Vector3(r[3], r[4], r[5]),
         new Vector3(r[6], r[7], r[8]),
       ),
     );
-    this.eye.updateProjectionMatrix();
-    this.eye.updateMatrixWorld(true);
-    this.renderer.render(this.scene, this.eye);
+    const far = eyeDistance(this.seenFrom, this.pixels);
+    const back = far === Infinity ? 0 : far;
+    eye.position.set(target[0] + r[6] * back, target[1] + r[7] * back, target[2] + r[8] * back);
+    eye.quaternion.copy(turned);
+    this.lamp.position.set(...target);
+    this.lamp.quaternion.copy(turned);
+    this.scene.fog = this.fogAt(back);
+    eye.updateProjectionMatrix();
+    eye.updateMatrixWorld(true);
+    this.renderer.render(this.scene, eye);
     this.painting?.();
+  }
+
+  /** The camera of the projection that is chosen, its frustum set. */
+  private eyeNow(): OrthographicCamera | PerspectiveCamera {
+    const { width, height } = this.pixels;
+    const { scale, optics } = this.seenFrom;
+    const front = optics?.front ?? 500,
+      back = optics?.back ?? 500;
+    const far = eyeDistance(this.seenFrom, this.pixels);
+    if (far === Infinity)
+      return Object.assign(this.parallel, {
+        left: (-width / 2) * scale,
+        right: (width / 2) * scale,
+        top: (height / 2) * scale,
+        bottom: (-height / 2) * scale,
+        near: -front,
+        far: back,
+      });
+    return Object.assign(this.perspective, {
+      fov: optics!.fieldOfView,
+      aspect: width / height,
+      near: Math.max(0.02 * far, far - front),
+      far: far + back,
+    });
+  }
+
+  /** Fog from the nearest atom on, so dense that the furthest fades by the share chosen. */
+  private fogAt(eyeBehind: number): Fog | null {
+    const cue = this.seenFrom.optics?.cue ?? 0;
+    if (!cue) return null;
+    const { near, far } = depthRange(this.layers, this.seenFrom);
+    const span = Math.max(1, near - far);
+    return new Fog(this.ground, eyeBehind - near, eyeBehind - near + span / cue);
   }
 
   /** Screen position of a Cartesian point. */
@@ -519,9 +569,10 @@ export class ScenePainter {
   /** The atom of a layer under a point of the canvas. */
   pick(x: number, y: number, name: LayerName = 'model'): AtomPrimitive | undefined {
     const ray = new Raycaster();
-    ray.setFromCamera(new Vector2((2 * x) / this.pixels.width - 1, 1 - (2 * y) / this.pixels.height), this.eye);
-    // An orthographic ray starts at the near plane, which lies behind the scene here.
-    ray.ray.origin.addScaledVector(ray.ray.direction, -600);
+    ray.setFromCamera(new Vector2((2 * x) / this.pixels.width - 1, 1 - (2 * y) / this.pixels.height), this.eyeNow());
+    // A parallel ray starts at the near plane, which lies behind the scene unless that is cut off.
+    if (eyeDistance(this.seenFrom, this.pixels) === Infinity && this.seenFrom.optics?.front === undefined)
+      ray.ray.origin.addScaledVector(ray.ray.direction, -600);
     let best: { atom: AtomPrimitive; distance: number } | undefined;
     for (const { layer, picking } of this.painted) {
       if (layer.name !== name) continue;

@@ -44,6 +44,8 @@ export function useCamera(
   projectId: string,
   extent: string,
   selection: readonly AtomRef[],
+  /** The cell is part of what is meant. */
+  cellMatters: boolean,
 ): CameraHands {
   const { layers, structure, copies } = scene;
   const latest = useRef({ layers, copies });
@@ -54,9 +56,12 @@ export function useCamera(
     if (!painter) return;
     const { layers: now, copies: drawn } = latest.current;
     const symmetry = now.some((l) => l.kind === 'symmetry elements' && l.items.length > 0);
-    const points = extentPoints(framed(now, drawn > 0 || symmetry));
-    painter.lookFrom(fitCamera(points, painter.camera.rotation, painter.size, MARGINS));
-  }, [painter]);
+    const points = extentPoints(framed(now, (drawn > 0 && cellMatters) || symmetry));
+    const fitted = fitCamera(points, painter.camera.rotation, painter.size, MARGINS);
+    // What is near is drawn larger in perspective and needs room.
+    const room = painter.camera.optics?.fieldOfView ? 1.2 : 1;
+    painter.lookFrom({ ...fitted, scale: room * fitted.scale });
+  }, [painter, cellMatters]);
   const along = useCallback(
     (axis: 0 | 1 | 2) => {
       if (!painter || !structure) return;

@@ -37,6 +37,12 @@ export const viewSchema = z.strictObject({
   slab: z.strictObject({ plane: triple, from: z.number(), to: z.number() }),
   /** Å around the selection to which a chain, layer or framework is followed. */
   netRadius: z.number().positive().max(80),
+  optics: z.strictObject({
+    fieldOfView: z.number().min(0).max(80),
+    cue: z.number().min(0).max(1),
+    front: z.number().optional(),
+    back: z.number().optional(),
+  }),
 });
 
 export type ViewState = z.infer<typeof viewSchema>;
@@ -54,6 +60,7 @@ export const DEFAULT_VIEW: ViewState = {
   radius: 6,
   slab: { plane: [0, 0, 1], from: 0, to: 1 },
   netRadius: 12,
+  optics: { fieldOfView: 0, cue: 0 },
 };
 
 const KEY = 'view 3';

@@ -74,7 +74,7 @@ export function CoordinationSheet({ s, found, cuts, onCuts }: CoordinationProps)
               <td className="name">{centreName(s, c)}</td>
               <td className="n">{c.neighbours.length}</td>
               <td>{c.shapes[0] ? `${c.shapes[0].name}, ${c.shapes[0].measure.toFixed(2)}` : ''}</td>
-              <td className="n">{rangeWords(c)}</td>
+              <td className="n range">{rangeWords(c)}</td>
               <td className="n">{c.valenceSum === undefined ? '' : c.valenceSum.toFixed(2)}</td>
             </PickRow>
           ))}

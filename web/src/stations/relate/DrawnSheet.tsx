@@ -22,7 +22,8 @@ export function DrawnSheet({ s }: { s: Structure }): ReactNode {
   const chosen = selection.filter((a) => siteOf(s, a));
   const first = chosen[0];
   const { hiddenAtoms, addedAtoms } = looks;
-  const word = first && NET_WORDS[netsOf(s).list[netsOf(s).netOf(first)]!.dimension];
+  const net = first && netsOf(s).list[netsOf(s).netOf(first)];
+  const word = net && (net.atoms.length === 1 && net.dimension === 0 ? 'atom' : NET_WORDS[net.dimension]);
   const isolate = (): void => {
     setGrowth([]);
     setAround(chosen);
@@ -41,7 +42,7 @@ export function DrawnSheet({ s }: { s: Structure }): ReactNode {
       fold
       state={
         first
-          ? `${chosen.length === 1 ? atomName(s, first) : `${chosen.length} atoms`} selected${word ? `, in a ${word}` : ''}.`
+          ? `${chosen.length === 1 ? atomName(s, first) : `${chosen.length} atoms`} selected${word === 'atom' ? ', bonded to nothing' : `, in a ${word}`}.`
           : 'Choose the part below the crystal. Select atoms to isolate what they hang in, to grow from them or to hide them.'
       }
     >

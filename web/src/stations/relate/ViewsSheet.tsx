@@ -53,6 +53,7 @@ export function ViewsSheet({ s }: { s: Structure }): ReactNode {
       <Triple name="row" open="[" close="]" onLook={(v) => viewer?.look({ rotation: alongRow(s.cell, v) })} />
       <Triple name="normal of" open="(" close=")" onLook={(v) => viewer?.look({ rotation: alongNormal(s.cell, v) })} />
       <Steps />
+      <Depth />
       <NamedViews />
     </Sheet>
   );
@@ -136,6 +137,78 @@ function Steps(): ReactNode {
         ↻
       </button>
     </div>
+  );
+}
+
+/** Perspective, fading with depth, and what is cut off before and behind. */
+function Depth(): ReactNode {
+  const { view, setView } = useProject('view', 'setView');
+  const { optics } = view;
+  const set = (change: Partial<typeof optics>): void => setView({ optics: { ...optics, ...change } });
+  const cut = (side: 'front' | 'back', words: string): ReactNode => {
+    const { [side]: at, ...others } = optics;
+    return (
+      <label className="word">
+        <input
+          type="checkbox"
+          checked={at !== undefined}
+          onChange={() => setView({ optics: at === undefined ? { ...optics, [side]: 5 } : others })}
+        />{' '}
+        {words}
+      </label>
+    );
+  };
+  return (
+    <>
+      <div className="triple">
+        <label className="word">
+          <input
+            type="checkbox"
+            checked={optics.fieldOfView > 0}
+            onChange={() => set({ fieldOfView: optics.fieldOfView ? 0 : 30 })}
+          />{' '}
+          Perspective
+        </label>
+        <label className="soft" htmlFor="depth-cue">
+          fade with depth
+        </label>
+        <input
+          id="depth-cue"
+          type="range"
+          min={0}
+          max={0.95}
+          step={0.05}
+          value={optics.cue}
+          onChange={(e) => set({ cue: Number(e.target.value) })}
+        />
+      </div>
+      <div className="triple">
+        {cut('front', 'Cut off in front')}
+        {optics.front !== undefined && (
+          <NumberField
+            id="clip-front"
+            label="Cut off in front of, Å"
+            value={optics.front}
+            digits={1}
+            step={0.5}
+            unit="Å"
+            onChange={(front) => set({ front })}
+          />
+        )}
+        {cut('back', 'behind')}
+        {optics.back !== undefined && (
+          <NumberField
+            id="clip-back"
+            label="Cut off behind, Å"
+            value={optics.back}
+            digits={1}
+            step={0.5}
+            unit="Å"
+            onChange={(back) => set({ back })}
+          />
+        )}
+      </div>
+    </>
   );
 }
 

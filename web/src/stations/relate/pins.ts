@@ -4,6 +4,8 @@ import { newId, type Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { readThings, standsIn, type ReadingName, type Thing, type ThingReading } from '@nagare/core/geometry/things';
 import type { UncertaintySource } from '@nagare/core/geometry/measure';
+import { findRings } from '@nagare/core/geometry/rings';
+import { asksForRings, measureByWords } from '@nagare/core/model/measure-words';
 import type { CovarianceData } from '@nagare/core/refine/covariance';
 import { atomName } from '../../frame/selection-measure.ts';
 import type { NamedThing, Pin } from '../../store/looks.ts';
@@ -119,4 +121,18 @@ export function pinsCsv(s: Structure, pins: readonly Pin[], covariance?: Covaria
     }
   });
   return `${['measure,what,value,s.u.,unit', ...rows].join('\n')}\n`;
+}
+
+/** Beyond this many sites rings are not looked for while words are typed. */
+const QUICK = 250;
+
+/** A measure that words ask for, with what it reads; undefined where they ask for none. */
+export function askedMeasure(s: Structure, words: string): { pin: Pin; text: string } | undefined {
+  const rings = asksForRings(words) && s.sites.length <= QUICK ? findRings(s).map((r) => r.atoms) : [];
+  const asked = measureByWords(s, words, rings);
+  if (!asked) return undefined;
+  const pin: Pin = { id: newId(), ...asked };
+  const reading = readPin(s, pin);
+  if (reading.problem) return undefined;
+  return { pin, text: `${reading.name}: ${reading.readings.map((r) => `${r.words} ${r.value}`).join(', ')}` };
 }
