@@ -12,6 +12,11 @@ import { RawBuilder } from '@nagare/core/crystal/reflections';
 import type { Cell } from '@nagare/core/crystal/cell';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { mergeReflections } from '@nagare/core/data/merge';
+import { positionOf } from '@nagare/core/crystal/atom-ref';
+import { atomsOfExtent } from '@nagare/core/draw/extent';
+import { bonds } from '@nagare/core/geometry/bonds';
+import { bonded } from '@nagare/core/geometry/bonding-proposal';
+import { Surroundings } from '@nagare/core/geometry/coordination';
 import { readRing, ringRelations } from '@nagare/core/geometry/ring-readings';
 import { findRings } from '@nagare/core/geometry/rings';
 import { parseCif } from '@nagare/core/formats/cif-parser';
@@ -223,6 +228,54 @@ await leastSquares(111, 20_000, true);
     'copying the structure through JSON',
     await time(() => JSON.parse(JSON.stringify(s)) as unknown, 2),
   );
+}
+
+/** A framework of 810 atoms in the cell, without symmetry: what is bonded, drawn as polyhedra, and around each centre. */
+{
+  const quartz = shippedShelf().find((e) => e.id === 'quartz')!.structure;
+  const times = [6, 5, 3] as const;
+  const cell = {
+    ...quartz.cell,
+    a: quartz.cell.a * times[0],
+    b: quartz.cell.b * times[1],
+    c: quartz.cell.c * times[2],
+  };
+  const places = atomsOfExtent(quartz, { kind: 'cell' });
+  const inCell = places.map((p) => ({ site: quartz.sites.find((x) => x.id === p.site)!, at: positionOf(quartz, p) }));
+  const sites = Array.from({ length: times[0] * times[1] * times[2] }, (_, k) => [
+    k % times[0],
+    Math.floor(k / times[0]) % times[1],
+    Math.floor(k / (times[0] * times[1])),
+  ]).flatMap((shift, k) =>
+    inCell.map(({ site: x, at }, i) => ({
+      ...x,
+      id: `${k}-${i}`,
+      label: `${x.element}${k}-${i}`,
+      position: at.map((v, axis) => (v + shift[axis]!) / times[axis]!) as never,
+    })),
+  );
+  const framework = (): Structure => ({ cell, spaceGroup: spaceGroupFromSymbol('P 1'), sites });
+  const centre = { kind: 'element', element: 'Si' } as const;
+  const base = await time(() => JSON.parse(JSON.stringify(framework())) as unknown, 3);
+  const spent = async (what: string, f: (s: Structure) => unknown): Promise<void> =>
+    say(
+      `framework of ${sites.length} atoms: ${what}`,
+      await time(() => f(framework()), 5),
+      'copying it through JSON',
+      base,
+    );
+  await spent('bonds proposed and found', (s) => bonds(bonded(s)));
+  await spent('the same, and drawn with polyhedra', (s) =>
+    buildScene(
+      s,
+      { extent: { kind: 'closed cell' }, polyhedra: [{ centre, opacity: 0.7, edges: true, showCentre: true }] },
+      { width: 800, height: 600 },
+    ),
+  );
+  await spent('what surrounds every centre', (s) => {
+    const around = new Surroundings(bonded(s));
+    return around.centres().map((i) => around.read(i));
+  });
 }
 
 /** Neighbours of a crystal of organic density without symmetry, each with bond-like reach, against a copy of the structure. */

@@ -24,6 +24,19 @@ describe('tables of lengths and angles', () => {
     expect(right).toBe(8);
   });
 
+  it('list a bond across symmetry from one of its ends', () => {
+    const base = textbook.textbook('P 1 21/c 1', 7, 9, [
+      ['C', 0.06, 0.02, 0.03],
+      ['N', -0.06, 0.1, 0.02],
+    ]);
+    const s = { ...base, cell: { ...base.cell, b: 8, beta: 95 } };
+    const names = bondTable(s).map((r) => r.name);
+    const across = names.filter((n) => n.includes('(') && n.includes('C1') && n.includes('N2'));
+    expect(new Set(names).size).toBe(names.length);
+    expect(across.length).toBeLessThanOrEqual(1);
+    expect(names.length).toBeGreaterThan(1);
+  });
+
   it('are summed up by kind, with those that stand apart', () => {
     const rows = [1.39, 1.391, 1.389, 1.392, 1.388, 1.47].map((v) => row('C–C', v, 0.002));
     const [cc, co] = kindSummaries([...rows, row('C–O', 1.2), row('C–O', 1.4)]);

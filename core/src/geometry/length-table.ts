@@ -1,5 +1,13 @@
 /** Bond lengths and angles as rows of a table, and what kinds of them have in common. */
-import { isHome, originalRef, siteOf, symmetryCode, type AtomRef } from '../crystal/atom-ref.ts';
+import {
+  invertPlacement,
+  isHome,
+  originalRef,
+  placeKey,
+  siteOf,
+  symmetryCode,
+  type AtomRef,
+} from '../crystal/atom-ref.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
 import { bondAngles, listedBonds, neighbourRef } from './bonds.ts';
@@ -42,9 +50,19 @@ function row(s: Structure, atoms: readonly AtomRef[], figure: Figure, covariance
   };
 }
 
-/** Each bond once, Å. */
-export const bondTable = (s: Structure, covariance?: CovarianceData): LengthRow[] =>
-  listedBonds(s).map((b) => row(s, [originalRef(s.sites[b.from]!.id), neighbourRef(s, b)], distance, covariance));
+/** Each bond once, Å: one that leads to a copy is listed from one of its ends. */
+export function bondTable(s: Structure, covariance?: CovarianceData): LengthRow[] {
+  const seen = new Set<string>();
+  const key = (from: string, to: AtomRef): string => `${from} ${placeKey(s, to)}`;
+  return listedBonds(s).flatMap((b) => {
+    const from = originalRef(s.sites[b.from]!.id),
+      to = neighbourRef(s, b);
+    const turned = { site: from.site, ...invertPlacement(s.spaceGroup, to) };
+    if (from.site !== to.site && seen.has(key(to.site, turned))) return [];
+    seen.add(key(from.site, to));
+    return [row(s, [from, to], distance, covariance)];
+  });
+}
 
 /** Every angle between two bonds of a site, degrees. */
 export const angleTable = (s: Structure, covariance?: CovarianceData): LengthRow[] =>

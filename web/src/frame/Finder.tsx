@@ -4,7 +4,7 @@ import { atomsOfSites } from '../store/selection.ts';
 import { useProject } from '../store/use-project.tsx';
 import { useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Modal } from 'react-bootstrap';
-import { useNavigate } from 'react-router';
+import { useLocation, useNavigate } from 'react-router';
 import { originalRef } from '@nagare/core/crystal/atom-ref';
 import { ELEMENT_NAMES, selectByWords } from '@nagare/core/model/selection';
 
@@ -25,8 +25,13 @@ interface Entry {
   act(): void;
 }
 
+/** Entries made of the very words. */
+const UNDERSTOOD: ReadonlySet<string> = new Set(['selection', 'measure, to be pinned']);
+/** Stations that show the crystal: a selection is seen where one is. */
+const WITH_CRYSTAL = /\/(refine|relate|symmetry|vet|solve)$/;
+
 export function Finder({ show, onHide }: { show: boolean; onHide(): void }): ReactNode {
-  const { project, head, select, setView, undo, redo, setPane, looks, setLooks } = useProject(
+  const { project, head, select, setView, undo, redo, setPane, looks, setLooks, hasData } = useProject(
     'project',
     'head',
     'select',
@@ -36,8 +41,10 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
     'setPane',
     'looks',
     'setLooks',
+    'hasData',
   );
   const navigate = useNavigate();
+  const { pathname } = useLocation();
   const { pick } = useDrop();
   const { report: vetted } = useVet();
   const [words, setWords] = useState('');
@@ -170,7 +177,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
         (test: (i: number) => boolean): (() => void) =>
         () => {
           select(s.sites.flatMap((x, i) => (test(i) ? [originalRef(x.id)] : [])));
-          void navigate(`/projects/${project.id}/refine`);
+          if (!WITH_CRYSTAL.test(pathname)) void navigate(`/projects/${project.id}/${hasData ? 'refine' : 'relate'}`);
         };
       const said = selectByWords(s, words);
       if (said && said.sites.length) {
@@ -185,7 +192,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
       if (asked)
         out.unshift({
           text: asked.text,
-          kind: 'measure: Enter pins it',
+          kind: 'measure, to be pinned',
           act: () => {
             setLooks('pin', { pins: [...looks.pins, asked.pin] });
             void navigate(`/projects/${project.id}/relate`);
@@ -209,6 +216,8 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
     project.name,
     looks,
     setLooks,
+    hasData,
+    pathname,
     redo,
     select,
     setView,
@@ -222,7 +231,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
   ]);
   const q = words.trim().toLowerCase();
   const found = entries
-    .filter((e) => e.kind === 'selection' || !q || q.split(/\s+/).every((w) => e.text.toLowerCase().includes(w)))
+    .filter((e) => UNDERSTOOD.has(e.kind) || !q || q.split(/\s+/).every((w) => e.text.toLowerCase().includes(w)))
     .slice(0, 12);
   const go = (e: Entry | undefined): void => {
     if (e) {
@@ -237,7 +246,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
           className="form-control"
           autoFocus
           aria-label="Find"
-          placeholder="A station, an action, an atom; “all oxygen”, “bonded to N1”, “not hydrogen”"
+          placeholder="A station, an action, an atom; “all oxygen”, “bonded to N1”, “distance C1 O2”"
           value={words}
           onChange={(e) => {
             setWords(e.target.value);

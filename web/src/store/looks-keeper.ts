@@ -16,7 +16,8 @@ export type Act = 'looks' | 'mark';
 
 /** ms: changes of one kind that follow one another this fast are one, as a dragged handle makes them. */
 const ONE_ACT = 900;
-const STORE_AFTER = 300;
+/** ms between two writes. */
+const STORE_EVERY = 300;
 const MOST_KEPT = 200;
 
 export class LooksKeeper<Rest> {
@@ -24,6 +25,7 @@ export class LooksKeeper<Rest> {
   private future: LooksState<Rest>[] = [];
   private done: Act[] = [];
   private undone: Act[] = [];
+  private stored = 0;
   private last: { title: string; at: number } | undefined;
   /** Where the viewer stands now. */
   viewer: (() => Mat3 | undefined) | undefined;
@@ -34,10 +36,12 @@ export class LooksKeeper<Rest> {
     private readonly db: NagareDatabase,
     private readonly now: () => LooksState<Rest>,
     private readonly show: (state: LooksState<Rest>) => void,
+    /** Told when the browser could not store. */
+    private readonly failed: (e: Error) => void,
   ) {}
 
   /** What was kept, where anything was. */
-  async stored(): Promise<LooksRow | undefined> {
+  async kept(): Promise<LooksRow | undefined> {
     return this.db.looks.get(this.projectId);
   }
 
@@ -88,14 +92,26 @@ export class LooksKeeper<Rest> {
   private put(state: LooksState<Rest>): void {
     if (state.view !== this.now().view) rememberView(state.view);
     this.show(state);
-    clearTimeout(this.timer);
-    this.timer = setTimeout(() => void this.store(), STORE_AFTER);
+    if (this.timer !== undefined) return;
+    // A single change is stored at once; of a drag what is there now and then.
+    const since = Date.now() - this.stored;
+    if (since > STORE_EVERY) void this.store();
+    else this.timer = setTimeout(() => void this.store(), STORE_EVERY - since);
   }
 
   private async store(): Promise<void> {
     this.timer = undefined;
+    this.stored = Date.now();
+    try {
+      await this.write();
+    } catch (e) {
+      this.failed(e as Error);
+    }
+  }
+
+  private async write(): Promise<void> {
     const { view, looks } = this.now();
-    const rotation = this.viewer?.() ?? (await this.stored())?.rotation;
+    const rotation = this.viewer?.() ?? (await this.kept())?.rotation;
     await this.db.looks.put({ projectId: this.projectId, view, looks, ...(rotation ? { rotation } : {}) });
   }
 

@@ -279,6 +279,7 @@ class OpenProject {
         return { view, looks, rest: { growth, around: middle, hidden } };
       },
       ({ view, looks, rest }) => this.set({ view, looks, ...rest }),
+      (e) => this.set({ problem: `The looks of this project could not be kept: ${e.message}` }),
     );
     this.looks.viewer = () => this.state.viewer?.camera().rotation;
     this.listen();
@@ -306,7 +307,7 @@ class OpenProject {
       if (!this.state.project) this.set({ status: 'missing' });
       else void this.queue.add(() => this.settleHead());
     };
-    void this.looks.stored().then(
+    void this.looks.kept().then(
       (row) => {
         rows.looks = true;
         if (row) this.set({ view: row.view, looks: row.looks, firstRotation: row.rotation });
