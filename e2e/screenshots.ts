@@ -1,4 +1,5 @@
 /** Takes the pictures of docs/screenshots from the demo data: `npm run screenshots` while `npm start` runs. */
+import { openSamples } from './support.ts';
 import { chromium } from '@playwright/test';
 
 const base = process.env['NAGARE'] ?? 'http://127.0.0.1:4620';
@@ -21,8 +22,12 @@ const shot = async (name: string, wait = 900): Promise<void> => {
   await page.waitForTimeout(wait);
   await page.screenshot({ path: `${folder}${name}.png` });
 };
-await page.goto(base);
-await shot('home');
+/** Home with its samples unfolded. */
+async function home(): Promise<void> {
+  await page.goto(base);
+  await openSamples(page);
+}
+await home();
 await page.getByRole('button', { name: 'Aobae' }).click();
 await page.getByRole('button', { name: 'Take it in' }).click();
 await page.getByRole('button', { name: 'Go on to Solve' }).waitFor({ timeout: 60_000 });
@@ -70,7 +75,7 @@ await page.getByRole('button', { name: 'a', exact: true }).click();
 await page.getByLabel('Part of the crystal that is drawn').selectOption('unique');
 await page.locator('.scene-tools').getByRole('button', { name: 'Residual density' }).click();
 
-await page.goto(base);
+await home();
 await page.getByRole('button', { name: 'Kasumi' }).click();
 await page.getByRole('button', { name: 'Take it in' }).click();
 await page.getByRole('button', { name: 'Go on to Solve' }).click({ timeout: 60_000 });
@@ -125,7 +130,7 @@ await page.getByRole('button', { name: '2Fo − Fc', exact: true }).click();
 await page.getByRole('button', { name: 'Section', exact: true }).click();
 await shot('section', 3000);
 const openModel = async (name: string): Promise<void> => {
-  await page.goto(base);
+  await home();
   await page.getByRole('button', { name }).click();
   await page.getByRole('button', { name: 'Take it in' }).click();
   await page.locator('.mark-info', { hasText: 'R1' }).waitFor({ timeout: 60_000 });
@@ -139,19 +144,33 @@ await page.locator('.mark-info b', { hasText: 'refined in' }).waitFor({ timeout:
 await page.getByRole('button', { name: 'End the comparison' }).click();
 await page.getByRole('button', { name: 'Page of the space group' }).click();
 await shot('group', 2500);
-await page.goto(base);
-await page.getByTestId('file-picker').setInputFiles(new URL('../demo/truth/benigara-2.cif', import.meta.url).pathname);
+await home();
+await page.getByRole('button', { name: 'Kirara-3' }).click();
 await page.getByRole('button', { name: 'Take it in' }).click();
-await page.getByRole('link', { name: /Relate/ }).click();
-await page.getByRole('region', { name: 'Planes to one another' }).locator('tr.pick').first().click();
-await page.getByRole('application').focus();
-await page.keyboard.press('f');
+const centres = page.getByRole('region', { name: 'Coordination' });
+await centres.locator('tr.pick').first().waitFor({ timeout: 60_000 });
+await page.keyboard.press('Control+k');
+await page.getByRole('textbox', { name: 'Find' }).fill('Mg1');
+await page.keyboard.press('Enter');
+await page.getByRole('button', { name: 'Only this layer' }).click();
+await page.getByRole('button', { name: 'Draw Mg, Si, Al' }).click();
+await page.getByRole('button', { name: 'Bonds', exact: true }).click();
+await page.getByRole('region', { name: 'Views' }).getByRole('button', { name: 'Views', exact: true }).click();
+await page.getByLabel('Perspective').check();
+await page.locator('#depth-cue').fill('0.5');
+for (const title of ['About the vertical', 'About the vertical', 'About the horizontal', 'About the horizontal']) {
+  await page.getByTitle(title).last().click();
+  await page.waitForTimeout(500);
+}
+await page.getByRole('button', { name: 'Clear' }).click();
+await page.getByRole('button', { name: 'Views', exact: true }).click();
+await page.getByRole('button', { name: 'Fit', exact: true }).click();
 await shot('relate', 2500);
 await openModel('Suou-5');
 await page.getByRole('link', { name: /Vet/ }).click();
 await page.locator('.findings .line', { hasText: 'O9 looks lighter' }).click();
 await shot('vet', 2500);
-await page.goto(base);
+await home();
 await page.getByRole('button', { name: 'Enju-6' }).click();
 await page.getByRole('button', { name: 'Take it in' }).click();
 const scaling = page.getByRole('region', { name: 'Scale and absorption' });
@@ -162,7 +181,7 @@ await scaling.evaluate((e) => e.scrollIntoView());
 await shot('reciprocal', 2000);
 // Powders.
 const openPowder = async (name: RegExp): Promise<void> => {
-  await page.goto(base);
+  await home();
   await page.getByRole('button', { name }).click();
   await page.getByRole('button', { name: /Take (it|them) in/ }).click();
   await page.getByRole('button', { name: 'Go on to Fit' }).click();
@@ -207,4 +226,6 @@ for (let i = 0; i < 4; i++) await page.keyboard.press('ArrowUp');
 await lattice.hover();
 await shot('live', 900);
 await page.keyboard.press('Escape');
+await page.goto(base);
+await shot('home', 4000);
 await browser.close();

@@ -269,6 +269,21 @@ describe('nagare geometry and cell', () => {
     expect((await run('geometry', truth('hanada-3'))).out).toMatch(/C5–N1 +1\.150/);
   });
 
+  it('measures a molecule of an XYZ file, with the bonds that are proposed', async () => {
+    const file = join(folder, 'water.xyz');
+    writeFileSync(file, '3\nwater\nO 0 0 0.117\nH 0 0.757 -0.467\nH 0 -0.757 -0.467\n');
+    const { bonds, angles } = JSON.parse((await run('geometry', file, '--json')).out) as {
+      bonds: { a: string; b: string; distance: number; su: number }[];
+      angles: { value: number }[];
+    };
+    expect(bonds.map((b) => `${b.a} ${b.b}`).sort()).toEqual(['O1 H1', 'O1 H2']);
+    for (const b of bonds) {
+      expect(b.distance).toBeCloseTo(Math.hypot(0.757, 0.584), 5);
+      expect(b.su).toBe(0);
+    }
+    expect(angles[0]!.value).toBeCloseTo((2 * Math.atan(0.757 / 0.584) * 180) / Math.PI, 3);
+  });
+
   it('tells what surrounds each centre, beside the rule of radii', async () => {
     const file = join(folder, 'rutile.cif');
     const e = shippedShelf().find((x) => x.id === 'rutile')!;
@@ -306,13 +321,13 @@ describe('nagare geometry and cell', () => {
       structureCif({ name: 'salt', structure: e.structure, experiment: { kept: {} }, date: '2026-11-26' }),
     );
     const of = JSON.parse((await run('cell', salt, '--json')).out) as {
-      multiplicities: { multiplicity: number; siteSymmetry: string }[];
+      multiplicities: { multiplicity: number; siteSymmetry: string; wyckoff: string }[];
       density: number;
     };
     expect(of).toMatchObject({ formula: 'Ca F2', z: 4, atoms: { Ca: 4, F: 8 } });
-    expect(of.multiplicities.map((m) => [m.multiplicity, m.siteSymmetry])).toEqual([
-      [4, 'm-3m'],
-      [8, '-43m'],
+    expect(of.multiplicities.map((m) => [m.multiplicity, m.siteSymmetry, m.wyckoff])).toEqual([
+      [4, 'm-3m', 'a'],
+      [8, '-43m', 'c'],
     ]);
     expect(of.density).toBeCloseTo(3.18, 1);
     expect((await run('cell', join(root, 'demo/data/aobae.cif'))).err).toContain('no atom sites');

@@ -131,8 +131,10 @@ export interface SiteSymmetry {
 
 /** Operators that leave a site where it is, within `tolerance` Å judged through the metric tensor. */
 export function siteSymmetry(g: SpaceGroup, metric: readonly number[], x: Vec3, tolerance = 0.01): SiteSymmetry {
+  const all = allOperators(g);
+  if (all.length === 1) return { operators: all, multiplicity: 1 };
   const operators: Operator[] = [];
-  for (const o of allOperators(g)) {
+  for (const o of all) {
     const y = apply3(o.r, x);
     const d = [0, 1, 2].map((i) => y[i]! + o.t[i]! - x[i]!);
     const n = d.map(Math.round);

@@ -7,7 +7,7 @@ import { elementOf, isHydrogen, isMetal } from '../crystal/elements.ts';
 import { siteCharges } from '../crystal/ionic.ts';
 import { neighbours, type Neighbour } from '../crystal/neighbours.ts';
 import { siteMultiplicity, type Structure } from '../crystal/structure.ts';
-import { bondLimit, compatible } from './bonds.ts';
+import { bondLimit, compatible, knowBonds, mayBond } from './bonds.ts';
 
 export interface PairLengths {
   readonly elements: readonly [string, string];
@@ -55,6 +55,36 @@ function ordered(p: string, q: string, charge: (e: string) => number | undefined
   return d < 0 || (d === 0 && p <= q) ? [p, q] : [q, p];
 }
 
+/** Distances gathered in steps of SAME, so that a hundred thousand of them need no sorting. */
+class Bins {
+  private readonly sums = new Float64Array(Math.ceil(FURTHEST / SAME) + 2);
+  private readonly counts = new Float64Array(this.sums.length);
+
+  add(distance: number, count: number): void {
+    const i = Math.floor(distance / SAME);
+    this.sums[i]! += distance * count;
+    this.counts[i]! += count;
+  }
+
+  /** Ascending; distances nearer to one another than SAME are one, at their mean. */
+  lengths(): PairLengths['lengths'] {
+    const out: { distance: number; count: number }[] = [];
+    for (let i = 0; i < this.counts.length; i++) {
+      const count = this.counts[i]!;
+      if (!count) continue;
+      const distance = this.sums[i]! / count;
+      const last = out.at(-1);
+      if (!last || distance - last.distance >= SAME) out.push({ distance, count });
+      else {
+        const both = last.count + count;
+        last.distance = (last.distance * last.count + distance * count) / both;
+        last.count = both;
+      }
+    }
+    return out;
+  }
+}
+
 /** Everything the proposal asks of a structure, worked out once. */
 class Crystal {
   readonly charges: ReadonlyMap<string, number>;
@@ -69,46 +99,45 @@ class Crystal {
     this.charges = charges;
     this.onlyMetals = s.sites.every((x) => isMetal(x.element));
     this.multiplicities = s.sites.map((x) => siteMultiplicity(s, x));
+    this.near = this.search();
+  }
+
+  /** Everything that comes near, as neighbours are listed. */
+  readonly near: readonly Neighbour[];
+
+  private search(): Neighbour[] {
+    const { s } = this;
+    const elements = s.sites.map((x) => x.element);
+    const names = [...new Set(elements)];
+    const kinds = elements.map((e) => names.indexOf(e));
+    const reaches = names.map((p) => names.map((q) => Math.min(FURTHEST, radii(p, q) + LISTED)));
+    const widest = Math.max(0, ...reaches.flat());
+    return neighbours(
+      s.cell,
+      s.spaceGroup,
+      s.sites.map((x) => x.position),
+      { widest, of: (i, j) => (compatible(s, i, j) ? reaches[kinds[i]!]![kinds[j]!]! : 0) },
+    ).filter((n) => mayBond(s, n));
   }
 
   /** Distances of every pair of elements that comes near. */
   pairs(): PairLengths[] {
     const { s } = this;
-    const elements = s.sites.map((x) => x.element);
-    const reach = (i: number, j: number): number =>
-      compatible(s, i, j) ? Math.min(FURTHEST, radii(elements[i]!, elements[j]!) + LISTED) : 0;
-    const names = [...new Set(elements)];
-    const widest = Math.min(FURTHEST, LISTED + 2 * Math.max(...names.map((e) => elementOf(e).covalentRadius)));
-    const near = neighbours(
-      s.cell,
-      s.spaceGroup,
-      s.sites.map((x) => x.position),
-      { widest, of: reach },
+    const names = [...new Set(s.sites.map((x) => x.element))];
+    const kinds = s.sites.map((x) => names.indexOf(x.element));
+    const tables = names.map(() => names.map((): Bins | undefined => undefined));
+    for (const n of this.near) {
+      const p = Math.min(kinds[n.from]!, kinds[n.to]!),
+        q = Math.max(kinds[n.from]!, kinds[n.to]!);
+      // Every bond is told from both ends; half of what the sites tell is what a cell holds.
+      (tables[p]![q] ??= new Bins()).add(n.distance, this.multiplicities[n.from]! / 2);
+    }
+    const charge = (e: string): number | undefined => this.charges.get(e);
+    return tables.flatMap((row, p) =>
+      row.flatMap((bins, q) =>
+        bins ? [{ elements: ordered(names[p]!, names[q]!, charge), lengths: bins.lengths() }] : [],
+      ),
     );
-    const byPair = new Map<string, Neighbour[]>();
-    for (const n of near) {
-      if (n.distance < 0.5) continue;
-      const key = pairKey(elements[n.from]!, elements[n.to]!);
-      const list = byPair.get(key);
-      if (list) list.push(n);
-      else byPair.set(key, [n]);
-    }
-    return [...byPair].map(([key, list]) => {
-      const [p, q] = key.split(' ') as [string, string];
-      return { elements: ordered(p, q, (e) => this.charges.get(e)), lengths: this.lengthsOf(list) };
-    });
-  }
-
-  /** Every bond is told from both ends; half of what the sites tell is what a cell holds. */
-  private lengthsOf(list: readonly Neighbour[]): PairLengths['lengths'] {
-    const out: { distance: number; count: number }[] = [];
-    for (const n of [...list].sort((p, q) => p.distance - q.distance)) {
-      const last = out.at(-1);
-      const share = this.multiplicities[n.from]! / 2;
-      if (last && n.distance - last.distance < SAME) last.count += share;
-      else out.push({ distance: n.distance, count: share });
-    }
-    return out;
   }
 
   /** Of an element in a cell, partly occupied sites counted whole. */
@@ -244,36 +273,46 @@ function withoutThickets(list: readonly PairProposal[], crystal: Crystal): PairP
 
 const hasHydrogen = (p: PairLengths): boolean => p.elements.some(isHydrogen);
 
-const known = new WeakMap<Structure, readonly PairProposal[]>();
+interface Proposal {
+  readonly pairs: readonly PairProposal[];
+  readonly bonding: Bonding;
+}
+const known = new WeakMap<Structure, Proposal>();
+
+function proposalOf(s: Structure): Proposal {
+  const found = known.get(s);
+  if (found) return found;
+  const crystal = new Crystal(s);
+  const all = crystal.pairs().map((p) => ({ ...p, ...verdict(p, crystal) }));
+  const pairs = withoutThickets(all, crystal).sort(
+    (p, q) => Number(q.proposed > 0) - Number(p.proposed > 0) || p.lengths[0]!.distance - q.lengths[0]!.distance,
+  );
+  const bonding: Bonding = {
+    pairs: pairs.map((p): PairCut => ({ elements: p.elements, cut: p.proposed })),
+    hidden: [],
+    added: [],
+  };
+  const cuts = new Map(bonding.pairs.map((p) => [pairKey(...p.elements), p.cut]));
+  const elements = s.sites.map((x) => x.element);
+  const cutOf = (n: Neighbour): number => cuts.get(pairKey(elements[n.from]!, elements[n.to]!)) ?? 0;
+  // The bonds of the proposal are among what was just found.
+  knowBonds(
+    withBonding(s, bonding),
+    crystal.near.filter((n) => n.distance <= cutOf(n)),
+  );
+  const proposal = { pairs, bonding };
+  known.set(s, proposal);
+  return proposal;
+}
 
 /**
  * Every pair of elements that comes near in a crystal (within the sum of radii and 1.2 Å), with the cut that is proposed
  * and its reason; bonded pairs first, shortest first.
  */
-export function pairProposals(s: Structure): readonly PairProposal[] {
-  let list = known.get(s);
-  if (!list) {
-    const crystal = new Crystal(s);
-    const all = crystal.pairs().map((p) => ({ ...p, ...verdict(p, crystal) }));
-    list = withoutThickets(all, crystal).sort(
-      (p, q) => Number(q.proposed > 0) - Number(p.proposed > 0) || p.lengths[0]!.distance - q.lengths[0]!.distance,
-    );
-    known.set(s, list);
-  }
-  return list;
-}
-
-const proposed = new WeakMap<Structure, Bonding>();
+export const pairProposals = (s: Structure): readonly PairProposal[] => proposalOf(s).pairs;
 
 /** The proposal as a bonding. */
-export function proposedBonding(s: Structure): Bonding {
-  let out = proposed.get(s);
-  if (!out) {
-    const pairs = pairProposals(s).map((p): PairCut => ({ elements: p.elements, cut: p.proposed }));
-    proposed.set(s, (out = { pairs, hidden: [], added: [] }));
-  }
-  return out;
-}
+export const proposedBonding = (s: Structure): Bonding => proposalOf(s).bonding;
 
 /** The structure with its own bonding where it has one, else with what is proposed. */
 export const bonded = (s: Structure): Structure => (s.bonding ? s : withBonding(s, proposedBonding(s)));

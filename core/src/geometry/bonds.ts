@@ -49,6 +49,9 @@ export function compatible(s: Structure, i: number, j: number): boolean {
 /** Structures never change, so what was found for one is kept as long as it lives: many parts of a page ask for the same bonds. */
 const known = new WeakMap<Structure, Neighbour[]>();
 
+/** Tells what the bonds of a structure are where they were found on the way to something else. */
+export const knowBonds = (s: Structure, list: Neighbour[]): void => void known.set(s, list);
+
 /** Every bond, from both ends. */
 export function bonds(s: Structure): Neighbour[] {
   let list = known.get(s);
@@ -73,18 +76,27 @@ function bondReach(s: Structure): { widest: number; of: (i: number, j: number) =
   };
 }
 
-function findBonds(s: Structure): Neighbour[] {
-  // Atoms disordered about a symmetry element (negative group) never bond to copies of their own group.
-  const own = (b: Neighbour): boolean =>
-    isSymmetryGroup(s.sites[b.from]!.disorder?.group) &&
-    s.sites[b.from]!.disorder!.assembly === s.sites[b.to]!.disorder?.assembly &&
+/** Atoms nearer than this are one place, Å. */
+const ONE_PLACE = 0.5;
+
+/** Whether two atoms may be bonded whatever their distance: not one place, nor copies by the element about which they are disordered (negative group). */
+export function mayBond(s: Structure, b: Neighbour): boolean {
+  const { disorder } = s.sites[b.from]!;
+  const ownCopy =
+    !!disorder &&
+    isSymmetryGroup(disorder.group) &&
+    disorder.assembly === s.sites[b.to]!.disorder?.assembly &&
     !isHome(b);
+  return b.distance > ONE_PLACE && !ownCopy;
+}
+
+function findBonds(s: Structure): Neighbour[] {
   const found = neighbours(
     s.cell,
     s.spaceGroup,
     s.sites.map((x) => x.position),
     bondReach(s),
-  ).filter((b) => b.distance > 0.5 && !own(b));
+  ).filter((b) => mayBond(s, b));
   return s.bonding ? withSingleBonds(s, s.bonding, found) : found;
 }
 

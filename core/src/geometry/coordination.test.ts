@@ -6,6 +6,7 @@ import type { Structure } from '../crystal/structure.ts';
 import { cheapestAssignment } from '../math/assignment.ts';
 import { add, normalize, scale, turn, type Vec3 } from '../math/matrix3.ts';
 import { seededRandom } from '../math/random.ts';
+import { largestOverlap, superpose } from '../math/superpose.ts';
 import { beforeGap, Surroundings } from './coordination.ts';
 import {
   angleVariance,
@@ -20,6 +21,32 @@ describe('continuous shape measures', () => {
   const shape = (n: number, name: string): readonly Vec3[] => IDEAL_SHAPES[n]![name]!;
   const measure = (n: number, of: string, against: string): number =>
     shapeMeasure([0, 0, 0], shape(n, of).map(normalize), shape(n, against));
+
+  it('of few vertices are those of the rotation that fits best', () => {
+    const random = seededRandom(12);
+    const points = (n: number): Vec3[] =>
+      Array.from({ length: n }, () => [random.normal(), random.normal(), random.normal()] as const);
+    for (const n of [3, 4, 5, 9])
+      for (let trial = 0; trial < 20; trial++) {
+        const p = points(n),
+          q = points(n);
+        const centred = (list: readonly Vec3[]): Vec3[] => {
+          const c = scale(
+            list.reduce((sum, x) => add(sum, x)),
+            1 / n,
+          );
+          return list.map((x) => add(x, scale(c, -1)));
+        };
+        const [a, b] = [centred(p), centred(q)];
+        const sums = new Float64Array(9);
+        a.forEach((x, i) => x.forEach((v, r) => b[i]!.forEach((w, k) => (sums[3 * r + k]! += v * w))));
+        const square = (list: readonly Vec3[]): number => list.flat().reduce((sum, x) => sum + x * x, 0);
+        const { rms } = superpose(a, b);
+        // rms² n = Σp² + Σq² − 2 Σ q·Rp.
+        const expected = (square(a) + square(b) - rms * rms * n) / 2;
+        expect(largestOverlap(sums, (square(a) + square(b)) / 2)).toBeCloseTo(expected, 7);
+      }
+  });
 
   it('have the published constants', () => {
     expect(measure(6, 'octahedron', 'trigonal prism')).toBeCloseTo(16.737, 3);

@@ -1,7 +1,7 @@
 /** What surrounds an atom: its neighbours up to the largest gap, their polyhedron, bond valences, and the rule of radii. */
 import { originalRef, type AtomRef } from '../crystal/atom-ref.ts';
 import { fractionalDistance, metricTensor } from '../crystal/cell.ts';
-import { isHydrogen, isMetal } from '../crystal/elements.ts';
+import { elementOf, isHydrogen, isMetal } from '../crystal/elements.ts';
 import { bondValence, coordinationOfRatio, ionicRadius, siteCharges } from '../crystal/ionic.ts';
 import { neighbours as findNeighbours, type Neighbour } from '../crystal/neighbours.ts';
 import { siteWeight, type Structure } from '../crystal/structure.ts';
@@ -81,6 +81,10 @@ const FURTHEST = 6,
 /** Partners listed for the eye. */
 const MOST_LISTED = 40;
 
+/** Å: as far as a gap can lie where the nearest stands no further than its radii and some slack. */
+const lookFor = (p: string, q: string): number =>
+  Math.min(FURTHEST, Math.max(4, SPREAD * (elementOf(p).covalentRadius + elementOf(q).covalentRadius + 0.3)));
+
 /** Å: sites nearer than this share one place in the crystal, as ions that replace one another do. */
 const SHARED = 0.1;
 
@@ -128,7 +132,10 @@ export class Surroundings {
       s.cell,
       s.spaceGroup,
       s.sites.map((x) => x.position),
-      { widest: FURTHEST, of: (i, j) => (this.isPartner(i, j) ? FURTHEST : 0) },
+      {
+        widest: FURTHEST,
+        of: (i, j) => (this.isPartner(i, j) ? lookFor(s.sites[i]!.element, s.sites[j]!.element) : 0),
+      },
     );
     for (const n of list) if (n.distance > 0.5) near[n.from]!.push(n);
     this.near = near.map((all) => all.sort((p, q) => p.distance - q.distance));

@@ -13,7 +13,7 @@ import { cartesianOf, measureFigure } from './measure.ts';
 import { planeOf } from './points.ts';
 import { puckering } from './puckering.ts';
 import { readRing, ringRelations } from './ring-readings.ts';
-import { findRings, type Ring } from './rings.ts';
+import { findRings, fusedSystems, type Ring } from './rings.ts';
 
 const P1 = spaceGroupFromOperators([IDENTITY]);
 const BOX = 40;
@@ -273,5 +273,19 @@ describe('relations of rings', () => {
       (k) => ring!.atoms.reduce((sum, a) => sum + structure.sites[index.get(a.site)!]!.position[k]!, 0) / 6,
     );
     r.centroid.forEach((x, k) => expect(x).toBeCloseTo(middle[k]!, 6));
+  });
+});
+
+describe('fused systems', () => {
+  const systems = (smiles: string): number[] => {
+    const { structure } = testCrystal(smiles, 'P 1', 4);
+    const rings = findRings(structure).map((r) => r.atoms);
+    return fusedSystems(structure, rings).map(
+      (list) => new Set(list.flatMap((i) => rings[i]!.map((a) => a.site))).size,
+    );
+  };
+  it('join rings that share a bond, and leave those that stand alone', () => {
+    expect(systems('c1ccc2ccccc2c1')).toEqual([10]);
+    expect(systems('c1ccccc1-c1ccccc1')).toEqual([]);
   });
 });

@@ -284,3 +284,25 @@ export function areFused(s: Structure, a: readonly AtomRef[], b: readonly AtomRe
   const edges = edgesOf(s, a);
   return [...edgesOf(s, b)].some((e) => edges.has(e));
 }
+
+/** Rings that are fused with one another, by their indices; rings that stand alone make no system. Copies count where the rings themselves share a bond. */
+export function fusedSystems(s: Structure, rings: readonly (readonly AtomRef[])[]): number[][] {
+  const edges = rings.map((r) => edgesOf(s, r));
+  const parent = rings.map((_, i) => i);
+  const root = (i: number): number => (parent[i] === i ? i : (parent[i] = root(parent[i]!)));
+  const owner = new Map<string, number>();
+  edges.forEach((list, i) => {
+    for (const e of list) {
+      const other = owner.get(e);
+      if (other === undefined) owner.set(e, i);
+      else parent[root(i)] = root(other);
+    }
+  });
+  const systems = new Map<number, number[]>();
+  rings.forEach((_, i) => {
+    const list = systems.get(root(i));
+    if (list) list.push(i);
+    else systems.set(root(i), [i]);
+  });
+  return [...systems.values()].filter((list) => list.length > 1);
+}

@@ -18,7 +18,7 @@ import {
   multiply3,
   transpose3,
 } from '../math/matrix3.ts';
-import { middle, superpose } from '../math/superpose.ts';
+import { largestOverlap, middle, superpose } from '../math/superpose.ts';
 
 const RADIANS = Math.PI / 180;
 
@@ -184,6 +184,7 @@ export function shapeMeasure(centre: Vec3, neighbours: readonly Vec3[], ideal: r
     model = centred([[0, 0, 0], ...unit]);
   const size = Math.sqrt(given.reduce((s, p) => s + dot(p, p), 0) / model.reduce((s, p) => s + dot(p, p), 0));
   const scaled = model.map((p) => scale(p, size));
+  if (n <= ALL_TRIED) return everyAssignment(given, scaled);
   let best = Infinity;
   for (const start of startingRotations(
     neighbours.map((p) => subtract(p, centre)),
@@ -191,6 +192,59 @@ export function shapeMeasure(centre: Vec3, neighbours: readonly Vec3[], ideal: r
   ))
     best = Math.min(best, climb(given, scaled, start));
   return Math.max(0, best);
+}
+
+/** Up to so many vertices every assignment is tried. */
+const ALL_TRIED = 5;
+
+const orders = new Map<number, readonly (readonly number[])[]>();
+/** All orders of 0 … n − 1. */
+function permutations(n: number): readonly (readonly number[])[] {
+  let known = orders.get(n);
+  if (!known) {
+    known = n
+      ? permutations(n - 1).flatMap((p) =>
+          Array.from({ length: n }, (_, k) => [...p.slice(0, k), n - 1, ...p.slice(k)]),
+        )
+      : [[]];
+    orders.set(n, known);
+  }
+  return known;
+}
+
+/** The smallest measure over all assignments of vertices, each with its best rotation. Both sets are centred, the centre first. */
+function everyAssignment(given: readonly Vec3[], model: readonly Vec3[]): number {
+  const n = given.length - 1;
+  const square = (points: readonly Vec3[]): number => points.reduce((sum, p) => sum + dot(p, p), 0);
+  const qq = square(given),
+    pp = square(model);
+  // Products of every vertex with every other, summed up for each assignment.
+  const products = model.map((p) =>
+    given.map((q) =>
+      Float64Array.of(
+        p[0] * q[0],
+        p[0] * q[1],
+        p[0] * q[2],
+        p[1] * q[0],
+        p[1] * q[1],
+        p[1] * q[2],
+        p[2] * q[0],
+        p[2] * q[1],
+        p[2] * q[2],
+      ),
+    ),
+  );
+  const sums = new Float64Array(9);
+  let along = 0;
+  for (const order of permutations(n)) {
+    sums.set(products[0]![0]!);
+    for (let i = 0; i < n; i++) {
+      const product = products[order[i]! + 1]![i + 1]!;
+      for (let k = 0; k < 9; k++) sums[k]! += product[k]!;
+    }
+    along = Math.max(along, largestOverlap(sums, (qq + pp) / 2));
+  }
+  return Math.max(0, 100 * (1 - (along * along) / (qq * pp)));
 }
 
 /** Assigns and turns in alternation until neither helps. */

@@ -118,3 +118,74 @@ export function superpose(points: readonly Vec3[], targets: readonly Vec3[]): Su
 
 export const applySuperposition = (s: Superposition, p: Vec3): Vec3 =>
   add(apply3(s.rotation, subtract(p, s.from)), s.to);
+
+/**
+ * The largest Σ q·R p over all proper rotations R, from the sums s = Σ p qᵀ (row by row): the largest root of the
+ * characteristic polynomial of Horn's matrix by Newton's method from above (Theobald 2005, Acta Cryst. A61, 478).
+ * `above` is no smaller than it, such as half of Σ p² + Σ q².
+ */
+export function largestOverlap(s: ArrayLike<number>, above: number): number {
+  const [xx, xy, xz, yx, yy, yz, zx, zy, zz] = s as unknown as readonly number[] as [
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+  ];
+  const square = xx * xx + xy * xy + xz * xz + yx * yx + yy * yy + yz * yz + zx * zx + zy * zy + zz * zz;
+  const determinant = xx * (yy * zz - yz * zy) - xy * (yx * zz - yz * zx) + xz * (yx * zy - yy * zx);
+  // Horn's matrix, symmetric and without a trace.
+  const a = xx + yy + zz,
+    b = xx - yy - zz,
+    c = -xx + yy - zz,
+    d = -xx - yy + zz;
+  const e = yz - zy,
+    f = zx - xz,
+    g = xy - yx,
+    h = xy + yx,
+    i = zx + xz,
+    j = yz + zy;
+  const c2 = -2 * square,
+    c1 = -8 * determinant,
+    c0 = determinant4(a, e, f, g, b, h, i, c, j, d);
+  let root = above;
+  for (let step = 0; step < 80; step++) {
+    const r2 = root * root;
+    const value = r2 * r2 + c2 * r2 + c1 * root + c0,
+      slope = 4 * r2 * root + 2 * c2 * root + c1;
+    if (!(slope > 0)) break;
+    const next = root - value / slope;
+    if (Math.abs(next - root) < 1e-13 * above) return next;
+    root = next;
+  }
+  return root;
+}
+
+/** Of the symmetric matrix with the diagonal a, b, c, d and above it e, f, g / h, i / j. */
+function determinant4(
+  a: number,
+  e: number,
+  f: number,
+  g: number,
+  b: number,
+  h: number,
+  i: number,
+  c: number,
+  j: number,
+  d: number,
+): number {
+  const minor = (p: readonly number[]): number =>
+    p[0]! * (p[4]! * p[8]! - p[5]! * p[7]!) -
+    p[1]! * (p[3]! * p[8]! - p[5]! * p[6]!) +
+    p[2]! * (p[3]! * p[7]! - p[4]! * p[6]!);
+  return (
+    a * minor([b, h, i, h, c, j, i, j, d]) -
+    e * minor([e, h, i, f, c, j, g, j, d]) +
+    f * minor([e, b, i, f, h, j, g, i, d]) -
+    g * minor([e, b, h, f, h, c, g, i, j])
+  );
+}

@@ -45,6 +45,8 @@ export interface Looks {
   readonly hiddenAtoms: readonly AtomRef[];
   /** Atoms drawn beside those of the extent: grown by hand. */
   readonly addedAtoms: readonly AtomRef[];
+  /** Å by site: where the neighbours of a centre end, instead of at the largest gap. */
+  readonly cuts: Readonly<Record<string, number>>;
   readonly views: readonly NamedView[];
   readonly things: readonly NamedThing[];
   readonly pins: readonly Pin[];
@@ -55,6 +57,7 @@ export const NO_LOOKS: Looks = {
   rules: [],
   hiddenAtoms: [],
   addedAtoms: [],
+  cuts: {},
   views: [],
   things: [],
   pins: [],
@@ -81,6 +84,7 @@ const looksFields = {
   rules: z.array(z.strictObject({ which: whichSchema, style: styleSchema.partial() })),
   hiddenAtoms: z.array(atomRefSchema),
   addedAtoms: z.array(atomRefSchema),
+  cuts: z.record(z.string(), z.number().positive()).readonly(),
   views: z.array(
     z.strictObject({
       id,

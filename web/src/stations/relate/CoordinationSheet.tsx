@@ -14,15 +14,13 @@ import { balanceWords, centreName, lengthMark, rangeWords, ruleWords } from './w
 interface CoordinationProps {
   readonly s: Structure;
   readonly found: Relations;
-  /** Å by site id. */
-  readonly cuts: Readonly<Record<string, number>>;
-  onCuts(next: Readonly<Record<string, number>>): void;
 }
 
 const severalLengths = (c: Coordination): boolean => (c.lengthClasses.at(-1) ?? 0) > 0;
 
-export function CoordinationSheet({ s, found, cuts, onCuts }: CoordinationProps): ReactNode {
-  const { select, setBeside } = useProject('select', 'setBeside');
+export function CoordinationSheet({ s, found }: CoordinationProps): ReactNode {
+  const { select, setBeside, looks, setLooks } = useProject('select', 'setBeside', 'looks', 'setLooks');
+  const { cuts } = looks;
   const [chosen, setChosen] = useState<number | undefined>();
   const { coordination, globalInstability, balance } = found;
   if (!coordination.length) return null;
@@ -94,8 +92,9 @@ export function CoordinationSheet({ s, found, cuts, onCuts }: CoordinationProps)
           s={s}
           c={picked}
           onCut={(cut) => {
-            const { [s.sites[picked.site]!.id]: _, ...others } = cuts;
-            onCuts(cut === undefined ? others : { ...others, [s.sites[picked.site]!.id]: cut });
+            const { id } = s.sites[picked.site]!;
+            const { [id]: _, ...others } = cuts;
+            setLooks(`cut of ${id}`, { cuts: cut === undefined ? others : { ...others, [id]: cut } });
           }}
           moved={s.sites[picked.site]!.id in cuts}
         />

@@ -28,8 +28,7 @@ export function RelateDesk(): ReactNode {
   const { head, project, looks } = useProject('head', 'project', 'looks');
   const navigate = useNavigate();
   const [reach, setReach] = useState(() => remembered(REACH, z.number().positive().max(20), 5));
-  const [cuts, setCuts] = useState<Readonly<Record<string, number>>>({});
-  const { found, working, error } = useRelations(reach, cuts);
+  const { found, working, error } = useRelations(reach, looks.cuts);
   const plain = head?.structure;
   // The bonds that are drawn are those that the station speaks of.
   const s = useMemo(() => plain && bonded(withBonding(plain, looks.bonding)), [plain, looks.bonding]);
@@ -54,8 +53,6 @@ export function RelateDesk(): ReactNode {
           s={s}
           found={found}
           reach={reach}
-          cuts={cuts}
-          onCuts={setCuts}
           onReach={(v) => {
             remember(REACH, v);
             setReach(v);
@@ -91,17 +88,15 @@ interface FindingsProps {
   readonly found: Relations;
   readonly reach: number;
   onReach(v: number): void;
-  readonly cuts: Readonly<Record<string, number>>;
-  onCuts(next: Readonly<Record<string, number>>): void;
 }
 
-function Findings({ s, found, reach, onReach, cuts, onCuts }: FindingsProps): ReactNode {
+function Findings({ s, found, reach, onReach }: FindingsProps): ReactNode {
   const [groups, setGroups] = useState<ReadonlySet<string>>(new Set());
   return (
     <>
       <RingsSheet s={s} found={found} groups={groups} onGroups={setGroups} />
       {found.rings.length > 0 && <RelationsSheet s={s} found={found} groups={groups} reach={reach} onReach={onReach} />}
-      <CoordinationSheet s={s} found={found} cuts={cuts} onCuts={onCuts} />
+      <CoordinationSheet s={s} found={found} />
     </>
   );
 }

@@ -5,7 +5,8 @@ import { orthogonalization } from '@nagare/core/crystal/cell';
 import { newId, type Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured, type Measured } from '@nagare/core/crystal/uncertainty';
 import type { RingReading, RingRelation } from '@nagare/core/geometry/ring-readings';
-import { deviationsFrom } from '@nagare/core/geometry/things';
+import { fusedSystems } from '@nagare/core/geometry/rings';
+import { deviationsFrom, readThings } from '@nagare/core/geometry/things';
 import { apply3, dot, transpose3 } from '@nagare/core/math/matrix3';
 import type { Relations } from '@nagare/core/tasks/relate-task';
 import { NumberField, PickRow, Sheet } from '../../frame/parts.tsx';
@@ -58,7 +59,65 @@ export function RingsSheet({
       )}
       {rings.length > 0 && <RingTable s={s} rings={rings} shown={shown} chosen={chosen} onChoose={setChosen} />}
       {chosen !== undefined && rings[chosen] && <RingPlane s={s} ring={rings[chosen]} index={chosen} />}
+      <FusedSystems s={s} rings={rings} />
     </Sheet>
+  );
+}
+
+/** Rings that share bonds, each system as one plane. */
+function FusedSystems({ s, rings }: { s: Structure; rings: readonly RingReading[] }): ReactNode {
+  const { select, setBeside, looks, setLooks, result } = useProject(
+    'select',
+    'setBeside',
+    'looks',
+    'setLooks',
+    'result',
+  );
+  const systems = useMemo(() => {
+    const found = fusedSystems(
+      s,
+      rings.map((r) => r.atoms),
+    );
+    return found.map((list) => ({
+      list,
+      atoms: joined(
+        s,
+        [],
+        list.flatMap((i) => rings[i]!.atoms),
+      ),
+    }));
+  }, [s, rings]);
+  const covariance = result?.covariance;
+  if (!systems.length) return null;
+  return (
+    <div className="plane-of-ring">
+      {systems.map(({ list, atoms }) => {
+        const name = `rings ${list.map((i) => i + 1).join(', ')} as one`;
+        const [rms] = readThings(s, [{ kind: 'plane', atoms }], covariance).readings;
+        return (
+          <p key={name} className="mb-0">
+            <button
+              className="word"
+              onClick={() => {
+                setBeside(atoms);
+                select(atoms);
+              }}
+            >
+              {name}
+            </button>{' '}
+            {atoms.length} atoms, r.m.s. {written(rms!, 3)} Å{' '}
+            <button
+              className="word"
+              onClick={() =>
+                setLooks('thing', { things: [...looks.things, { id: newId(), name, thing: { kind: 'plane', atoms } }] })
+              }
+            >
+              Keep the plane
+            </button>
+          </p>
+        );
+      })}
+    </div>
   );
 }
 
