@@ -165,6 +165,7 @@ for (const title of ['About the vertical', 'About the vertical', 'About the hori
 await page.getByRole('button', { name: 'Clear' }).click();
 await page.getByRole('button', { name: 'Views', exact: true }).click();
 await page.getByRole('button', { name: 'Fit', exact: true }).click();
+await page.locator('.desk').evaluate((e) => e.scrollTo(0, 0));
 await shot('relate', 2500);
 await openModel('Suou-5');
 await page.getByRole('link', { name: /Vet/ }).click();

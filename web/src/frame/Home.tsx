@@ -153,7 +153,11 @@ function ProjectRow({
   return (
     <li>
       <Link to={to} className="portrait" tabIndex={-1} aria-hidden="true">
-        {picture && <img src={`data:image/svg+xml;utf8,${encodeURIComponent(picture)}`} alt="" />}
+        {picture ? (
+          <img src={`data:image/svg+xml;utf8,${encodeURIComponent(picture)}`} alt="" />
+        ) : (
+          <img className="none" src="/mark.svg" alt="" />
+        )}
       </Link>
       <div className="about">
         <Link className="name" to={to}>

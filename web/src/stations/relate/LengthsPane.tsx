@@ -1,18 +1,16 @@
 /** All bond lengths or angles: filtered by words or by the selection, gathered by kind, copied and saved. */
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState, type ReactNode } from 'react';
-import { siteIndices, type AtomRef } from '@nagare/core/crystal/atom-ref';
 import { withBonding } from '@nagare/core/crystal/bonding';
-import type { Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { kindSummaries, type KindSummary, type LengthRow } from '@nagare/core/geometry/length-table';
-import { selectByWords } from '@nagare/core/model/selection';
 import { tableCsv, tableHtml, tableText, type Table } from '@nagare/core/publish/tables';
 import { run } from '../../engine/engine.ts';
 import { PickRow } from '../../frame/parts.tsx';
 import { saveFile } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { copyTable } from '../publish/copy-table.ts';
+import { filteredRows } from './length-filter.ts';
 
 type What = 'bonds' | 'angles';
 const UNIT: Readonly<Record<What, string>> = { bonds: 'Å', angles: '°' };
@@ -33,26 +31,6 @@ function useLengths(what: What): { rows: readonly LengthRow[]; waiting: boolean 
       }).result,
   });
   return { rows: query.data ?? [], waiting: query.isFetching };
-}
-
-/** Rows that words or atoms speak of: words by kind ("Ti–O"), by label, or as atoms are selected by words. */
-export function filteredRows(
-  s: Structure,
-  rows: readonly LengthRow[],
-  words: string,
-  selected: readonly AtomRef[],
-): readonly LengthRow[] {
-  const text = words.trim().toLowerCase().replace(/[-−]/g, '–');
-  const sites = new Set(selected.map((a) => a.site));
-  const among = selected.length ? rows.filter((r) => r.atoms.some((a) => sites.has(a.site))) : rows;
-  if (!text) return among;
-  const direct = among.filter((r) => r.kind.toLowerCase() === text || r.name.toLowerCase().includes(text));
-  if (direct.length) return direct;
-  const said = selectByWords(s, words);
-  if (!said) return [];
-  const index = siteIndices(s);
-  const meant = new Set(said.sites);
-  return among.filter((r) => r.atoms.some((a) => meant.has(index.get(a.site)!)));
 }
 
 function tableOf(what: What, rows: readonly LengthRow[]): Table {
