@@ -58,6 +58,12 @@ test('a layered mineral is taken apart: bonds by pair, a sheet alone, polyhedra,
   await page.getByRole('button', { name: 'Show all again' }).click();
   await expect(counts(page)).toContainText('70 are drawn');
 
+  await page.getByLabel('Part of the crystal that is drawn').selectOption('block');
+  await page.getByLabel('Cells along c').fill('2');
+  await expect(counts(page)).toContainText(/2\d\d are drawn/);
+  await page.getByLabel('Part of the crystal that is drawn').selectOption('closed cell');
+  await expect(counts(page)).toContainText('70 are drawn');
+
   await page.getByRole('button', { name: 'Draw Mg, Si, Al' }).click();
   await expect(sheet(page, 'Polyhedra')).toContainText('3 rules');
   await unfold(page, 'Polyhedra');

@@ -130,7 +130,7 @@ function ExtentNumbers({ view, setView }: { view: ViewState; setView(v: Partial<
             id={`block-${axis}`}
             label={`Cells along ${axis}`}
             value={block.to[k]! - block.from[k]!}
-            digits={1}
+            digits={2}
             step={1}
             min={0.5}
             onChange={(v) => setView({ block: { ...block, to: withValue(block.to, k, block.from[k]! + v) } })}

@@ -32,6 +32,7 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const overlay = useRef<HTMLCanvasElement>(null);
+  const heldRef = useRef(false);
   const [aroundSelection, setAroundSelection] = useState(false);
   const scene = useLayers(aroundSelection, shown);
   const present = !!(preview ?? head?.structure);
@@ -48,8 +49,8 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
         view.netRadius,
         looks.polyhedra.map((p) => p.centre),
       ]);
-  const camera = useCamera(painter, scene, project.id, extent, selection, !ALONE.has(view.extent));
-  const hands = useHands(painter, scene, camera);
+  const camera = useCamera(painter, scene, project.id, extent, selection, !ALONE.has(view.extent), heldRef);
+  const hands = useHands(painter, scene, camera, heldRef);
   if (failed)
     return (
       <div className="empty">

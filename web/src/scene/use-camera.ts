@@ -1,5 +1,5 @@
 /** Where the viewer stands: the first look, what brings things back into view, and looking along axes. */
-import { useCallback, useEffect, useRef } from 'react';
+import { useCallback, useEffect, useRef, type RefObject } from 'react';
 import type { AtomRef } from '@nagare/core/crystal/atom-ref';
 import { siteOf } from '@nagare/core/crystal/atom-ref';
 import { axisVectors } from '@nagare/core/crystal/cell';
@@ -46,6 +46,8 @@ export function useCamera(
   selection: readonly AtomRef[],
   /** The cell is part of what is meant. */
   cellMatters: boolean,
+  /** Something is being dragged: the view stays. */
+  heldRef: RefObject<boolean>,
 ): CameraHands {
   const { layers, structure, copies } = scene;
   const latest = useRef({ layers, copies });
@@ -73,7 +75,7 @@ export function useCamera(
   );
   useViewer(painter, scene, fit);
   useFirstLook(painter, scene, projectId, fit);
-  useFitWhenMoved(scene, extent, fit);
+  useFitWhenMoved(scene, extent, fit, heldRef);
   useBringIntoView(painter, structure, selection);
   return { fit, along };
 }
@@ -154,15 +156,21 @@ function useFirstLook(
 const MOVED = 1.5;
 
 /** A model that was moved (inverted, reassembled), another extent, or symmetry elements that appear, come into view. */
-function useFitWhenMoved({ atoms, layers }: SceneLayers, extent: string, fit: () => void): void {
+function useFitWhenMoved(
+  { atoms, layers }: SceneLayers,
+  extent: string,
+  fit: () => void,
+  heldRef: RefObject<boolean>,
+): void {
   const before = useRef<{ middle: Vec3; extent: string } | undefined>(undefined);
   useEffect(() => {
     if (!atoms.length) return;
     const middle = toVec3([0, 1, 2].map((k) => atoms.reduce((sum, a) => sum + a.position[k]!, 0) / atoms.length));
     const last = before.current;
     before.current = { middle, extent };
+    if (heldRef.current) return;
     if (last && (last.extent !== extent || Math.hypot(...subtract(last.middle, middle)) > MOVED)) fit();
-  }, [atoms, extent, fit]);
+  }, [atoms, extent, fit, heldRef]);
   const had = useRef(false);
   const has = layers.some((l) => l.kind === 'symmetry elements' && l.items.length > 0);
   useEffect(() => {

@@ -1,12 +1,14 @@
 /** The hands on the scene: orbit, pan, zoom, pick, box, and the ghost that is laid by hand. */
-import { useRef, useState, type KeyboardEvent, type PointerEvent, type WheelEvent } from 'react';
+import { useRef, useState, type RefObject, type KeyboardEvent, type PointerEvent, type WheelEvent } from 'react';
 import { samePlace, type AtomRef } from '@nagare/core/crystal/atom-ref';
+import { blockFaces, faceShift, movedFace, type Block, type BlockFace } from '@nagare/core/draw/block-faces';
 import { panCamera, screenVector, turnCamera, zoomCamera } from '@nagare/core/draw/camera';
 import { itemsOf } from '@nagare/core/draw/scene';
 import { add, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import { middle } from '@nagare/core/math/superpose';
 import type { Ghost } from '../store/project-store.ts';
 import { useProject } from '../store/use-project.tsx';
+import type { ViewState } from '../store/view-state.ts';
 import type { ScenePainter } from './painter.ts';
 import type { CameraHands } from './use-camera.ts';
 import type { SceneLayers } from './use-layers.ts';
@@ -42,7 +44,9 @@ interface Grip {
   readonly startX: number;
   readonly startY: number;
   moved: boolean;
-  readonly mode: 'orbit' | 'pan' | 'box' | 'lasso' | 'ghost';
+  readonly mode: 'orbit' | 'pan' | 'box' | 'lasso' | 'ghost' | 'face';
+  /** The face of a block that is dragged, and the block as it was. */
+  readonly face?: { readonly of: BlockFace; readonly block: Block };
 }
 
 /** Radians a pixel. */
@@ -80,24 +84,43 @@ export interface Hands {
   onWheel(e: WheelEvent): void;
 }
 
-export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, camera: CameraHands): Hands {
-  const { head, preview, ghost, setGhost, selection, select, peaks, setPeaks, elements, setElements } = useProject(
-    'head',
-    'preview',
-    'ghost',
-    'setGhost',
-    'selection',
-    'select',
-    'peaks',
-    'setPeaks',
-    'elements',
-    'setElements',
-  );
+export function useHands(
+  painter: ScenePainter | undefined,
+  scene: SceneLayers,
+  camera: CameraHands,
+  /** Set while something is dragged that must not move the view. */
+  heldRef: RefObject<boolean>,
+): Hands {
+  const { head, preview, ghost, setGhost, selection, select, peaks, setPeaks, elements, setElements, view, setView } =
+    useProject(
+      'head',
+      'preview',
+      'ghost',
+      'setGhost',
+      'selection',
+      'select',
+      'peaks',
+      'setPeaks',
+      'elements',
+      'setElements',
+      'view',
+      'setView',
+    );
   const [box, setBox] = useState<Box | undefined>();
   const [lasso, setLasso] = useState<readonly Point[]>([]);
   const [reach, setReach] = useState<Reaching | undefined>();
   const grip = useRef<Grip | undefined>(undefined);
   const { atoms, structure } = scene;
+
+  /** The handle of a block's face under the pointer. */
+  const faceAt = (x: number, y: number): Grip['face'] => {
+    if (!painter || !structure || !itemsOf(scene.layers, 'points', 'faces').length) return undefined;
+    const near = blockFaces(structure.cell, view.block)
+      .map((of) => ({ of, at: painter.project(of.at) }))
+      .filter(({ at }) => Math.hypot(at.x - x, at.y - y) < 12)
+      .sort((p, q) => q.at.depth - p.at.depth)[0];
+    return near && { of: near.of, block: view.block };
+  };
 
   const drag = (dx: number, dy: number, turning: boolean): void => {
     if (painter) setGhost((g) => g && draggedGhost(painter, g, dx, dy, turning));
@@ -194,15 +217,17 @@ export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, 
       if ((e.target as HTMLElement).closest('.scene-tools, .scene-counts')) return;
       e.currentTarget.setPointerCapture(e.pointerId);
       const { x, y } = pointAt(e);
-      const mode =
-        ghost?.movable && painter?.pick(x, y, 'ghost')
+      const face = faceAt(x, y);
+      const mode = face
+        ? 'face'
+        : ghost?.movable && painter?.pick(x, y, 'ghost')
           ? 'ghost'
           : reach || e.altKey
             ? (reach ?? 'box')
             : e.button === 1 || e.button === 2 || e.shiftKey
               ? 'pan'
               : 'orbit';
-      grip.current = { x, y, startX: x, startY: y, moved: false, mode };
+      grip.current = { x, y, startX: x, startY: y, moved: false, mode, ...(face ? { face } : {}) };
     },
     onPointerMove(e) {
       const g = grip.current;
@@ -219,7 +244,11 @@ export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, 
           w: Math.abs(x - g.startX),
           h: Math.abs(y - g.startY),
         });
-      else if (g.mode === 'lasso') setLasso((line) => [...line, { x, y }]);
+      else if (g.face && structure) {
+        heldRef.current = true;
+        const by = faceShift(structure.cell, painter.camera, g.face.of.axis, x - g.startX, y - g.startY);
+        setView({ block: movedFace(g.face.block, g.face.of, by) as ViewState['block'] });
+      } else if (g.mode === 'lasso') setLasso((line) => [...line, { x, y }]);
       else if (g.mode === 'ghost') drag(dx, dy, ghost?.movable === 'turn' || e.shiftKey);
       else if (g.mode === 'pan') painter.lookFrom(panCamera(painter.camera, dx, dy));
       else painter.lookFrom(turnCamera(painter.camera, { up: dx * TURN_SPEED, right: dy * TURN_SPEED }));
@@ -229,6 +258,7 @@ export function useHands(painter: ScenePainter | undefined, scene: SceneLayers, 
     onPointerUp(e) {
       const g = grip.current;
       grip.current = undefined;
+      heldRef.current = false;
       if (!g || !painter) return;
       if (!g.moved) {
         const { x, y } = pointAt(e);

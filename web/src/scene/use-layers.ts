@@ -3,6 +3,7 @@ import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { buildLayers, type SceneWish } from '@nagare/core/draw/build-scene';
 import type { SceneColours } from '@nagare/core/draw/colours';
+import { faceLayer } from '@nagare/core/draw/block-faces';
 import { atomsPerCell } from '@nagare/core/draw/extent';
 import {
   densityLayer,
@@ -227,10 +228,26 @@ export function useLayers(aroundSelection: boolean, shown: boolean): SceneLayers
     [structure, elements, colours],
   );
   const measures = useMeasures(structure, colours);
+  const faces = useMemo(
+    () =>
+      structure && view.extent === 'block' && !grown?.length
+        ? [faceLayer(structure.cell, view.block, colours)]
+        : NOTHING,
+    [structure, view.extent, view.block, grown, colours],
+  );
   const maxima = useMaxima(structure, colours);
   const layers = useMemo(
-    () => [...model, ...chosen, ...measures, ...ghosts, ...symmetry, ...maxima, ...(density ? [density] : [])],
-    [model, chosen, measures, ghosts, symmetry, maxima, density],
+    () => [
+      ...model,
+      ...chosen,
+      ...measures,
+      ...faces,
+      ...ghosts,
+      ...symmetry,
+      ...maxima,
+      ...(density ? [density] : []),
+    ],
+    [model, chosen, measures, faces, ghosts, symmetry, maxima, density],
   );
   const copies = useMemo(
     () => atoms.filter((a) => a.ref.operator !== 0 || a.ref.shift.some((x) => x !== 0)).length,
