@@ -5,7 +5,7 @@ import type { Structure } from '../crystal/structure.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { bonds } from '../geometry/bonds.ts';
-import { NET_WORDS, netsOf, type Dimension } from '../geometry/nets.ts';
+import { dimensionOf, NET_WORDS, netsOf, type Dimension } from '../geometry/nets.ts';
 import { apply3, cross, norm, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { bestRotation, lookAlong } from './camera.ts';
 import { atomsOfExtent, atomsPerCell, type ExtentKind } from './extent.ts';
@@ -72,7 +72,7 @@ function tilted(r: Mat3): Mat3 {
 /** How a structure is best seen first. Bonds as the structure says, else as they are proposed. */
 export function firstLook(plain: Structure): FirstLook {
   const s = bonded(plain);
-  const dimension = netsOf(s).list.reduce<Dimension>((most, n) => (n.dimension > most ? n.dimension : most), 0);
+  const dimension = dimensionOf(s);
   const salt = isSalt(s);
   const extent =
     dimension >= 2 || (salt && dimension === 0) ? 'closed cell' : dimension === 1 ? 'packed cell' : 'molecules';

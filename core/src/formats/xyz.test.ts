@@ -76,7 +76,7 @@ describe('XYZ', () => {
     expect(recognise(WATER + LAYER, 'two.xyz').map((f) => f.structure!.sites.length)).toEqual([3, 4]);
     const { structure: s } = parseXyz(LAYER, 'x')[0]!;
     const atoms = s.sites.map((x) => ({ element: x.element, at: cartesian(s.cell, x.position) }));
-    const { structure: again, name } = { ...parseXyz(writeXyz(s, atoms, 'again'), 'x')[0]! };
+    const { structure: again, name } = { ...parseXyz(writeXyz(atoms, 'again', s.cell), 'x')[0]! };
     expect(name).toBe('again');
     again.sites.forEach((x, i) => x.position.forEach((v, k) => expect(v).toBeCloseTo(s.sites[i]!.position[k]!, 5)));
   });

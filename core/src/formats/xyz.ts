@@ -3,7 +3,7 @@
  * gives the lattice in the comment. Several frames may follow one another.
  */
 import type { Cell } from '../crystal/cell.ts';
-import { cellFromMetric, orthogonalization } from '../crystal/cell.ts';
+import { axisVectors, cellFromMetric } from '../crystal/cell.ts';
 import { findElement, elementFromLabel } from '../crystal/elements.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { newId, type Site, type Structure } from '../crystal/structure.ts';
@@ -201,11 +201,11 @@ export function parseXyz(text: string, base: string): XyzFrame[] {
   return frames;
 }
 
-/** One cell of a structure (or the atoms given, Cartesian) as extended XYZ. */
-export function writeXyz(s: Structure, atoms: readonly { element: string; at: Vec3 }[], comment: string): string {
-  const m = orthogonalization(s.cell);
-  const column = (k: number): string => [m[k]!, m[3 + k]!, m[6 + k]!].map((x) => x.toFixed(6)).join(' ');
+/** Atoms (Cartesian, Å) as XYZ; with a cell, which they must fill exactly once, as extended XYZ with its lattice. */
+export function writeXyz(atoms: readonly { element: string; at: Vec3 }[], comment: string, cell?: Cell): string {
+  const name = `name="${comment.replace(/["\r\n]/g, ' ')}"`;
   const rows = atoms.map((a) => `${a.element.padEnd(2)} ${a.at.map((x) => x.toFixed(6).padStart(12)).join(' ')}`);
-  const lattice = `Lattice="${[0, 1, 2].map(column).join(' ')}" Properties=species:S:1:pos:R:3`;
-  return `${atoms.length}\n${lattice} name="${comment.replace(/["\r\n]/g, ' ')}"\n${rows.join('\n')}\n`;
+  const lattice = cell && axisVectors(cell).flatMap((v) => v.map((x) => x.toFixed(6)));
+  const about = lattice ? `Lattice="${lattice.join(' ')}" Properties=species:S:1:pos:R:3 ${name}` : name;
+  return `${atoms.length}\n${about}\n${rows.join('\n')}\n`;
 }

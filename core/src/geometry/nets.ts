@@ -1,12 +1,5 @@
 /** What bonds make of a crystal: molecules, chains, layers and frameworks, by the lattice translations they lead back to. */
-import {
-  canonicalRef,
-  originalRef,
-  siteIndices,
-  symmetryTable,
-  type AtomRef,
-  type Placement,
-} from '../crystal/atom-ref.ts';
+import { canonicalRef, originalRef, siteIndices, symmetryTable, type AtomRef } from '../crystal/atom-ref.ts';
 import { metricTensor } from '../crystal/cell.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { IntegerLattice } from '../math/integer-lattice.ts';
@@ -147,9 +140,3 @@ export function distinctNets(s: Structure): Net[] {
     return true;
   });
 }
-
-/** Moved by whole cells. */
-export const shifted = (a: AtomRef, by: Vec3): AtomRef & Placement => ({
-  ...a,
-  shift: [a.shift[0] + by[0], a.shift[1] + by[1], a.shift[2] + by[2]],
-});

@@ -1,5 +1,5 @@
 /** Best rigid superposition of two point sets by the quaternion method (Horn 1987, J. Opt. Soc. Am. A 4, 629). */
-import { add, apply3, scale, subtract, type Mat3, type Vec3 } from './matrix3.ts';
+import { add, apply3, scale, subtract, toMat3, type Mat3, type Vec3 } from './matrix3.ts';
 
 /** Eigenvalues (ascending) and unit eigenvectors (rows) of a symmetric n×n matrix by Jacobi rotations. */
 export function eigenSymmetric(matrix: readonly number[], n: number): { values: number[]; vectors: number[][] } {
@@ -78,17 +78,7 @@ export function superpose(points: readonly Vec3[], targets: readonly Vec3[]): Su
     for (let r = 0; r < 3; r++) for (let c = 0; c < 3; c++) s[3 * r + c]! += a[r]! * b[c]!;
     square += a[0] ** 2 + a[1] ** 2 + a[2] ** 2 + b[0] ** 2 + b[1] ** 2 + b[2] ** 2;
   });
-  const [xx, xy, xz, yx, yy, yz, zx, zy, zz] = s as [
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-  ];
+  const [xx, xy, xz, yx, yy, yz, zx, zy, zz] = toMat3(s);
   const n = [
     xx + yy + zz,
     yz - zy,
@@ -125,17 +115,7 @@ export const applySuperposition = (s: Superposition, p: Vec3): Vec3 =>
  * `above` is no smaller than it, such as half of Σ p² + Σ q².
  */
 export function largestOverlap(s: ArrayLike<number>, above: number): number {
-  const [xx, xy, xz, yx, yy, yz, zx, zy, zz] = s as unknown as readonly number[] as [
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-  ];
+  const [xx, xy, xz, yx, yy, yz, zx, zy, zz] = toMat3(s);
   const square = xx * xx + xy * xy + xz * xz + yx * yx + yy * yy + yz * yz + zx * zx + zy * zy + zz * zz;
   const determinant = xx * (yy * zz - yz * zy) - xy * (yx * zz - yz * zx) + xz * (yx * zy - yy * zx);
   // Horn's matrix, symmetric and without a trace.

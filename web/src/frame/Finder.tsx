@@ -10,8 +10,6 @@ import { ELEMENT_NAMES, selectByWords } from '@nagare/core/model/selection';
 
 import { SEVERITY_WORDS } from '@nagare/core/vet/registry';
 import { useVet } from '../stations/vet/use-vet.ts';
-import { withBonding } from '@nagare/core/crystal/bonding';
-import { bonded } from '@nagare/core/geometry/bonding-proposal';
 import { askedMeasure } from '../stations/relate/pins.ts';
 import { useDrop } from './DropEverywhere.tsx';
 import { useFit } from '../stations/fit/use-fit.tsx';
@@ -188,7 +186,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
           act: choose((i) => set.has(i)),
         });
       }
-      const asked = askedMeasure(bonded(withBonding(s, looks.bonding)), words);
+      const asked = askedMeasure(s, looks.bonding, words);
       if (asked)
         out.unshift({
           text: asked.text,

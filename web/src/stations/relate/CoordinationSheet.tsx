@@ -129,11 +129,6 @@ function Centre({ s, c, moved, onCut }: CentreProps): ReactNode {
             elements: [centreName(s, c), 'neighbours'],
             lengths: c.distances.map((distance) => ({ distance, count: 1 })),
             cut: c.cut,
-            proposed: c.cut,
-            reason: '',
-            count: c.neighbours.length,
-            range: undefined,
-            changed: moved,
           }}
           onCut={(cut) => onCut(cut > 0 ? cut : undefined)}
         />

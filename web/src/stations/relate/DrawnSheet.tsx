@@ -2,15 +2,18 @@
 import type { ReactNode } from 'react';
 import { placeNumber, siteOf, type AtomRef } from '@nagare/core/crystal/atom-ref';
 import type { Structure } from '@nagare/core/crystal/structure';
+import { atomsPerCell } from '@nagare/core/draw/extent';
+import { writeXyz } from '@nagare/core/formats/xyz';
 import { NET_WORDS, netsOf } from '@nagare/core/geometry/nets';
 import { Sheet } from '../../frame/parts.tsx';
 import { atomName } from '../../frame/selection-measure.ts';
+import { saveFile } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { bondedTo, joined, netAround, sameAtoms } from './drawing.ts';
 
 /** `s` with the bonding that is drawn. */
 export function DrawnSheet({ s }: { s: Structure }): ReactNode {
-  const { selection, view, setView, setAround, setGrowth, looks, setLooks } = useProject(
+  const { selection, view, setView, setAround, setGrowth, looks, setLooks, viewer, project } = useProject(
     'selection',
     'view',
     'setView',
@@ -18,6 +21,8 @@ export function DrawnSheet({ s }: { s: Structure }): ReactNode {
     'setGrowth',
     'looks',
     'setLooks',
+    'viewer',
+    'project',
   );
   const chosen = selection.filter((a) => siteOf(s, a));
   const first = chosen[0];
@@ -36,10 +41,23 @@ export function DrawnSheet({ s }: { s: Structure }): ReactNode {
     const back = new Set(atoms.map((a) => placeNumber(s, a)));
     setLooks('show again', { hiddenAtoms: hiddenAtoms.filter((a) => !siteOf(s, a) || !back.has(placeNumber(s, a))) });
   };
+  const saveXyz = (): void => {
+    const atoms = viewer?.drawn().map((a) => ({ element: a.element, at: a.position })) ?? [];
+    // Only a cell drawn exactly once repeats by its lattice.
+    const whole =
+      view.extent === 'cell' && !hiddenAtoms.length && !addedAtoms.length && atoms.length === atomsPerCell(s);
+    const text = writeXyz(atoms, project.name, whole ? s.cell : undefined);
+    saveFile(text, `${project.name.replace(/\s+/g, '-').toLowerCase()}.xyz`, 'chemical/x-xyz');
+  };
   return (
     <Sheet
       title="What is drawn"
       fold
+      action={
+        <button className="word" title="The atoms that are drawn, as a file" onClick={saveXyz}>
+          XYZ
+        </button>
+      }
       state={
         first
           ? `${chosen.length === 1 ? atomName(s, first) : `${chosen.length} atoms`} selected${word === 'atom' ? ', bonded to nothing' : `, in a ${word}`}.`

@@ -8,7 +8,9 @@ const WIDTH = 180,
 /** Å a press of an arrow. */
 const STEP = 0.02;
 
-export function PairHistogram({ row, onCut }: { row: PairRow; onCut(cut: number): void }): ReactNode {
+type HistogramRow = Pick<PairRow, 'elements' | 'lengths' | 'cut'>;
+
+export function PairHistogram({ row, onCut }: { row: HistogramRow; onCut(cut: number): void }): ReactNode {
   const picture = useRef<SVGSVGElement>(null);
   const first = row.lengths[0]!.distance,
     last = row.lengths.at(-1)!.distance;

@@ -4,6 +4,8 @@ import { newId, type Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { readThings, standsIn, type ReadingName, type Thing, type ThingReading } from '@nagare/core/geometry/things';
 import type { UncertaintySource } from '@nagare/core/geometry/measure';
+import { withBonding, type Bonding } from '@nagare/core/crystal/bonding';
+import { bonded } from '@nagare/core/geometry/bonding-proposal';
 import { findRings } from '@nagare/core/geometry/rings';
 import { asksForRings, measureByWords } from '@nagare/core/model/measure-words';
 import type { CovarianceData } from '@nagare/core/refine/covariance';
@@ -127,8 +129,16 @@ export function pinsCsv(s: Structure, pins: readonly Pin[], covariance?: Covaria
 const QUICK = 250;
 
 /** A measure that words ask for, with what it reads; undefined where they ask for none. */
-export function askedMeasure(s: Structure, words: string): { pin: Pin; text: string } | undefined {
-  const rings = asksForRings(words) && s.sites.length <= QUICK ? findRings(s).map((r) => r.atoms) : [];
+export function askedMeasure(
+  s: Structure,
+  bonding: Bonding | undefined,
+  words: string,
+): { pin: Pin; text: string } | undefined {
+  // Bonds and rings are looked for only where words ask for rings.
+  const rings =
+    asksForRings(words) && s.sites.length <= QUICK
+      ? findRings(bonded(withBonding(s, bonding))).map((r) => r.atoms)
+      : [];
   const asked = measureByWords(s, words, rings);
   if (!asked) return undefined;
   const pin: Pin = { id: newId(), ...asked };
