@@ -82,11 +82,16 @@ class CentreBoxes {
   readonly cells: Int32Array;
 
   constructor(positions: readonly Vec3[], centres: readonly number[], spacings: readonly number[], widest: number) {
-    // Not more boxes than centres along an edge, or an empty grid costs more than it saves.
+    // Not many more boxes than centres along an edge, or an empty grid costs more than it saves.
     const most = Math.max(1, Math.ceil(2 * Math.cbrt(centres.length)));
-    this.counts = spacings.map((s) =>
-      Math.max(1, Math.min(most, Math.floor(s / Math.max(0.5, widest)))),
-    ) as unknown as [number, number, number];
+    // Two boxes to a radius follow the sphere more closely than one, where they are not mostly empty.
+    const room = Math.cbrt((spacings[0]! * spacings[1]! * spacings[2]!) / centres.length);
+    const edge = Math.max(0.5, Math.min(widest, Math.max(widest / 2, room)));
+    this.counts = spacings.map((s) => Math.max(1, Math.min(most, Math.floor(s / edge)))) as unknown as [
+      number,
+      number,
+      number,
+    ];
     this.spans = spacings.map((s, k) => Math.ceil((widest * this.counts[k]!) / s)) as unknown as [
       number,
       number,
@@ -187,8 +192,10 @@ export function neighbours(
   const { wrapped, cells } = boxes;
   const least = SAME_PLACE * SAME_PLACE;
   const out: Neighbour[] = [];
+  const place = new Int32Array(positions.length);
+  centres.forEach((c, at) => (place[c] = at));
   for (let to = 0; to < positions.length; to++) {
-    const found: (Neighbour & { readonly at: number })[] = [];
+    const found: Neighbour[] = [];
     for (const { operator, y } of distinctImages(operators, g, positions[to]!)) {
       const base = [Math.floor(y[0]), Math.floor(y[1]), Math.floor(y[2])];
       const inside = [y[0] - base[0]!, y[1] - base[1]!, y[2] - base[2]!];
@@ -214,20 +221,18 @@ export function neighbours(
           shift,
           position: [c[0] + dx, c[1] + dy, c[2] + dz],
           distance: Math.sqrt(square),
-          at,
         });
       });
     }
     found.sort(
       (p, q) =>
-        p.at - q.at ||
+        place[p.from]! - place[q.from]! ||
         p.operator - q.operator ||
         p.shift[0] - q.shift[0] ||
         p.shift[1] - q.shift[1] ||
         p.shift[2] - q.shift[2],
     );
-    for (const { from, operator, shift, position, distance } of found)
-      out.push({ from, to, operator, shift, position, distance });
+    for (const n of found) out.push(n);
   }
   return out;
 }

@@ -85,6 +85,14 @@ const MOST_LISTED = 40;
 const lookFor = (p: string, q: string): number =>
   Math.min(FURTHEST, Math.max(4, SPREAD * (elementOf(p).covalentRadius + elementOf(q).covalentRadius + 0.3)));
 
+/** How far to look between sites of these elements, Å, each pair of elements worked out once. */
+function reaches(elements: readonly string[]): { widest: number; of: (i: number, j: number) => number } {
+  const kinds = [...new Set(elements)];
+  const kindOf = elements.map((e) => kinds.indexOf(e));
+  const table = kinds.map((p) => kinds.map((q) => lookFor(p, q)));
+  return { widest: Math.max(0, ...table.flat()), of: (i, j) => table[kindOf[i]!]![kindOf[j]!]! };
+}
+
 /** Å: sites nearer than this share one place in the crystal, as ions that replace one another do. */
 const SHARED = 0.1;
 
@@ -128,14 +136,12 @@ export class Surroundings {
     this.charges = siteCharges(s);
     this.places = sharedPlaces(s);
     const near = s.sites.map((): Neighbour[] => []);
+    const reach = reaches(s.sites.map((x) => x.element));
     const list = findNeighbours(
       s.cell,
       s.spaceGroup,
       s.sites.map((x) => x.position),
-      {
-        widest: FURTHEST,
-        of: (i, j) => (this.isPartner(i, j) ? lookFor(s.sites[i]!.element, s.sites[j]!.element) : 0),
-      },
+      { widest: reach.widest, of: (i, j) => (this.isPartner(i, j) ? reach.of(i, j) : 0) },
     );
     for (const n of list) if (n.distance > 0.5) near[n.from]!.push(n);
     this.near = near.map((all) => all.sort((p, q) => p.distance - q.distance));
@@ -207,7 +213,8 @@ export class Surroundings {
     });
     const lengths = rows.map((r) => r.distance);
     const name = shapes[0]?.name ?? '';
-    const elongation = quadraticElongation(at!, points, name),
+    const volume = points.length > 3 ? hullVolume(points) : 0;
+    const elongation = quadraticElongation(at!, points, name, volume),
       variance = angleVariance(at!, points, name);
     const ratio = this.radiusRatio(site);
     const sum = this.valenceSum(site);
@@ -217,7 +224,7 @@ export class Surroundings {
       neighbours: rows,
       effective: lengths.length ? effectiveCoordination(lengths) : 0,
       shapes,
-      volume: points.length > 3 ? hullVolume(points) : 0,
+      volume,
       distortion: lengths.length ? lengthDistortion(lengths) : 0,
       ...(elongation === undefined ? {} : { elongation }),
       ...(variance === undefined ? {} : { angleVariance: variance }),

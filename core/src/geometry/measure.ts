@@ -24,10 +24,17 @@ export interface MeasuredFigure {
   readonly source: UncertaintySource;
 }
 
+const knownSources = new WeakMap<Structure, UncertaintySource>();
+
 /** Whether any site says how well it is known; the cell's s.u. alone would pretend to a precision that is not there. */
 function sourceOf(s: Structure, covariance: CovarianceData | undefined): UncertaintySource {
   if (covariance) return 'covariance';
-  return s.sites.some((x) => x.positionSu?.some((u) => u > 0)) ? 'file' : 'none';
+  let source = knownSources.get(s);
+  if (!source) {
+    source = s.sites.some((x) => x.positionSu?.some((u) => u > 0)) ? 'file' : 'none';
+    knownSources.set(s, source);
+  }
+  return source;
 }
 
 const knownSlopes = new WeakMap<Cell, Mat3[]>();

@@ -10,25 +10,52 @@ import { angleOf } from './points.ts';
 /** Å: vertices this near to a face lie in it. */
 const IN_FACE = 1e-6;
 
-/** Faces of the convex hull as indices of their corners in order, with the outward normal; corners within `inFace` Å of a face lie in it. */
-export function hullFaces(points: readonly Vec3[], inFace = IN_FACE): { corners: number[]; normal: Vec3 }[] {
-  const faces = new Map<string, { corners: number[]; normal: Vec3 }>();
+export interface HullFace {
+  /** Indices of the points, in order around the face. */
+  readonly corners: number[];
+  /** Outward, of length 1. */
+  readonly normal: Vec3;
+}
+
+/** Faces of the convex hull; points within `inFace` Å of a face are corners of it. */
+export function hullFaces(points: readonly Vec3[], inFace = IN_FACE): HullFace[] {
+  const faces = new Map<string, HullFace>();
   const n = points.length;
   for (let i = 0; i < n; i++)
     for (let j = i + 1; j < n; j++)
       for (let k = j + 1; k < n; k++) {
-        const across = cross(subtract(points[j]!, points[i]!), subtract(points[k]!, points[i]!));
-        if (norm(across) < 1e-9) continue;
-        const normal = normalize(across);
-        const heights = points.map((p) => dot(subtract(p, points[i]!), normal));
-        const over = heights.some((h) => h > inFace),
-          under = heights.some((h) => h < -inFace);
-        if (over && under) continue;
-        const corners = heights.flatMap((h, m) => (Math.abs(h) <= inFace ? [m] : []));
-        const outward: Vec3 = over ? [-normal[0], -normal[1], -normal[2]] : normal;
-        if (over || under) faces.set(corners.join(), { corners: around(points, corners, outward), normal: outward });
+        const normal = outwardNormal(points, [i, j, k], inFace);
+        if (!normal) continue;
+        const corners = points.flatMap((p, m) => (Math.abs(height(p, points[i]!, normal)) <= inFace ? [m] : []));
+        const key = corners.join();
+        if (!faces.has(key)) faces.set(key, { corners: around(points, corners, normal), normal });
       }
   return [...faces.values()];
+}
+
+/** Å above the plane through a point. */
+const height = (p: Vec3, on: Vec3, normal: Vec3): number =>
+  (p[0] - on[0]) * normal[0] + (p[1] - on[1]) * normal[1] + (p[2] - on[2]) * normal[2];
+
+/** The normal of three points' plane away from all others; undefined where they stand on both sides of it, or on none. */
+function outwardNormal(
+  points: readonly Vec3[],
+  [i, j, k]: readonly [number, number, number],
+  inFace: number,
+): Vec3 | undefined {
+  const across = cross(subtract(points[j]!, points[i]!), subtract(points[k]!, points[i]!));
+  if (norm(across) < 1e-9) return undefined;
+  const normal = normalize(across);
+  let over = false,
+    under = false;
+  for (const p of points) {
+    const h = height(p, points[i]!, normal);
+    if (h > inFace) over = true;
+    else if (h < -inFace) under = true;
+    if (over && under) return undefined;
+  }
+  if (!over && !under) return undefined;
+  return over ? [-normal[0], -normal[1], -normal[2]] : normal;
 }
 
 function around(points: readonly Vec3[], corners: readonly number[], normal: Vec3): number[] {
@@ -67,11 +94,16 @@ const IDEAL: Readonly<Record<string, { volume: number; angle: number; angles: nu
   cube: { volume: 8 / (3 * Math.sqrt(3)), angle: 70.5287794, angles: 12 },
 };
 
-/** ⟨(l/l₀)²⟩, l₀ that of the ideal polyhedron of the same volume; tetrahedra, octahedra and cubes. */
-export function quadraticElongation(centre: Vec3, neighbours: readonly Vec3[], shape: string): number | undefined {
+/** ⟨(l/l₀)²⟩, l₀ that of the ideal polyhedron of the same volume (Å³); tetrahedra, octahedra and cubes. */
+export function quadraticElongation(
+  centre: Vec3,
+  neighbours: readonly Vec3[],
+  shape: string,
+  volume = hullVolume(neighbours),
+): number | undefined {
   const ideal = IDEAL[shape];
   if (!ideal) return undefined;
-  const size = Math.cbrt(hullVolume(neighbours) / ideal.volume);
+  const size = Math.cbrt(volume / ideal.volume);
   return neighbours.reduce((sum, p) => sum + (norm(subtract(p, centre)) / size) ** 2, 0) / neighbours.length;
 }
 

@@ -212,37 +212,31 @@ function permutations(n: number): readonly (readonly number[])[] {
   return known;
 }
 
+/** p qᵀ of every point of one set with every point of the other, nine numbers each. */
+function productsOf(some: readonly Vec3[], others: readonly Vec3[]): Float64Array {
+  const out = new Float64Array(9 * some.length * others.length);
+  let at = 0;
+  for (const p of some) for (const q of others) for (const x of p) for (const y of q) out[at++] = x * y;
+  return out;
+}
+
 /** The smallest measure over all assignments of vertices, each with its best rotation. Both sets are centred, the centre first. */
 function everyAssignment(given: readonly Vec3[], model: readonly Vec3[]): number {
   const n = given.length - 1;
   const square = (points: readonly Vec3[]): number => points.reduce((sum, p) => sum + dot(p, p), 0);
   const qq = square(given),
     pp = square(model);
-  // Products of every vertex with every other, summed up for each assignment.
-  const products = model.map((p) =>
-    given.map((q) =>
-      Float64Array.of(
-        p[0] * q[0],
-        p[0] * q[1],
-        p[0] * q[2],
-        p[1] * q[0],
-        p[1] * q[1],
-        p[1] * q[2],
-        p[2] * q[0],
-        p[2] * q[1],
-        p[2] * q[2],
-      ),
-    ),
-  );
+  const products = productsOf(model, given);
   const sums = new Float64Array(9);
   let along = 0;
   for (const order of permutations(n)) {
-    sums.set(products[0]![0]!);
+    for (let k = 0; k < 9; k++) sums[k] = products[k]!;
     for (let i = 0; i < n; i++) {
-      const product = products[order[i]! + 1]![i + 1]!;
-      for (let k = 0; k < 9; k++) sums[k]! += product[k]!;
+      const from = 9 * ((order[i]! + 1) * given.length + i + 1);
+      for (let k = 0; k < 9; k++) sums[k]! += products[from + k]!;
     }
-    along = Math.max(along, largestOverlap(sums, (qq + pp) / 2));
+    // What cannot beat the best by more than rounding is given up.
+    along = Math.max(along, largestOverlap(sums, (qq + pp) / 2, along * (1 + 1e-13)));
   }
   return Math.max(0, 100 * (1 - (along * along) / (qq * pp)));
 }

@@ -112,10 +112,20 @@ export const applySuperposition = (s: Superposition, p: Vec3): Vec3 =>
 /**
  * The largest Σ q·R p over all proper rotations R, from the sums s = Σ p qᵀ (row by row): the largest root of the
  * characteristic polynomial of Horn's matrix by Newton's method from above (Theobald 2005, Acta Cryst. A61, 478).
- * `above` is no smaller than it, such as half of Σ p² + Σ q².
+ * `above` is no smaller than it, such as half of Σ p² + Σ q². Ends early, with what is no larger than `worthless`, once the
+ * root is known to be so: the steps only ever go down.
  */
-export function largestOverlap(s: ArrayLike<number>, above: number): number {
-  const [xx, xy, xz, yx, yy, yz, zx, zy, zz] = toMat3(s);
+export function largestOverlap(s: ArrayLike<number>, above: number, worthless = -Infinity): number {
+  // One by one: an iterator over them costs more than the rest.
+  const xx = s[0]!,
+    xy = s[1]!,
+    xz = s[2]!,
+    yx = s[3]!,
+    yy = s[4]!,
+    yz = s[5]!,
+    zx = s[6]!,
+    zy = s[7]!,
+    zz = s[8]!;
   const square = xx * xx + xy * xy + xz * xz + yx * yx + yy * yy + yz * yz + zx * zx + zy * zy + zz * zz;
   const determinant = xx * (yy * zz - yz * zy) - xy * (yx * zz - yz * zx) + xz * (yx * zy - yy * zx);
   // Horn's matrix, symmetric and without a trace.
@@ -139,7 +149,7 @@ export function largestOverlap(s: ArrayLike<number>, above: number): number {
       slope = 4 * r2 * root + 2 * c2 * root + c1;
     if (!(slope > 0)) break;
     const next = root - value / slope;
-    if (Math.abs(next - root) < 1e-13 * above) return next;
+    if (next <= worthless || Math.abs(next - root) < 1e-13 * above) return next;
     root = next;
   }
   return root;
@@ -158,14 +168,22 @@ function determinant4(
   j: number,
   d: number,
 ): number {
-  const minor = (p: readonly number[]): number =>
-    p[0]! * (p[4]! * p[8]! - p[5]! * p[7]!) -
-    p[1]! * (p[3]! * p[8]! - p[5]! * p[6]!) +
-    p[2]! * (p[3]! * p[7]! - p[4]! * p[6]!);
   return (
-    a * minor([b, h, i, h, c, j, i, j, d]) -
-    e * minor([e, h, i, f, c, j, g, j, d]) +
-    f * minor([e, b, i, f, h, j, g, i, d]) -
-    g * minor([e, b, h, f, h, c, g, i, j])
+    a * determinant3(b, h, i, h, c, j, i, j, d) -
+    e * determinant3(e, h, i, f, c, j, g, j, d) +
+    f * determinant3(e, b, i, f, h, j, g, i, d) -
+    g * determinant3(e, b, h, f, h, c, g, i, j)
   );
 }
+
+const determinant3 = (
+  a: number,
+  b: number,
+  c: number,
+  d: number,
+  e: number,
+  f: number,
+  g: number,
+  h: number,
+  i: number,
+): number => a * (e * i - f * h) - b * (d * i - f * g) + c * (d * h - e * g);
