@@ -86,7 +86,7 @@ class CentreBoxes {
     const most = Math.max(1, Math.ceil(2 * Math.cbrt(centres.length)));
     // Two boxes to a radius follow the sphere more closely than one, where they are not mostly empty.
     const room = Math.cbrt((spacings[0]! * spacings[1]! * spacings[2]!) / centres.length);
-    const edge = Math.max(0.5, Math.min(widest, Math.max(widest / 2, room)));
+    const edge = Math.max(0.5, widest / 2 > 0.8 * room ? widest / 2 : widest);
     this.counts = spacings.map((s) => Math.max(1, Math.min(most, Math.floor(s / edge)))) as unknown as [
       number,
       number,
