@@ -30,13 +30,12 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
     'setProblem',
   );
   const host = useRef<HTMLDivElement>(null);
-  const canvas = useRef<HTMLCanvasElement>(null);
   const overlay = useRef<HTMLCanvasElement>(null);
   const heldRef = useRef(false);
   const [aroundSelection, setAroundSelection] = useState(false);
   const scene = useLayers(aroundSelection, shown);
   const present = !!(preview ?? head?.structure);
-  const { painter, failed } = usePainter({ host, canvas, overlay }, present);
+  const { painter, failed } = usePainter({ host, overlay }, present);
   const sceneNow = usePainted(painter, overlay, scene.layers, scene.colours.ground);
   useEffect(() => painter?.showDepth(view.optics, scene.colours.ground), [painter, view.optics, scene.colours.ground]);
   const extent = growth.length
@@ -75,7 +74,6 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
       onContextMenu={(e) => e.preventDefault()}
       {...{ onKeyDown, onPointerDown, onPointerMove, onPointerUp, onWheel }}
     >
-      <canvas ref={canvas} data-testid="scene-canvas" />
       <canvas ref={overlay} className="labels" />
       {box && <div className="box-pick" style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
       {hands.lasso.length > 1 && (

@@ -6,7 +6,6 @@ import { ScenePainter } from './painter.ts';
 
 interface Canvases {
   readonly host: RefObject<HTMLDivElement | null>;
-  readonly canvas: RefObject<HTMLCanvasElement | null>;
   readonly overlay: RefObject<HTMLCanvasElement | null>;
 }
 
@@ -16,21 +15,27 @@ export interface PainterState {
   readonly failed: string | undefined;
 }
 
-/** `present` says whether the canvases are on the page. */
-export function usePainter({ host, canvas, overlay }: Canvases, present: boolean): PainterState {
-  const [state, setState] = useState<PainterState>({ painter: undefined, failed: undefined });
+const NO_WEBGL: PainterState = {
+  painter: undefined,
+  failed: 'This browser offers no WebGL, so the crystal cannot be drawn. Tables and files work all the same.',
+};
+const NONE: PainterState = { painter: undefined, failed: undefined };
+
+/** `present` says whether the host is on the page. The painter brings its canvas: one can be given away only once. */
+export function usePainter({ host, overlay }: Canvases, present: boolean): PainterState {
+  const [state, setState] = useState(NONE);
   useEffect(() => {
-    if (!present || !canvas.current || !host.current) return;
+    const place = host.current;
+    if (!present || !place) return;
     let painter: ScenePainter;
     try {
-      painter = new ScenePainter(canvas.current);
+      painter = new ScenePainter(() => setState(NO_WEBGL));
     } catch {
-      setState({
-        painter: undefined,
-        failed: 'This browser offers no WebGL, so the crystal cannot be drawn. Tables and files work all the same.',
-      });
+      setState(NO_WEBGL);
       return;
     }
+    painter.canvas.dataset['testid'] = 'scene-canvas';
+    place.prepend(painter.canvas);
     const watch = new ResizeObserver(([entry]) => {
       const { width, height } = entry!.contentRect;
       painter.resize(width, height);
@@ -38,14 +43,14 @@ export function usePainter({ host, canvas, overlay }: Canvases, present: boolean
       overlay.current.width = width * devicePixelRatio;
       overlay.current.height = height * devicePixelRatio;
     });
-    watch.observe(host.current);
+    watch.observe(place);
     setState({ painter, failed: undefined });
     return () => {
       watch.disconnect();
       painter.dispose();
-      setState({ painter: undefined, failed: undefined });
+      setState(NONE);
     };
-  }, [present, host, canvas, overlay]);
+  }, [present, host, overlay]);
   return state;
 }
 
@@ -59,8 +64,8 @@ export function usePainted(
   useEffect(() => {
     if (!painter) return;
     painter.show(layers);
-    painter.afterPainting(() => {
-      if (overlay.current) paintLabels(overlay.current, sceneOf(painter, ground), painter.size);
+    painter.afterPainting((camera) => {
+      if (overlay.current) paintLabels(overlay.current, { ...sceneOf(painter, ground), camera }, painter.size);
     });
     return () => {
       painter.afterPainting(undefined);

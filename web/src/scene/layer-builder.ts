@@ -1,0 +1,320 @@
+/** From the typed layers of a scene to three.js objects. */
+import {
+  BoxGeometry,
+  BufferAttribute,
+  BufferGeometry,
+  Color,
+  ConeGeometry,
+  CylinderGeometry,
+  Group,
+  IcosahedronGeometry,
+  InstancedBufferAttribute,
+  InstancedMesh,
+  LineSegments,
+  Matrix4,
+  Mesh,
+  Quaternion,
+  SphereGeometry,
+  Vector3,
+  type Material,
+} from 'three';
+import type { ElementPrimitive, LinePrimitive, PolyhedronPrimitive, SurfacePrimitive } from '@nagare/core/draw/scene';
+import { type Vec3, toVec3 } from '@nagare/core/math/matrix3';
+import type { Materials } from './materials.ts';
+import type { PaintedAtom, PaintedBond, PaintLayer } from './packed-layers.ts';
+
+/** A mesh with a plainer shape for while the crystal turns. */
+export interface Refinable {
+  readonly mesh: InstancedMesh;
+  readonly fine: BufferGeometry;
+  readonly plain: BufferGeometry;
+}
+
+export interface PaintedLayer {
+  readonly layer: PaintLayer;
+  readonly group: Group;
+  readonly refinable: readonly Refinable[];
+}
+
+const UP = new Vector3(0, 1, 0);
+/** Finer meshes up to this many atoms, and plainer ones while they turn beyond that many. */
+const FINE = 400,
+  CROWD = 2500;
+
+const byOpacity = <T extends { readonly opacity: number }>(items: readonly T[]): Map<number, T[]> => {
+  const out = new Map<number, T[]>();
+  for (const item of items) {
+    const list = out.get(item.opacity);
+    if (list) list.push(item);
+    else out.set(item.opacity, [item]);
+  }
+  return out;
+};
+
+/** Position and half axes as a matrix; a left-handed set would turn the sphere inside out. */
+function placeAtom(m: Matrix4, a: PaintedAtom, factor: number): Matrix4 {
+  const [x, y, z] = a.axes;
+  const p = a.position;
+  const det =
+    x[0] * (y[1] * z[2] - y[2] * z[1]) - x[1] * (y[0] * z[2] - y[2] * z[0]) + x[2] * (y[0] * z[1] - y[1] * z[0]);
+  const f = factor,
+    g = det < 0 ? -f : f;
+  return m.set(
+    f * x[0], f * y[0], g * z[0], p[0],
+    f * x[1], f * y[1], g * z[1], p[1],
+    f * x[2], f * y[2], g * z[2], p[2],
+    0, 0, 0, 1,
+  ); // prettier-ignore
+}
+
+/** Turns typed layers into three.js objects. */
+export class LayerBuilder {
+  private readonly m = new Matrix4();
+  private readonly q = new Quaternion();
+  private readonly colour = new Color();
+
+  constructor(private readonly materials: Materials) {}
+
+  build(layer: PaintLayer, layers: readonly PaintLayer[]): PaintedLayer {
+    const group = new Group();
+    let refinable: Refinable[] = [];
+    switch (layer.kind) {
+      case 'atoms':
+        refinable = this.atoms(group, layer.items);
+        break;
+      case 'halos':
+        this.halos(group, layer.items);
+        break;
+      case 'bonds':
+        refinable = this.bonds(group, layer.items, atomsOf(layers, layer.name));
+        break;
+      case 'polyhedra':
+        for (const p of layer.items) this.polyhedron(group, p);
+        break;
+      case 'planes':
+        for (const p of layer.items) group.add(new Mesh(fan(p.corners), this.materials.flat(p.colour, p.opacity)));
+        break;
+      case 'lines':
+        this.lines(group, layer.items);
+        break;
+      case 'surfaces':
+        for (const s of layer.items) this.surface(group, s);
+        break;
+      case 'points':
+        for (const p of layer.items) {
+          const mesh = new Mesh(new SphereGeometry(p.radius, 10, 8), this.materials.mesh(p.colour, 1));
+          mesh.position.set(...p.position);
+          group.add(mesh);
+        }
+        break;
+      case 'symmetry elements':
+        for (const e of layer.items) this.element(group, e);
+        break;
+      case 'arrows':
+        for (const a of layer.items) this.arrow(group, a.from, a.to, a.colour, a.radius);
+        break;
+      case 'labels':
+        break;
+    }
+    return { layer, group, refinable };
+  }
+
+  private atoms(group: Group, items: readonly PaintedAtom[]): Refinable[] {
+    const out: Refinable[] = [];
+    for (const [opacity, list] of byOpacity(items)) {
+      const round = list.filter((a) => a.shape !== 'cube');
+      const cubes = list.filter((a) => a.shape === 'cube');
+      if (round.length) {
+        const ringed = new InstancedBufferAttribute(
+          Float32Array.from(round, (a) => (a.shape === 'ellipsoid' ? 1 : 0)),
+          1,
+        );
+        const [fine, plain] = ballShapes(items.length).map((shape) => shape.setAttribute('ringed', ringed));
+        const mesh = this.instances(fine!, this.materials.atoms(opacity), round, 1);
+        group.add(mesh);
+        if (plain) out.push({ mesh, fine: fine!, plain });
+      }
+      if (cubes.length) group.add(this.instances(new BoxGeometry(2, 2, 2), this.materials.solid(opacity), cubes, 0.8));
+    }
+    return out;
+  }
+
+  private instances(
+    shape: BufferGeometry,
+    material: Material,
+    items: readonly PaintedAtom[],
+    factor: number,
+  ): InstancedMesh {
+    const mesh = new InstancedMesh(shape, material, items.length);
+    items.forEach((a, i) => {
+      mesh.setMatrixAt(i, placeAtom(this.m, a, factor));
+      mesh.setColorAt(i, this.colour.set(a.colour));
+    });
+    return mesh;
+  }
+
+  private halos(group: Group, items: readonly PaintedAtom[]): void {
+    for (const a of items) {
+      const mesh = new Mesh(new SphereGeometry(1, 24, 16), this.materials.flat(a.colour, a.opacity));
+      mesh.applyMatrix4(placeAtom(this.m, a, 1));
+      group.add(mesh);
+    }
+  }
+
+  private bonds(group: Group, items: readonly PaintedBond[], atoms: number): Refinable[] {
+    const out: Refinable[] = [];
+    for (const [opacity, list] of byOpacity(items)) {
+      const fine = stick(atoms < 2 * FINE ? 12 : 6);
+      const pieces = list.flatMap((b) => stickPieces(b));
+      const mesh = new InstancedMesh(fine, this.materials.solid(opacity), pieces.length);
+      pieces.forEach((p, i) => {
+        mesh.setMatrixAt(i, this.alongStick(p.from, p.to, p.radius));
+        mesh.setColorAt(i, this.colour.set(p.colour));
+      });
+      group.add(mesh);
+      if (atoms > CROWD) out.push({ mesh, fine, plain: stick(3) });
+    }
+    return out;
+  }
+
+  private alongStick(from: Vec3, to: Vec3, radius: number): Matrix4 {
+    const a = new Vector3(...from),
+      b = new Vector3(...to);
+    const d = b.clone().sub(a),
+      length = d.length();
+    this.q.setFromUnitVectors(UP, d.normalize());
+    return this.m.compose(a.add(b).multiplyScalar(0.5), this.q, new Vector3(radius, length, radius));
+  }
+
+  private polyhedron(group: Group, p: PolyhedronPrimitive): void {
+    for (const face of p.faces) {
+      const shape = fan(face.map((i) => p.vertices[i]!));
+      shape.computeVertexNormals();
+      group.add(new Mesh(shape, this.materials.film(p.colour, p.opacity)));
+    }
+    const edges = p.faces.flatMap((f) =>
+      f.flatMap((i, k) => [...p.vertices[i]!, ...p.vertices[f[(k + 1) % f.length]!]!]),
+    );
+    group.add(new LineSegments(positions(Float32Array.from(edges)), this.materials.line(p.edgeColour, 1)));
+  }
+
+  private lines(group: Group, items: readonly LinePrimitive[]): void {
+    const kinds = new Map<string, LinePrimitive[]>();
+    for (const l of items) {
+      const key = `${l.colour} ${l.opacity}`;
+      kinds.set(key, [...(kinds.get(key) ?? []), l]);
+    }
+    for (const list of kinds.values()) {
+      const ends = list.flatMap((l) => (l.dashed ? dashes(l.from, l.to) : [...l.from, ...l.to]));
+      const { colour, opacity } = list[0]!;
+      group.add(new LineSegments(positions(Float32Array.from(ends)), this.materials.line(colour, opacity)));
+    }
+  }
+
+  private surface(group: Group, s: SurfacePrimitive): void {
+    const shape = positions(s.positions);
+    shape.setIndex(new BufferAttribute(s.indices, 1));
+    shape.computeVertexNormals();
+    group.add(new Mesh(shape, this.materials.film(s.colour, s.opacity)));
+    if (s.mesh > 0) group.add(new Mesh(shape, this.materials.mesh(s.colour, s.mesh)));
+  }
+
+  private element(group: Group, e: ElementPrimitive): void {
+    if (e.points.length === 1) {
+      const mark = new Mesh(new SphereGeometry(e.picked ? 0.2 : 0.14, 4, 2), this.materials.flat(e.colour, 1));
+      mark.position.set(...e.points[0]!);
+      group.add(mark);
+    } else if (e.points.length === 2) {
+      const rod = new Mesh(new CylinderGeometry(1, 1, 1, 8), this.materials.flat(e.colour, 0.85));
+      rod.applyMatrix4(this.alongStick(e.points[0]!, e.points[1]!, e.picked ? 0.07 : 0.045));
+      group.add(rod);
+    } else {
+      if (e.hatching)
+        group.add(new LineSegments(positions(e.hatching), this.materials.line(e.colour, e.picked ? 0.95 : 0.5)));
+      group.add(new Mesh(fan(e.points), this.materials.flat(e.colour, e.picked ? 0.16 : 0.06)));
+    }
+  }
+
+  private arrow(group: Group, from: Vec3, to: Vec3, colour: string, radius: number): void {
+    const a = new Vector3(...from),
+      b = new Vector3(...to);
+    const d = b.clone().sub(a).normalize();
+    const neck = b.clone().addScaledVector(d, -4 * radius);
+    const shaft = new Mesh(new CylinderGeometry(1, 1, 1, 10), this.materials.flat(colour, 1));
+    shaft.applyMatrix4(this.alongStick(from, [neck.x, neck.y, neck.z], radius));
+    const head = new Mesh(new ConeGeometry(2 * radius, 4 * radius, 14), this.materials.flat(colour, 1));
+    head.position.copy(neck.addScaledVector(d, 2 * radius));
+    head.quaternion.setFromUnitVectors(UP, d);
+    group.add(shaft, head);
+  }
+}
+
+/** How many atoms the layers of a name hold. */
+const atomsOf = (layers: readonly PaintLayer[], name: PaintLayer['name']): number =>
+  layers.reduce((n, l) => n + (l.kind === 'atoms' && l.name === name ? l.items.length : 0), 0);
+
+const stick = (sides: number): BufferGeometry => new CylinderGeometry(1, 1, 1, sides, 1, true);
+
+/** A ball of radius 1, as fine as so many of them allow; in a crowd also the one shown while it turns. */
+function ballShapes(atoms: number): readonly BufferGeometry[] {
+  if (atoms < FINE) return [new SphereGeometry(1, 32, 20)];
+  if (atoms <= CROWD) return [new SphereGeometry(1, 14, 9)];
+  return [roundBall(1), roundBall(0)];
+}
+
+/** An icosahedron whose faces were divided so often, lit as the sphere around it. */
+function roundBall(divided: number): BufferGeometry {
+  const shape = new IcosahedronGeometry(1, divided);
+  shape.setAttribute('normal', shape.getAttribute('position').clone());
+  return shape;
+}
+
+const positions = (values: Float32Array): BufferGeometry =>
+  new BufferGeometry().setAttribute('position', new BufferAttribute(values, 3));
+
+/** A convex polygon as triangles from its first corner. */
+const fan = (corners: readonly Vec3[]): BufferGeometry =>
+  positions(
+    Float32Array.from(corners.slice(1, -1).flatMap((_, i) => [...corners[0]!, ...corners[i + 1]!, ...corners[i + 2]!])),
+  );
+
+const between = (a: Vec3, b: Vec3, t: number): Vec3 => [
+  a[0] + (b[0] - a[0]) * t,
+  a[1] + (b[1] - a[1]) * t,
+  a[2] + (b[2] - a[2]) * t,
+];
+
+/** Ends of dashes of about 0.14 Å with gaps of 0.1 Å. */
+function dashes(from: Vec3, to: Vec3): number[] {
+  const length = Math.hypot(to[0] - from[0], to[1] - from[1], to[2] - from[2]);
+  const out: number[] = [];
+  for (let x = 0; x < length; x += 0.24)
+    out.push(...between(from, to, x / length), ...between(from, to, Math.min(1, (x + 0.14) / length)));
+  return out;
+}
+
+interface Stick {
+  readonly from: Vec3;
+  readonly to: Vec3;
+  readonly radius: number;
+  readonly colour: string;
+}
+
+/** The two halves of a bond, each in its colour; dashed ones in pieces. */
+function stickPieces(b: PaintedBond): Stick[] {
+  const middle = between(b.from, b.to, 0.5);
+  const halves: [Vec3, Vec3, string][] = [
+    [b.from, middle, b.colours[0]],
+    [middle, b.to, b.colours[1]],
+  ];
+  return halves.flatMap(([from, to, colour]) => {
+    if (!b.dashed) return [{ from, to, radius: b.radius, colour }];
+    const ends = dashes(from, to);
+    return Array.from({ length: ends.length / 6 }, (_, i) => ({
+      from: toVec3(ends.slice(6 * i, 6 * i + 3)),
+      to: toVec3(ends.slice(6 * i + 3, 6 * i + 6)),
+      radius: b.radius,
+      colour,
+    }));
+  });
+}
