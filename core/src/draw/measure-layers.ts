@@ -4,7 +4,8 @@ import type { Structure } from '../crystal/structure.ts';
 import { siteIndices } from '../crystal/atom-ref.ts';
 import { cartesianOf } from '../geometry/measure.ts';
 import { planeOf } from '../geometry/points.ts';
-import type { Thing } from '../geometry/things.ts';
+import { footOf, standing } from '../geometry/element-place.ts';
+import { atomsOfThing, type Thing } from '../geometry/things.ts';
 import { add, cross, norm, normalize, scale, subtract, type Vec3 } from '../math/matrix3.ts';
 import { middle } from '../math/superpose.ts';
 import type { SceneColours } from './colours.ts';
@@ -24,9 +25,12 @@ const OUT = 1.2;
 
 /** The best plane of atoms as a disc about their middle. */
 export function disc(points: readonly Vec3[], colour: string, opacity: number): PlanePrimitive {
-  const { normal } = planeOf(points);
   const centre = middle(points);
   const radius = Math.max(...points.map((p) => norm(subtract(p, centre)))) + RIM;
+  return discAt(centre, planeOf(points).normal, radius, colour, opacity);
+}
+
+function discAt(centre: Vec3, normal: Vec3, radius: number, colour: string, opacity: number): PlanePrimitive {
   const helper: Vec3 = Math.abs(normal[0]) < 0.8 ? [1, 0, 0] : [0, 1, 0];
   const u = normalize(cross(normal, helper)),
     v = cross(normal, u);
@@ -36,8 +40,6 @@ export function disc(points: readonly Vec3[], colour: string, opacity: number): 
   });
   return { corners, colour, opacity };
 }
-
-const atomsOf = (t: Thing): readonly AtomRef[] => (t.kind === 'row' ? [] : t.atoms);
 
 /** Layers of measures; those whose atoms are gone are left out. */
 export function measureLayers(
@@ -55,11 +57,18 @@ export function measureLayers(
     lines.push({ from, to, colour: colours.gold, width: 1.6, opacity: 0.95, dashed });
   };
   for (const { things, text } of measures) {
-    if (!things.every((t) => stands(atomsOf(t)))) continue;
-    const points = things.map((t) => cartesianOf(s, atomsOf(t)));
+    if (!things.every((t) => stands(atomsOfThing(t)))) continue;
+    const points = things.map((t) => cartesianOf(s, atomsOfThing(t)));
+    const place = points.find((p) => p.length);
     things.forEach((t, i) => {
       if (t.kind === 'plane') planes.push(disc(points[i]!, colours.gold, 0.22));
       if (t.kind === 'line') line(...ends(points[i]!), false);
+      if (t.kind !== 'element') return;
+      const foot = footOf(s.cell, t, place ? middle(place) : standing(s.cell, t).at);
+      const { axis, normal } = standing(s.cell, t);
+      if (axis) line(subtract(foot, scale(axis, 2 * OUT)), add(foot, scale(axis, 2 * OUT)), false);
+      if (normal) planes.push(discAt(foot, normal, 1.5 * OUT, colours.gold, 0.22));
+      points[i] = [foot];
     });
     const middles = points.filter((p) => p.length).map(middle);
     for (let i = 1; i < middles.length; i++) line(middles[i - 1]!, middles[i]!, true);

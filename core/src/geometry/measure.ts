@@ -141,28 +141,36 @@ export interface Spread {
 /**
  * How the uncertainties of atoms carry over to values of them: s.u.² = g V gᵀ. V holds the covariances of the sites'
  * coordinates (of the refinement, or the file's s.u. as independent) and the s.u. of the cell, constants that symmetry
- * makes equal varying together. Zero where nothing is known of the sites' s.u.
+ * makes equal varying together. Zero where nothing is known of the sites' s.u. Points that symmetry fixes (fractional)
+ * follow the atoms; they move with the cell alone.
  */
-export function spreadOf(s: Structure, refs: readonly AtomRef[], covariance?: CovarianceData): Spread {
+export function spreadOf(
+  s: Structure,
+  refs: readonly AtomRef[],
+  covariance?: CovarianceData,
+  fixed: readonly Vec3[] = [],
+): Spread {
   const source = sourceOf(s, covariance);
   if (source === 'none') return { source, of: () => 0 };
   const sites = siteSlopes(s, refs, orthogonalization(s.cell));
-  const cell = cellSlopes(s, fractionalOf(s, refs));
+  const cell = cellSlopes(s, [...fractionalOf(s, refs), ...fixed]);
   return {
     source,
     of: (gradient) => rootOf(siteVariance(s, sites(gradient), covariance) + cellVariance(s, cell(gradient))),
   };
 }
 
-/** Values and s.u. of a figure of atoms, by its analytic Jacobian. */
+/** Values and s.u. of a figure of atoms, and of points (fractional) that symmetry fixes after them, by its analytic Jacobian. */
 export function measureFigure(
   s: Structure,
   refs: readonly AtomRef[],
   figure: Figure,
   covariance?: CovarianceData,
+  fixed: readonly Vec3[] = [],
 ): MeasuredFigure {
-  const places = cartesianOf(s, refs);
-  const { source, of } = spreadOf(s, refs, covariance);
+  const m = orthogonalization(s.cell);
+  const places = [...cartesianOf(s, refs), ...fixed.map((x) => apply3(m, x))];
+  const { source, of } = spreadOf(s, refs, covariance, fixed);
   if (source === 'none') {
     const values = valuesOf(figure, places);
     return { values, su: values.map(() => 0), source };

@@ -1,13 +1,12 @@
 /**
- * Things made of atoms (a point, a line, a plane) or of the lattice (a row), and what is measured of one, between two, or
- * along a chain of atoms, with s.u.
+ * Things made of atoms (a point, a line, a plane), of the lattice (a row) or of the symmetry (a centre, an axis, a plane),
+ * and what is measured of one, between two, or along a chain of atoms, with s.u.
  */
 import { type AtomRef } from '../crystal/atom-ref.ts';
-import { orthogonalization } from '../crystal/cell.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { Measured } from '../crystal/uncertainty.ts';
 import { addDual, Dual, dotDual, normDual, scaleDual, subtractDual, type DualVec3 } from '../math/dual.ts';
-import { apply3, normalize, type Vec3 } from '../math/matrix3.ts';
+import { cross, type Vec3 } from '../math/matrix3.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
 import {
   angle,
@@ -26,7 +25,9 @@ import { measureFigure, type UncertaintySource } from './measure.ts';
 export type Thing =
   | { readonly kind: 'point' | 'line' | 'plane'; readonly atoms: readonly AtomRef[] }
   /** A lattice row [uvw]. */
-  | { readonly kind: 'row'; readonly direction: Vec3 };
+  | { readonly kind: 'row'; readonly direction: Vec3 }
+  /** A symmetry element through a point (fractional): an axis along [uvw], a plane (hkl), or neither, a centre. */
+  | { readonly kind: 'element'; readonly at: Vec3; readonly axis?: Vec3; readonly plane?: Vec3 };
 
 export type ReadingName =
   | 'distance'
@@ -50,9 +51,46 @@ export interface ThingReadings {
 }
 
 /** How many atoms a kind of thing needs at least. */
-export const LEAST_ATOMS: Readonly<Record<Thing['kind'], number>> = { point: 1, line: 2, plane: 3, row: 0 };
+export const LEAST_ATOMS: Readonly<Record<Thing['kind'], number>> = {
+  point: 1,
+  line: 2,
+  plane: 3,
+  row: 0,
+  element: 0,
+};
 
-const atomsOf = (t: Thing): readonly AtomRef[] => (t.kind === 'row' ? [] : t.atoms);
+/** The atoms that a thing is made of; none where the lattice or the symmetry makes it. */
+export const atomsOfThing = (t: Thing): readonly AtomRef[] => ('atoms' in t ? t.atoms : []);
+
+/** Fractional points that span what the lattice or the symmetry makes. */
+function fixedPoints(t: Thing): readonly Vec3[] {
+  const beyond = (at: Vec3, v: Vec3): Vec3 => [at[0] + v[0], at[1] + v[1], at[2] + v[2]];
+  if (t.kind === 'row') return [[0, 0, 0], t.direction];
+  if (t.kind !== 'element') return [];
+  if (t.axis) return [t.at, beyond(t.at, t.axis)];
+  if (!t.plane) return [t.at];
+  const [u, v] = inPlane(t.plane);
+  return [t.at, beyond(t.at, u), beyond(t.at, v)];
+}
+
+/** Two rows of the lattice in the plane (hkl). */
+function inPlane([h, k, l]: Vec3): [Vec3, Vec3] {
+  const rows: Vec3[] = [
+    [k, -h, 0],
+    [l, 0, -h],
+    [0, l, -k],
+  ];
+  const [u, v] = rows.filter((r) => r.some((x) => x));
+  const independent = u && v && cross(u, v).some((x) => x);
+  return [u!, independent ? v : rows[2]!];
+}
+
+/** Point, line or plane. */
+const figureOf = (t: Thing): Body['kind'] => {
+  if (t.kind === 'row') return 'line';
+  if (t.kind !== 'element') return t.kind;
+  return t.axis ? 'line' : t.plane ? 'plane' : 'point';
+};
 
 const isAtom = (t: Thing): boolean => t.kind === 'point' && t.atoms.length === 1;
 
@@ -88,6 +126,20 @@ function betweenBodies(a: Body, b: Body): Named[] {
   ];
 }
 
+/** Something of atoms against something without end: where along the latter one stands means nothing. */
+function againstEndless(finite: Body, endless: Body, hasPlace: boolean): Named[] {
+  if (finite.kind === 'point' || endless.kind === 'point') {
+    if (!hasPlace) throw new RangeError('A point has no angle with a row of the lattice.');
+    const between = distanceBetween(finite, endless);
+    return [[finite.kind === endless.kind ? 'distance' : 'perpendicular', between]];
+  }
+  const tilt: Named = ['angle', angleBetween(finite, endless)];
+  if (!hasPlace) return [tilt];
+  const lines = finite.kind === 'line' && endless.kind === 'line';
+  const from: Body = lines ? finite : { kind: 'point', at: finite.at };
+  return [tilt, ['perpendicular', distanceBetween(from, endless)]];
+}
+
 function ofPlane(points: readonly DualVec3[]): Named[] {
   const { at, direction } = planeThrough(points);
   const off = points.map((p) => dotDual(subtractDual(p, at), direction));
@@ -107,13 +159,13 @@ function checkThings(things: readonly Thing[]): void {
   for (const t of things) {
     if (t.kind === 'row') {
       if (!t.direction.some((x) => x)) throw new RangeError('The row [0 0 0] has no direction.');
-    } else if (t.atoms.length < LEAST_ATOMS[t.kind])
+    } else if ('atoms' in t && t.atoms.length < LEAST_ATOMS[t.kind])
       throw new RangeError(`A ${t.kind} takes ${LEAST_ATOMS[t.kind]} atoms or more.`);
   }
 }
 
-/** What the things' points are measured as, in order; the points are those of all things one after another. */
-function recipe(s: Structure, things: readonly Thing[]): (points: readonly DualVec3[]) => Named[] {
+/** What the things are measured as: the points of all atoms come first, then those that symmetry fixes. */
+function recipe(things: readonly Thing[]): (points: readonly DualVec3[]) => Named[] {
   const only = things[0]!;
   if (things.length === 1) return only.kind === 'plane' ? ofPlane : () => [];
   if (things.length > 2 || things.every(isAtom)) {
@@ -123,7 +175,7 @@ function recipe(s: Structure, things: readonly Thing[]): (points: readonly DualV
       4: ['torsion', torsion],
     };
     const found = figures[things.length];
-    if (!found || !things.every((t) => t.kind === 'point'))
+    if (!found || !things.every((t) => figureOf(t) === 'point'))
       throw new RangeError(
         'Three or four points give an angle or a torsion; lines and planes are measured two at a time.',
       );
@@ -131,58 +183,53 @@ function recipe(s: Structure, things: readonly Thing[]): (points: readonly DualV
     return (points) => [[found[0], found[1](split(points).map(centroidOf))[0]!]];
   }
   const [a, b] = things as [Thing, Thing];
-  if (a.kind === 'row' || b.kind === 'row') return withRow(s, a, b);
   const split = splitter(things);
+  const endless = things.filter((t) => !('atoms' in t));
+  const hasPlace = !things.some((t) => t.kind === 'row');
   return (points) => {
-    const [p, q] = split(points);
-    return betweenBodies(bodyOf(a.kind, p!), bodyOf(b.kind, q!));
+    const [p, q] = split(points).map((list, i) => bodyOf(figureOf(things[i]!), list)) as [Body, Body];
+    if (!endless.length) return betweenBodies(p, q);
+    // Of two without end the plane is what the other's place is told from.
+    const first = endless.includes(a) && (!endless.includes(b) || q.kind !== 'plane');
+    return first ? againstEndless(q, p, hasPlace) : againstEndless(p, q, hasPlace);
   };
 }
 
 const bodyOf = (kind: Body['kind'], points: readonly DualVec3[]): Body =>
   kind === 'plane' ? planeThrough(points) : kind === 'line' ? lineThrough(points) : { kind, at: centroidOf(points) };
 
+/** Gives every thing its own points. */
 function splitter(things: readonly Thing[]): (points: readonly DualVec3[]) => DualVec3[][] {
-  const ends = things.map((t) => atomsOf(t).length);
+  const counts = things.map((t) => ({ atoms: atomsOfThing(t).length, fixed: fixedPoints(t).length }));
+  const allAtoms = counts.reduce((n, c) => n + c.atoms, 0);
   return (points) => {
-    let at = 0;
-    return ends.map((n) => points.slice(at, (at += n)));
-  };
-}
-
-/** Angle of a line or plane with a lattice row; the row's own direction counts as exact. */
-function withRow(s: Structure, a: Thing, b: Thing): (points: readonly DualVec3[]) => Named[] {
-  const m = orthogonalization(s.cell);
-  const along = (t: Extract<Thing, { kind: 'row' }>, n: number): Body => {
-    const direction = normalize(apply3(m, t.direction)).map((x) => Dual.constant(x, n)) as unknown as DualVec3;
-    const zero = Dual.constant(0, n);
-    return { kind: 'line', at: [zero, zero, zero], direction };
-  };
-  return (points) => {
-    const n = points[0]?.[0].gradient.length ?? 0;
-    const body = (t: Thing): Body => (t.kind === 'row' ? along(t, n) : bodyOf(t.kind, points));
-    const [p, q] = [body(a), body(b)];
-    if (p.kind === 'point' || q.kind === 'point')
-      throw new RangeError('A point has no angle with a row of the lattice.');
-    return [['angle', angleBetween(p, q)]];
+    let atom = 0,
+      fixed = allAtoms;
+    return counts.map((c) => [...points.slice(atom, (atom += c.atoms)), ...points.slice(fixed, (fixed += c.fixed))]);
   };
 }
 
 /**
- * Reads what things measure: atoms along a chain (two, three, four), any two of point, line, plane and row, or the
- * flatness of one plane. Throws RangeError in words where they do not go together, or where an atom is gone.
+ * Reads what things measure: atoms along a chain (two, three, four), any two of point, line, plane, row and symmetry
+ * element, or the flatness of one plane. Throws RangeError in words where they do not go together, or where an atom is gone.
  */
 export function readThings(s: Structure, things: readonly Thing[], covariance?: CovarianceData): ThingReadings {
   if (!things.length) return { readings: [], source: 'none' };
   checkThings(things);
-  const named = recipe(s, things);
+  const named = recipe(things);
   const names: ReadingName[] = [];
   const figure: Figure = (points) => {
     const found = named(points);
     names.splice(0, names.length, ...found.map(([name]) => name));
     return found.map(([, value]) => value);
   };
-  const { values, su, source } = measureFigure(s, things.flatMap(atomsOf), figure, covariance);
+  const { values, su, source } = measureFigure(
+    s,
+    things.flatMap(atomsOfThing),
+    figure,
+    covariance,
+    things.flatMap(fixedPoints),
+  );
   const isAngle = (n: ReadingName): boolean => n === 'angle' || n === 'torsion';
   return {
     readings: names.map((name, i) => ({ name, value: values[i]!, su: su[i]!, unit: isAngle(name) ? '°' : 'Å' })),
@@ -212,4 +259,5 @@ export function deviationsFrom(
 }
 
 /** Things whose atoms are all in the model. */
-export const standsIn = (sites: ReadonlySet<string>, t: Thing): boolean => atomsOf(t).every((a) => sites.has(a.site));
+export const standsIn = (sites: ReadonlySet<string>, t: Thing): boolean =>
+  atomsOfThing(t).every((a) => sites.has(a.site));

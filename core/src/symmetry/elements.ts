@@ -149,10 +149,10 @@ export function elementOfOperator(o: Operator, centring: readonly Vec3[] = [[0, 
   const free = [0, 1, 2].filter((i) => axis[i]);
   const where =
     free.length === 1
-      ? [0, 1, 2]
+      ? `at ${[0, 1, 2]
           .filter((i) => !axis[i])
           .map((i) => `${'xyz'[i]} = ${fractionWords(at[i]!)}`)
-          .join(', ')
+          .join(', ')}`
       : `through ${at.map(fractionWords).join(', ')}`;
   if (type < 0) {
     const symbol = `−${order}`;
@@ -165,7 +165,7 @@ export function elementOfOperator(o: Operator, centring: readonly Vec3[] = [[0, 
       glide: [0, 0, 0],
       operator: o,
       symbol,
-      words: `${symbol} rotoinversion axis along ${directionWords(axis)} at ${where}, its point at ${at.map(fractionWords).join(', ')}`,
+      words: `${symbol} rotoinversion axis along ${directionWords(axis)} ${where}, its point at ${at.map(fractionWords).join(', ')}`,
     };
   }
   // The screw number counts in steps of the shortest lattice translation along the axis.
@@ -184,7 +184,7 @@ export function elementOfOperator(o: Operator, centring: readonly Vec3[] = [[0, 
     glide: w,
     operator: o,
     symbol,
-    words: `${symbol} ${k ? 'screw' : 'rotation'} axis along ${directionWords(axis)} at ${where}`,
+    words: `${symbol} ${k ? 'screw' : 'rotation'} axis along ${directionWords(axis)} ${where}`,
   };
 }
 

@@ -77,6 +77,12 @@ const id = z.string();
 const thingSchema = z.union([
   z.strictObject({ kind: z.enum(['point', 'line', 'plane']), atoms: z.array(atomRefSchema) }),
   z.strictObject({ kind: z.literal('row'), direction: vec3Schema }),
+  z.strictObject({
+    kind: z.literal('element'),
+    at: vec3Schema,
+    axis: vec3Schema.optional(),
+    plane: vec3Schema.optional(),
+  }),
 ]);
 const looksFields = {
   bonding: bondingSchema.optional(),

@@ -2,8 +2,9 @@
 import { useMemo, useState, type ReactNode } from 'react';
 import { siteOf, type AtomRef } from '@nagare/core/crystal/atom-ref';
 import { newId, type Structure } from '@nagare/core/crystal/structure';
-import { LEAST_ATOMS } from '@nagare/core/geometry/things';
+import { atomsOfThing, LEAST_ATOMS } from '@nagare/core/geometry/things';
 import type { Vec3 } from '@nagare/core/math/matrix3';
+import { elementsNear } from '@nagare/core/symmetry/element-things';
 import { NumberField, Sheet } from '../../frame/parts.tsx';
 import type { NamedThing, Pin } from '../../store/looks.ts';
 import { saveFile } from '../../store/projects.ts';
@@ -78,7 +79,7 @@ function PinNow({ s }: { s: Structure }): ReactNode {
   );
 }
 
-const atomsOfPin = (pin: Pin): AtomRef[] => pin.things.flatMap((t) => (t.kind === 'row' ? [] : t.atoms));
+const atomsOfPin = (pin: Pin): AtomRef[] => pin.things.flatMap(atomsOfThing);
 
 function PinRow({ pin, reading, onRemove }: { pin: Pin; reading: PinReading; onRemove(): void }): ReactNode {
   const { select } = useProject('select');
@@ -148,6 +149,7 @@ function Things({ s }: { s: Structure }): ReactNode {
         </div>
       )}
       <RowOfLattice onKeep={(t) => setLooks('thing', { things: [...things, t] })} />
+      <ElementOfSymmetry s={s} onKeep={(t) => setLooks('thing', { things: [...things, t] })} />
     </div>
   );
 }
@@ -175,6 +177,35 @@ function RowOfLattice({ onKeep }: { onKeep(t: NamedThing): void }): ReactNode {
         disabled={v.every((x) => x === 0)}
         onClick={() => onKeep({ id: newId(), name: `row [${v.join(' ')}]`, thing: { kind: 'row', direction: v } })}
       >
+        Keep it
+      </button>
+    </div>
+  );
+}
+
+/** A symmetry element to measure from: those that pass nearest to what is selected come first. */
+function ElementOfSymmetry({ s, onKeep }: { s: Structure; onKeep(t: NamedThing): void }): ReactNode {
+  const { selection } = useProject('selection');
+  const [at, setAt] = useState(0);
+  const elements = useMemo(() => elementsNear(s, selection), [s, selection]);
+  const chosen = elements[Math.min(at, elements.length - 1)];
+  if (!chosen) return null;
+  return (
+    <div className="triple">
+      <select
+        className="form-select form-select-sm"
+        aria-label="Symmetry element to measure with"
+        value={Math.min(at, elements.length - 1)}
+        onChange={(e) => setAt(Number(e.target.value))}
+      >
+        {elements.map((e, i) => (
+          <option key={e.words} value={i}>
+            {e.words}
+            {e.away === undefined ? '' : ` (${e.away.toFixed(2)} Å)`}
+          </option>
+        ))}
+      </select>
+      <button className="word" onClick={() => onKeep({ id: newId(), name: chosen.words, thing: chosen.thing })}>
         Keep it
       </button>
     </div>

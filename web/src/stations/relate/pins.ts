@@ -100,6 +100,7 @@ export const THING_WORDS: Readonly<Record<Thing['kind'], string>> = {
   line: 'line',
   plane: 'plane',
   row: 'row',
+  element: 'symmetry element',
 };
 
 /** A thing of atoms with a name that says what it is made of. */
