@@ -47,7 +47,7 @@ export function coordinationAnswer(model: Recognised, wanted?: string): Answer {
             cation: rounded(c.radiusRatio.cation, 4),
             anion: rounded(c.radiusRatio.anion, 4),
             ratio: rounded(c.radiusRatio.ratio, 4),
-            predicted: c.radiusRatio.predicted,
+            predicted: rounded(c.radiusRatio.predicted, 3),
           }
         : null,
     };

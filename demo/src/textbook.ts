@@ -25,10 +25,10 @@ export const rutile = (metal: string, a: number, c: number, u: number): Structur
     [metal, 0, 0, 0],
     ['O', u, u, 0],
   ]);
-export const halite = (metal: string, a: number): Structure =>
+export const halite = (metal: string, a: number, anion = 'O'): Structure =>
   textbook('F m -3 m', a, a, [
     [metal, 0, 0, 0],
-    ['O', 0.5, 0.5, 0.5],
+    [anion, 0.5, 0.5, 0.5],
   ]);
 export const fluorite = (corner: string, inside: string, a: number): Structure =>
   textbook('F m -3 m', a, a, [

@@ -270,8 +270,8 @@ function cellLayers(s: Structure, colours: SceneColours): Layer[] {
   ];
 }
 
-/** More labels than this are noise. */
-const MOST_LABELS = 300;
+/** Beyond so many atoms hardly a label finds a free place, and looking for one at every turn takes time. */
+const MOST_LABELS = 3000;
 
 /** A label beside an atom. */
 export const atomLabel = (a: AtomPrimitive, colour: string, weight = 0): LabelPrimitive => ({

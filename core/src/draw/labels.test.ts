@@ -30,4 +30,25 @@ describe('labels', () => {
     expect(placeLabels([at(40, 0), at(140, 0)], width, 12)).toHaveLength(2);
     expect(placeLabels([at(40, 0), at(40, 0, 'O1B')], width, 12).map((l) => l.text)).toEqual(['O1', 'O1B']);
   });
+
+  it('leave no atom hidden behind a name, among hundreds of them', () => {
+    const random = seededRandom(8);
+    const requests = Array.from({ length: 900 }, (_, i) => ({
+      text: `Si${i}`,
+      x: 1200 * random.next() - 100,
+      y: 800 * random.next() - 50,
+      clear: 3 + 4 * random.next(),
+      weight: random.next(),
+    }));
+    const width = (t: string): number => 6.5 * t.length;
+    const placed = placeLabels(requests, width, 12);
+    expect(placed.length).toBeGreaterThan(100);
+    for (const p of placed)
+      for (const r of requests) {
+        const half = 0.7 * r.clear;
+        const apart =
+          p.x >= r.x + half || p.x + width(p.text) <= r.x - half || p.y - 6 >= r.y + half || p.y + 6 <= r.y - half;
+        expect(apart).toBe(true);
+      }
+  });
 });

@@ -36,19 +36,41 @@ interface Box {
 }
 const overlaps = (a: Box, b: Box): boolean => a.x0 < b.x1 && b.x0 < a.x1 && a.y0 < b.y1 && b.y0 < a.y1;
 
+/** Boxes sorted into squares of the picture, so that a label asks only those near to it. */
+class Ground {
+  private static readonly SQUARE = 40;
+  private readonly squares = new Map<number, Box[]>();
+
+  private *under(b: Box): Generator<number> {
+    const at = (x: number): number => Math.floor(x / Ground.SQUARE);
+    for (let i = at(b.x0); i <= at(b.x1); i++) for (let j = at(b.y0); j <= at(b.y1); j++) yield 100_000 * i + j;
+  }
+
+  take(b: Box): void {
+    for (const key of this.under(b)) {
+      const list = this.squares.get(key);
+      if (list) list.push(b);
+      else this.squares.set(key, [b]);
+    }
+  }
+
+  isFree(b: Box): boolean {
+    for (const key of this.under(b)) if (this.squares.get(key)?.some((t) => overlaps(t, b))) return false;
+    return true;
+  }
+}
+
 /** Greedy placement: the first of eight directions that is free; a label with no free place, or said already, is left out. */
 export function placeLabels(
   requests: readonly LabelRequest[],
   widthOf: (text: string) => number,
   height: number,
 ): PlacedLabel[] {
-  const atoms: Box[] = requests.map((r) => ({
-    x0: r.x - 0.7 * r.clear,
-    y0: r.y - 0.7 * r.clear,
-    x1: r.x + 0.7 * r.clear,
-    y1: r.y + 0.7 * r.clear,
-  }));
-  const taken: Box[] = [];
+  const ground = new Ground();
+  for (const r of requests) {
+    const half = 0.7 * r.clear;
+    ground.take({ x0: r.x - half, y0: r.y - half, x1: r.x + half, y1: r.y + half });
+  }
   const said = new Set<string>();
   const out: PlacedLabel[] = [];
   for (const r of [...requests].sort((p, q) => q.weight - p.weight)) {
@@ -61,8 +83,8 @@ export function placeLabels(
       const cx = r.x + dx * (r.clear + 2 + w / 2) * (dx ? 1 : 0),
         cy = r.y + dy * (r.clear + height / 2);
       const box = { x0: cx - w / 2, y0: cy - height / 2, x1: cx + w / 2, y1: cy + height / 2 };
-      if (taken.some((t) => overlaps(t, box)) || atoms.some((t) => overlaps(t, box))) continue;
-      taken.push(box);
+      if (!ground.isFree(box)) continue;
+      ground.take(box);
       out.push({ text: r.text, x: box.x0, y: cy });
       break;
     }

@@ -397,6 +397,7 @@ export function labelRequests(scene: Scene, size: Size): (LabelRequest & { reado
     if (layer.kind !== 'labels') return [];
     return layer.items.flatMap((l) => {
       const p = project(scene.camera, size, l.at);
+      if (p.x < 0 || p.y < 0 || p.x > size.width || p.y > size.height) return [];
       // A selected atom has its label twice, once with the weight of the selection.
       const key = `${l.text} ${number(p.x)} ${number(p.y)}`;
       if (layer.name === 'model' && seen.has(key)) return [];

@@ -32,7 +32,10 @@ export interface RadiusRatio {
   readonly cation: number;
   readonly anion: number;
   readonly ratio: number;
-  /** Coordination of the smaller ion that the ratio allows. */
+  /**
+   * Coordination that the rule allows this ion: of the smaller ion by the ratio, of the larger what its neighbours leave
+   * when each of them has the number that the rule allows it (not always whole).
+   */
   readonly predicted: number;
 }
 
@@ -174,6 +177,10 @@ export class Surroundings {
     });
   }
 
+  anions(): number[] {
+    return this.s.sites.flatMap((_, i) => ((this.charges[i] ?? 0) < 0 ? [i] : []));
+  }
+
   /** Neighbours of a site up to the largest gap. */
   around(site: number): readonly Neighbour[] {
     const known = this.found.get(site);
@@ -282,20 +289,37 @@ export class Surroundings {
     return sum;
   }
 
-  /** Radii at the coordinations found, of a centre and the nearest of its neighbours. */
-  private radiusRatio(site: number): RadiusRatio | undefined {
+  /** Radii at the coordinations found, of a centre and the nearest of its neighbours, Å. */
+  private radii(site: number): { cation: number; anion: number; ratio: number; smaller: boolean } | undefined {
     const { s, charges } = this;
     const nearest = this.around(site)[0];
     if (!nearest) return undefined;
-    const [cation, anion] = (charges[site] ?? 0) > 0 ? [site, nearest.to] : [nearest.to, site];
+    const positive = (charges[site] ?? 0) > 0;
     const radius = (i: number): number | undefined =>
       charges[i] === undefined ? undefined : ionicRadius(s.sites[i]!.element, charges[i]!, this.around(i).length);
-    const plus = radius(cation),
-      minus = radius(anion);
-    if (plus === undefined || minus === undefined || !(minus > 0)) return undefined;
-    const ratio = plus / minus;
-    // Where the cation is the larger one, the rule speaks of the anion.
-    return { cation: plus, anion: minus, ratio, predicted: coordinationOfRatio(Math.min(ratio, 1 / ratio)) };
+    const own = radius(site),
+      other = radius(nearest.to);
+    const [cation, anion] = positive ? [own, other] : [other, own];
+    if (cation === undefined || anion === undefined || !(anion > 0)) return undefined;
+    return { cation, anion, ratio: cation / anion, smaller: positive === cation <= anion };
+  }
+
+  /** The number that the rule allows the smaller of two ions; undefined for the larger one. */
+  private allowed(site: number): number | undefined {
+    const r = this.radii(site);
+    return r?.smaller ? coordinationOfRatio(Math.min(r.ratio, 1 / r.ratio)) : undefined;
+  }
+
+  private radiusRatio(site: number): RadiusRatio | undefined {
+    const r = this.radii(site);
+    if (!r) return undefined;
+    const { cation, anion, ratio } = r;
+    // Every contact is one of those that the neighbour has; they grow or shrink with its number.
+    const left = this.around(site).reduce((sum, { to }) => {
+      const allowed = this.allowed(to);
+      return sum + (allowed === undefined ? 1 : allowed / this.around(to).length);
+    }, 0);
+    return { cation, anion, ratio, predicted: this.allowed(site) ?? Math.round(1e9 * left) / 1e9 };
   }
 
   /**

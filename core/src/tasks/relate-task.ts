@@ -24,7 +24,9 @@ export interface RelateInput {
 export interface Relations {
   readonly rings: readonly RingReading[];
   readonly relations: readonly RingRelation[];
+  /** Of cations, or of the metals of a molecule. */
   readonly coordination: readonly Coordination[];
+  readonly anions: readonly Coordination[];
   /** Valence units; undefined where a bond has no parameter. */
   readonly globalInstability?: number;
   /** Undefined where charges are not known. */
@@ -78,7 +80,7 @@ const coordinationSchema = z.strictObject({
   elongation: figure.optional(),
   angleVariance: figure.optional(),
   valenceSum: figure.optional(),
-  radiusRatio: z.strictObject({ cation: figure, anion: figure, ratio: figure, predicted: count }).optional(),
+  radiusRatio: z.strictObject({ cation: figure, anion: figure, ratio: figure, predicted: figure }).optional(),
   distances: z.array(figure),
   cut: figure,
   lengthClasses: z.array(count),
@@ -101,6 +103,7 @@ const outputSchema = z.strictObject({
   rings: z.array(ringSchema),
   relations: z.array(relationSchema),
   coordination: z.array(coordinationSchema),
+  anions: z.array(coordinationSchema),
   globalInstability: figure.optional(),
   balance: balanceSchema.optional(),
 });
@@ -134,6 +137,7 @@ export const relateTask = task<RelateInput, Relations, string>({
       rings: readings,
       relations,
       coordination: around.centres().map((i) => around.read(i)),
+      anions: around.anions().map((i) => around.read(i)),
       ...(globalInstability === undefined ? {} : { globalInstability }),
       ...(balance ? { balance } : {}),
     };

@@ -22,8 +22,10 @@ export function CoordinationSheet({ s, found }: CoordinationProps): ReactNode {
   const { select, setBeside, looks, setLooks } = useProject('select', 'setBeside', 'looks', 'setLooks');
   const { cuts } = looks;
   const [chosen, setChosen] = useState<number | undefined>();
-  const { coordination, globalInstability, balance } = found;
+  const [withAnions, setWithAnions] = useState(false);
+  const { coordination, anions, globalInstability, balance } = found;
   if (!coordination.length) return null;
+  const rows = withAnions ? [...coordination, ...anions] : coordination;
   const show = (c: Coordination): void => {
     const centre = originalRef(s.sites[c.site]!.id);
     setBeside(
@@ -38,7 +40,7 @@ export function CoordinationSheet({ s, found }: CoordinationProps): ReactNode {
     );
     select([centre, ...c.neighbours.map((n) => n.atom)]);
   };
-  const picked = coordination.find((c) => c.site === chosen);
+  const picked = rows.find((c) => c.site === chosen);
   return (
     <Sheet
       title="Coordination"
@@ -60,7 +62,7 @@ export function CoordinationSheet({ s, found }: CoordinationProps): ReactNode {
           </tr>
         </thead>
         <tbody>
-          {coordination.map((c) => (
+          {rows.map((c) => (
             <PickRow
               key={c.site}
               chosen={chosen === c.site}
@@ -78,6 +80,11 @@ export function CoordinationSheet({ s, found }: CoordinationProps): ReactNode {
           ))}
         </tbody>
       </table>
+      {anions.length > 0 && (
+        <label className="word">
+          <input type="checkbox" checked={withAnions} onChange={() => setWithAnions(!withAnions)} /> the anions too
+        </label>
+      )}
       {balance && (
         <div className="balance">
           {balanceWords(balance).map((w) => (

@@ -9,6 +9,7 @@ import { NumberField, Sheet } from '../../frame/parts.tsx';
 import type { NamedThing, Pin } from '../../store/looks.ts';
 import { saveFile } from '../../store/projects.ts';
 import { useMark, useProject } from '../../store/use-project.tsx';
+import { PlaneDeviations } from './PlaneDeviations.tsx';
 import { namedThing, pinOf, pinsCsv, readPin, THING_WORDS, type PinReading } from './pins.ts';
 import { SOURCE_WORDS } from './words.ts';
 
@@ -42,6 +43,7 @@ export function MeasuresSheet({ s }: { s: Structure }): ReactNode {
       {pins.map((pin, i) => (
         <PinRow
           key={pin.id}
+          s={s}
           pin={pin}
           reading={readings[i]!}
           onRemove={() => setLooks('pin away', { pins: pins.filter((p) => p.id !== pin.id) })}
@@ -81,7 +83,14 @@ function PinNow({ s }: { s: Structure }): ReactNode {
 
 const atomsOfPin = (pin: Pin): AtomRef[] => pin.things.flatMap(atomsOfThing);
 
-function PinRow({ pin, reading, onRemove }: { pin: Pin; reading: PinReading; onRemove(): void }): ReactNode {
+interface PinRowProps {
+  readonly s: Structure;
+  readonly pin: Pin;
+  readonly reading: PinReading;
+  onRemove(): void;
+}
+
+function PinRow({ s, pin, reading, onRemove }: PinRowProps): ReactNode {
   const { select } = useProject('select');
   return (
     <div className="pin">
@@ -94,17 +103,23 @@ function PinRow({ pin, reading, onRemove }: { pin: Pin; reading: PinReading; onR
       {reading.problem ? (
         <p className="soft mb-0">{reading.problem}</p>
       ) : (
-        <dl>
-          {reading.readings.map((r) => (
-            <div key={r.words}>
-              <dt>{r.words}</dt>
-              <dd className="mono">
-                {r.value}
-                {r.change && <span className="change"> {r.change} since the mark before</span>}
-              </dd>
-            </div>
-          ))}
-        </dl>
+        <>
+          <dl>
+            {reading.readings.map((r) => (
+              <div key={r.words}>
+                <dt>{r.words}</dt>
+                <dd className="mono">
+                  {r.value}
+                  {r.change && <span className="change"> {r.change} since the mark before</span>}
+                </dd>
+              </div>
+            ))}
+          </dl>
+          {pin.things.map(
+            (t, i) =>
+              t.kind === 'plane' && <PlaneDeviations key={i} s={s} name={pin.names[i] ?? 'plane'} plane={t.atoms} />,
+          )}
+        </>
       )}
     </div>
   );

@@ -76,6 +76,14 @@ export function StylesSheet(): ReactNode {
           onChange={(size) => setView({ size })}
         />
       </div>
+      <label className="word">
+        <input
+          type="checkbox"
+          checked={view.showHydrogen}
+          onChange={() => setView({ showHydrogen: !view.showHydrogen })}
+        />{' '}
+        hydrogens
+      </label>
       <SelectionStyle />
       <PartsList />
     </Sheet>
@@ -83,7 +91,7 @@ export function StylesSheet(): ReactNode {
 }
 
 function SelectionStyle(): ReactNode {
-  const { selection, looks, setLooks } = useProject('selection', 'looks', 'setLooks');
+  const { selection, looks, setLooks, view } = useProject('selection', 'looks', 'setLooks', 'view');
   if (!selection.length) return <p className="soft mb-0">Select atoms to give them a look of their own.</p>;
   const last = looks.rules.at(-1);
   const own = last?.which.kind === 'selection' && last.which.atoms === selection ? last : undefined;
@@ -124,6 +132,17 @@ function SelectionStyle(): ReactNode {
         ))}
       </span>
       <label className="d-inline-flex align-items-center gap-1">
+        size
+        <input
+          type="range"
+          min={0.3}
+          max={2.5}
+          step={0.05}
+          value={own?.style.size ?? view.size}
+          onChange={(e) => give({ size: Number(e.target.value) })}
+        />
+      </label>
+      <label className="d-inline-flex align-items-center gap-1">
         solid
         <input
           type="range"
@@ -163,6 +182,7 @@ function styleWords(style: Partial<AtomStyle>): ReactNode {
     <>
       {[
         look,
+        style.size === undefined ? undefined : `${Math.round(100 * style.size)} % of the size`,
         style.opacity !== undefined && style.opacity < 1 ? `${Math.round(100 * style.opacity)} % solid` : undefined,
       ]
         .filter(Boolean)

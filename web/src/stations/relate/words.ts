@@ -52,14 +52,18 @@ export function rangeWords(c: Coordination): string {
   return last.distance - first.distance < 5e-4 ? one : `${one}–${formatMeasured(last.distance, last.su, 3)}`;
 }
 
+const wholeOr = (x: number): string => (Math.abs(x - Math.round(x)) < 0.005 ? String(Math.round(x)) : x.toFixed(2));
+
 /** What the rule of radii says of a centre, beside what it has, and why the two differ where they do. */
 export function ruleWords(c: Coordination): string | undefined {
   const { radiusRatio: r, neighbours } = c;
   if (!r) return undefined;
   const ratio = `r₊/r₋ = ${r.cation.toFixed(2)}/${r.anion.toFixed(2)} = ${r.ratio.toFixed(3)}`;
   const found = neighbours.length;
-  if (r.predicted === found) return `${ratio} allows ${r.predicted}, as found.`;
-  return `${ratio} allows ${r.predicted}; ${found} are found. ${whyWords(c, r)}`;
+  // The larger ion has the number that the smaller ones around it leave.
+  const follows = r.ratio <= 1 === (c.charge ?? 0) > 0 ? 'allows' : 'leaves this ion';
+  if (Math.abs(r.predicted - found) < 0.005) return `${ratio} ${follows} ${found}, as found.`;
+  return `${ratio} ${follows} ${wholeOr(r.predicted)}; ${found} are found. ${whyWords(c, r)}`;
 }
 
 /** Bond-length distortion above which a centre is off its middle. */
@@ -78,8 +82,6 @@ function whyWords(c: Coordination, r: NonNullable<Coordination['radiusRatio']>):
     ? 'Fewer than hard spheres would allow: the bonds are partly covalent, or the anions’ own charge is met by fewer.'
     : 'More than hard spheres would allow: the anions give way, and long weak bonds share the charge.';
 }
-
-const wholeOr = (x: number): string => (Math.abs(x - Math.round(x)) < 0.005 ? String(Math.round(x)) : x.toFixed(2));
 
 /** Whether charges and coordination numbers balance. */
 export function balanceWords(b: IonBalance): string[] {
