@@ -4,7 +4,7 @@ import { useMemo, useRef, useState, type ReactNode } from 'react';
 import { agreementOf, nameOfMark, structureOfContent, type Mark } from '../store/marks.ts';
 import { useProject } from '../store/use-project.tsx';
 import { ComparisonWith } from './Comparison.tsx';
-import { contentsOf, figuresOf, lengthOf, lineHeight, pathTo, placed } from './course-line.ts';
+import { contentsOf, figuresOf, hasAgreement, lengthOf, lineHeight, pathTo, placed } from './course-line.ts';
 import { percent } from './parts.tsx';
 import { z } from 'zod';
 import { remember, remembered } from '../store/remembered.ts';
@@ -109,12 +109,16 @@ export function Course(): ReactNode {
           }}
         >
           <svg width={lengthOf(marks.length)} height={lineHeight(height) - 4} role="listbox" aria-label="Marks">
-            <text x="12" y="22" fontSize="11" fill="var(--soft)">
-              {marks.some((m) => m.type === 'fit') ? 'Rwp' : 'R1'} high
-            </text>
-            <text x="12" y={lineHeight(height) - 16} fontSize="11" fill="var(--soft)">
-              low
-            </text>
+            {hasAgreement(marks) && (
+              <>
+                <text x="12" y="22" fontSize="11" fill="var(--soft)">
+                  {marks.some((m) => m.type === 'fit') ? 'Rwp' : 'R1'} high
+                </text>
+                <text x="12" y={lineHeight(height) - 16} fontSize="11" fill="var(--soft)">
+                  low
+                </text>
+              </>
+            )}
             {points.map(({ m, x, y }) => {
               const parent = m.parent ? at.get(m.parent) : undefined;
               if (!parent) return null;

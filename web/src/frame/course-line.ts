@@ -27,8 +27,12 @@ export function placed(marks: readonly Mark[], height: number): PlacedMark[] {
     const agreement = Math.max(BEST, Math.min(WORST, agreementOf(m) ?? WORST));
     return Math.log(WORST / agreement) / Math.log(WORST / BEST);
   };
-  return marks.map((m, i) => ({ m, x: LEFT + STEP * i, y: 14 + room * share(m) }));
+  const judged = hasAgreement(marks);
+  return marks.map((m, i) => ({ m, x: LEFT + STEP * i, y: 14 + room * (judged ? share(m) : 0.4) }));
 }
+
+/** Whether there is anything that marks can be judged by: structures alone agree with nothing. */
+export const hasAgreement = (marks: readonly Mark[]): boolean => marks.some((m) => agreementOf(m) !== undefined);
 
 /** The marks that led to one, itself among them. */
 export function pathTo(marks: readonly Mark[], id: string | undefined): ReadonlySet<string> {
