@@ -257,22 +257,23 @@ function Cell({
   onChange(text: string): void;
   onFocus(): void;
 }): ReactNode {
-  const [text, setText] = useState(value);
-  useEffect(() => setText(value), [value]);
+  // What is being typed, until it is taken or left; a new value of the model ends it.
+  const [typed, setTyped] = useState<{ text: string; over: string } | undefined>();
+  const text = typed?.over === value ? typed.text : value;
   return (
     <input
       aria-label={label}
       value={text}
       onFocus={onFocus}
-      onChange={(e) => setText(e.target.value)}
-      onBlur={() => setText(value)}
+      onChange={(e) => setTyped({ text: e.target.value, over: value })}
+      onBlur={() => setTyped(undefined)}
       onKeyDown={(e) => {
         if (e.key === 'Enter') {
           if (text.trim() && text !== value) onChange(text.trim());
           else e.currentTarget.blur();
         } else if (e.key === 'Escape') {
           e.stopPropagation();
-          setText(value);
+          setTyped(undefined);
           e.currentTarget.blur();
         }
       }}
