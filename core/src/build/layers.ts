@@ -1,0 +1,117 @@
+/** Layers as bonds make them: taken one by one out of a crystal, with nothing above. */
+import type { AtomRef } from '../crystal/atom-ref.ts';
+import { orthogonalization } from '../crystal/cell.ts';
+import type { Site, Structure } from '../crystal/structure.ts';
+import { bonded } from '../geometry/bonding-proposal.ts';
+import { cartesianOf } from '../geometry/measure.ts';
+import { netsOf, NET_WORDS, dimensionOf, type Net } from '../geometry/nets.ts';
+import { add, apply3, cross, dot, norm, normalize, scale, subtract, toMat3, type Vec3 } from '../math/matrix3.ts';
+import { inVacuum, plainSite, type Slab, type VacuumChoice } from './surface.ts';
+
+/** One layer of a crystal, in Cartesian axes of the crystal. */
+interface Sheet {
+  readonly net: Net;
+  readonly at: readonly Vec3[];
+  /** Å along the normal, of the middle. */
+  readonly height: number;
+}
+
+const mean = (list: readonly number[]): number => list.reduce((sum, x) => sum + x, 0) / Math.max(1, list.length);
+
+export interface LayerSlab extends Slab {
+  /** Layers taken. */
+  readonly count: number;
+  /** Å between the middles of neighbouring layers, from below. */
+  readonly steps: readonly number[];
+}
+
+/** The vector of a lattice that leads from one layer to a copy of it, nearest to the normal. */
+function stackingVector(s: Structure, u: Vec3, v: Vec3): { w: Vec3; period: number } {
+  const m = orthogonalization(s.cell);
+  const normal = normalize(cross(u, v));
+  let best: Vec3 | undefined,
+    period = Infinity,
+    lean = Infinity;
+  for (let i = -3; i <= 3; i++)
+    for (let j = -3; j <= 3; j++)
+      for (let k = -3; k <= 3; k++) {
+        const c = apply3(m, [i, j, k]);
+        const h = dot(c, normal);
+        if (h < 0.5 || h > period + 1e-6) continue;
+        const aside = norm(subtract(c, scale(normal, h)));
+        if (h > period - 1e-6 && aside > lean - 1e-9) continue;
+        [best, period, lean] = [c, h, aside];
+      }
+  if (!best) throw new RangeError('Nothing stands above the layer.');
+  return { w: best, period };
+}
+
+/**
+ * So many neighbouring layers of a crystal in a cell of their own, a and b the layer's shortest translations. Throws
+ * RangeError where bonds make no layers.
+ */
+export function layerSlab(plain: Structure, count: number, choice: VacuumChoice): LayerSlab {
+  if (!Number.isInteger(count) || count < 1) throw new RangeError('One layer or more can be taken.');
+  const s = bonded(plain);
+  const sheets = netsOf(s).list.filter((n) => n.dimension === 2);
+  const first = sheets[0];
+  if (!first)
+    throw new RangeError(
+      `Bonds make ${article(NET_WORDS[dimensionOf(s)])} of this crystal, no layers. Change the bonds at Relate, or cut a surface.`,
+    );
+  const m = orthogonalization(s.cell);
+  const [p, q] = first.translations.map((n) => apply3(m, n)) as [Vec3, Vec3];
+  // An obtuse angle between the two is the habit.
+  const u = p,
+    v = dot(p, q) > 1e-9 ? scale(q, -1) : q;
+  const normal = normalize(cross(u, v));
+  const { w, period } = stackingVector(s, u, v);
+  const all = sheets
+    .filter((n) => parallel(n, m, normal))
+    .map((net): Sheet => {
+      const at = cartesianOf(s, net.atoms);
+      return { net, at, height: mean(at.map((x) => dot(x, normal))) };
+    });
+  const chosen = stacked(
+    all,
+    all.find((x) => x.net === first)!,
+    count,
+    w,
+    period,
+  );
+  const turn = toMat3([...normalize(u), ...cross(normal, normalize(u)), ...normal]);
+  const atoms = chosen.flatMap(({ net, at }) =>
+    at.map((x, i) => ({ site: plainSite(s.cell, siteOfAtom(s, net.atoms[i]!)), at: apply3(turn, x) })),
+  );
+  const sorted = atoms.sort((a, b) => a.at[2] - b.at[2]);
+  const vectors = [u, v, w].map((x) => apply3(turn, x)) as [Vec3, Vec3, Vec3];
+  const slab = inVacuum(sorted, vectors, choice);
+  const heights = chosen.map((x) => x.height);
+  return { ...slab, count, steps: heights.slice(1).map((h, i) => h - heights[i]!) };
+}
+
+const article = (what: string): string => (what === 'molecule' ? 'molecules' : `a ${what}`);
+
+const siteOfAtom = (s: Structure, a: AtomRef): Site => s.sites.find((x) => x.id === a.site)!;
+
+const parallel = (n: Net, m: Parameters<typeof apply3>[0], normal: Vec3): boolean =>
+  n.translations.every((t) => Math.abs(dot(normalize(apply3(m, t)), normal)) < 1e-4);
+
+/** `count` sheets from one upwards, with the copies that the lattice makes of them. */
+function stacked(all: readonly Sheet[], from: Sheet, count: number, w: Vec3, period: number): Sheet[] {
+  const above = all.map((x) => {
+    const times = Math.ceil((from.height - x.height) / period - 1e-6);
+    return moved(x, scale(w, times), times * period);
+  });
+  const one = above.sort((a, b) => a.height - b.height);
+  const out: Sheet[] = [];
+  for (let k = 0; out.length < count; k++)
+    for (const x of one) if (out.length < count) out.push(moved(x, scale(w, k), k * period));
+  return out;
+}
+
+const moved = (x: Sheet, by: Vec3, height: number): Sheet => ({
+  ...x,
+  at: x.at.map((p) => add(p, by)),
+  height: x.height + height,
+});
