@@ -3,6 +3,7 @@ import { writeFileSync } from 'node:fs';
 import { parseArgs } from 'node:util';
 import { FileProblem } from '@nagare/core/formats/cif-parser';
 import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
+import { buildAnswer } from './build.ts';
 import { checkAnswer, reportAnswer } from './check.ts';
 import { coordinationAnswer } from './coordination.ts';
 import { merge, refine, settle, solve } from './crystal.ts';
@@ -59,11 +60,20 @@ export interface Outcome {
   readonly problem?: string;
 }
 
+/** A value that begins with a minus sign, as in --plane -1,1,1, belongs to the option before it. */
+const joined = (args: readonly string[]): string[] =>
+  args.reduce<string[]>((out, word) => {
+    const before = out.at(-1);
+    if (/^-[\d.]/.test(word) && before && /^--[a-z-]+$/.test(before)) out[out.length - 1] = `${before}=${word}`;
+    else out.push(word);
+    return out;
+  }, []);
+
 /** Arguments as names and values. Throws BadInput with the help. */
 function parse(args: readonly string[]) {
   try {
     return parseArgs({
-      args: [...args],
+      args: joined(args),
       allowPositionals: true,
       options: {
         json: { type: 'boolean' },
@@ -89,6 +99,21 @@ function parse(args: readonly string[]) {
         rings: { type: 'boolean' },
         reach: { type: 'string' },
         centre: { type: 'string' },
+        matrix: { type: 'string' },
+        plane: { type: 'string' },
+        layers: { type: 'string' },
+        count: { type: 'string' },
+        vacuum: { type: 'string' },
+        normal: { type: 'boolean' },
+        oblique: { type: 'boolean' },
+        termination: { type: 'string' },
+        group: { type: 'string' },
+        cell: { type: 'string' },
+        sites: { type: 'string' },
+        origin: { type: 'string' },
+        site: { type: 'string' },
+        element: { type: 'string' },
+        rescale: { type: 'boolean' },
       },
     });
   } catch (e) {
@@ -114,6 +139,7 @@ async function perform(args: readonly string[], say: Say): Promise<Outcome> {
     coordination: async () =>
       coordinationAnswer(modelWithData('coordination', [onePath(paths)]).model, flags['centre'] as string | undefined),
     cell: () => cell(paths),
+    build: async () => buildAnswer(paths, flags),
     report: () => report(paths, flags),
     reset: () => reset(paths, flags),
     pattern: async () => patternAnswer([onePath(paths)], parsed.values, read),

@@ -9,6 +9,12 @@ export const HELP = `Use:
   nagare geometry model.cif [--rings] [--reach 5] [--json]
   nagare coordination model.cif [--centre Ti] [--json]
   nagare cell   model.cif [--json]
+  nagare build  supercell in.cif --matrix "2,0,0;0,2,0;0,0,1" [--out x.cif|x.xyz|x.csv] [--json]
+  nagare build  slab in.cif --plane 1,1,1 [--layers 3] [--vacuum 12] [--normal|--oblique] [--termination k] [--out x.xyz] [--json]
+  nagare build  layer in.cif [--count 1] [--vacuum 12] [--out x.xyz] [--json]
+  nagare build  primitive|conventional|reduced in.cif [--out x.cif] [--json]
+  nagare build  crystal --group "F d -3 m" --cell 14.8 --sites sites.txt [--origin 1|2|judge] [--out x.cif] [--json]
+  nagare build  substitute in.cif --site A1 --element Y [--rescale] [--out x.cif] [--json]
   nagare reset  model.cif --setting standard|"P 1 21/n 1"|"matrix;shift" --out new.cif [--json]
   nagare report model.cif [data.cif] --out report.html
   nagare pattern model.cif [--wavelength 1.5406] [--from 10 --to 120] [--json]

@@ -5,6 +5,7 @@ import { cellContents, type Site, type Structure } from '../crystal/structure.ts
 import { determinant3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { seededRandom } from '../math/random.ts';
 import { neighbours } from '../crystal/neighbours.ts';
+import { withFoundSymmetry } from './found-symmetry.ts';
 import { cosets, hiddenTranslations, namedCell, parseMatrix, supercell } from './supercell.ts';
 import { coincident, separation, wholeCell } from './whole-cell.ts';
 
@@ -102,6 +103,16 @@ describe('supercells', () => {
     expect(() => supercell(s, [1, 0, 0, 0, 1, 0, 1, 1, 0])).toThrow(/one plane/);
     expect(() => supercell(s, [0, 1, 0, 1, 0, 0, 0, 0, 1])).toThrow(/left-handed/);
     expect(() => supercell(s, [99, 0, 0, 0, 99, 0, 0, 0, 99])).toThrow(/more than/);
+  });
+});
+
+describe('symmetry that is found again', () => {
+  it.each(CRYSTALS)('brings back the group of a supercell without symmetry: %s', (symbol, cell) => {
+    const s = crystal(symbol, cell);
+    const found = withFoundSymmetry(supercell(s, [1, 0, 1, 0, 2, 0, 0, 0, 1]).structure);
+    expect(found.spaceGroup.number).toBe(s.spaceGroup.number);
+    expect(namedCell(found, 'conventional').after).toBe(wholeCell(s).sites.length);
+    expect(found.sites).toHaveLength(2);
   });
 });
 

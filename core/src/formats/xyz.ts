@@ -201,11 +201,33 @@ export function parseXyz(text: string, base: string): XyzFrame[] {
   return frames;
 }
 
-/** Atoms (Cartesian, Å) as XYZ; with a cell, which they must fill exactly once, as extended XYZ with its lattice. */
-export function writeXyz(atoms: readonly { element: string; at: Vec3 }[], comment: string, cell?: Cell): string {
+export interface XyzAtom {
+  readonly element: string;
+  readonly at: Vec3;
+  /** Held still by whoever reads the file; written for all atoms or for none. */
+  readonly fixed?: boolean;
+}
+
+/**
+ * Atoms (Cartesian, Å) as XYZ; with a cell, which they must fill exactly once, as extended XYZ with its lattice and whether
+ * it goes on along each axis.
+ */
+export function writeXyz(
+  atoms: readonly XyzAtom[],
+  comment: string,
+  cell?: Cell,
+  periodic?: readonly [boolean, boolean, boolean],
+): string {
   const name = `name="${comment.replace(/["\r\n]/g, ' ')}"`;
-  const rows = atoms.map((a) => `${a.element.padEnd(2)} ${a.at.map((x) => x.toFixed(6).padStart(12)).join(' ')}`);
+  const truth = (x: boolean): string => (x ? 'T' : 'F');
+  const held = !!cell && atoms.some((a) => a.fixed !== undefined);
+  const rows = atoms.map((a) => {
+    const place = a.at.map((x) => x.toFixed(6).padStart(12)).join(' ');
+    return `${a.element.padEnd(2)} ${place}${held ? ` ${truth(!!a.fixed)}` : ''}`;
+  });
   const lattice = cell && axisVectors(cell).flatMap((v) => v.map((x) => x.toFixed(6)));
-  const about = lattice ? `Lattice="${lattice.join(' ')}" Properties=species:S:1:pos:R:3 ${name}` : name;
+  const columns = `Properties=species:S:1:pos:R:3${held ? ':fixed:L:1' : ''}`;
+  const ends = periodic ? ` pbc="${periodic.map(truth).join(' ')}"` : '';
+  const about = lattice ? `Lattice="${lattice.join(' ')}" ${columns}${ends} ${name}` : name;
   return `${atoms.length}\n${about}\n${rows.join('\n')}\n`;
 }

@@ -195,14 +195,20 @@ export function missedGroups(
         ';',
       )}|${l.used.map((f) => f.operator.t.map((x) => Math.round((x - Math.floor(x)) * 12) % 12).join()).sort()[0] ?? ''}`;
   const seen = new Set<string>();
-  const offer = (start: readonly Operator[], centring: readonly Vec3[], with_: readonly FoundOperation[]): void => {
+  const offer = (
+    start: readonly Operator[],
+    centring: readonly Vec3[],
+    with_: readonly FoundOperation[],
+  ): Loose | undefined => {
     const l = closeLoosely(start, centring, found, s.cell, reach);
-    if (!l) return;
+    if (!l) return undefined;
     const all: Loose = { ...l, used: [...new Set([...with_, ...l.used])] };
     const key = keyOf(all);
-    if (seen.has(key)) return;
-    seen.add(key);
-    closed.push(all);
+    if (!seen.has(key)) {
+      seen.add(key);
+      closed.push(all);
+    }
+    return all;
   };
   for (const f of found) {
     if (rotationKey(f.operator.r) === rotationKey(IDENTITY3)) {
@@ -218,8 +224,15 @@ export function missedGroups(
     } else if (!own.some((o) => rotationKey(o.r) === rotationKey(f.operator.r)))
       offer([...own, f.operator], s.spaceGroup.centring, [f]);
   }
-  for (let i = 0; i < closed.length && closed.length < 40; i++)
-    for (let j = 0; j < i && closed.length < 40; j++) {
+  // One after another into a group as large as they make: pairs alone would come to an end before the highest ones.
+  let largest = closed[0];
+  for (const c of [...closed]) {
+    if (!largest || c.centring.length !== largest.centring.length) continue;
+    largest = offer([...largest.operators, ...c.operators], c.centring, [...largest.used, ...c.used]) ?? largest;
+  }
+  const most = Math.max(40, closed.length + 8);
+  for (let i = 0; i < closed.length && closed.length < most; i++)
+    for (let j = 0; j < i && closed.length < most; j++) {
       const a = closed[i]!,
         b = closed[j]!;
       if (a.centring.length !== b.centring.length) continue;
