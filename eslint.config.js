@@ -97,6 +97,7 @@ const science = [
   'vet',
   'powder',
   'shelf',
+  'build',
 ];
 
 export default tseslint.config(
@@ -153,6 +154,7 @@ export default tseslint.config(
     ),
   ),
   only('symmetry', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine']),
+  only('build', ['math', 'crystal', 'formats', 'geometry', 'publish', 'draw', 'symmetry']),
   only('powder', ['math', 'crystal', 'scattering', 'refine', 'shelf', 'geometry']),
   only('shelf', ['math', 'crystal']),
   only('vet', [

@@ -1,12 +1,12 @@
 /** `build` of the terminal: supercells, slabs, layers, other cells, crystals from symmetry, one element for another. */
 import { readFileSync, writeFileSync } from 'node:fs';
-import { withFoundSymmetry } from '@nagare/core/build/found-symmetry';
+import { cellNamed, preferredTermination } from '@nagare/core/build/choices';
 import { certainty, proveText, writeStructure, type FileKind } from '@nagare/core/build/leave';
 import { buildAndJudge, holdings, type Judged } from '@nagare/core/build/from-symmetry';
 import { layerSlab } from '@nagare/core/build/layers';
 import { readSiteTable } from '@nagare/core/build/site-table';
 import { substitute } from '@nagare/core/build/substitute';
-import { namedCell, parseMatrix, supercell, type CellAnswer, type NamedCell } from '@nagare/core/build/supercell';
+import { parseMatrix, supercell, type CellAnswer, type NamedCell } from '@nagare/core/build/supercell';
 import { Surface, type Slab, type Termination, type VacuumChoice } from '@nagare/core/build/surface';
 import { cellParameters } from '@nagare/core/crystal/cell';
 import { formulaText } from '@nagare/core/crystal/formula';
@@ -116,16 +116,6 @@ const terminationRow = (t: Termination) => ({
   symmetric: t.symmetric,
 });
 
-/** Neutral before polar, alike on both sides before unlike, then the fewest bonds cut. */
-const preferred = (list: readonly Termination[]): number =>
-  [...list].sort(
-    (p, q) =>
-      Number(p.polar) - Number(q.polar) ||
-      Number(q.symmetric) - Number(p.symmetric) ||
-      p.brokenBonds - q.brokenBonds ||
-      p.index - q.index,
-  )[0]!.index;
-
 const slabJson = ({ structure, thickness, vacuum }: Slab) => ({
   ...contents(structure),
   thickness: rounded(thickness, 6),
@@ -136,7 +126,7 @@ const slabJson = ({ structure, thickness, vacuum }: Slab) => ({
 function buildSlab(paths: string[], options: Options): Answer {
   const surface = new Surface(structureOf(paths), planeOf(options));
   const { terminations, basis, hkl } = surface;
-  const termination = wholeNumber(options, 'termination', preferred(terminations));
+  const termination = wholeNumber(options, 'termination', preferredTermination(terminations));
   const slab = surface.slab(wholeNumber(options, 'layers', 3), termination, vacuumOf(options));
   const { out, proof } = leave(slab.structure, options, `slab (${hkl.join(' ')})`);
   const { p } = basis;
@@ -254,17 +244,6 @@ function buildSubstitute(paths: string[], options: Options): Answer {
     json: { ...contents(done.structure), sites: done.sites, factor: rounded(done.factor, 6), ...(out ? { out } : {}) },
     text: [done.words, proof && `${out}: ${proof}`].filter(Boolean).join('\n'),
   };
-}
-
-/** A conventional cell has a symmetry to be conventional of: one in P 1 is looked at first. */
-function cellNamed(s: Structure, way: NamedCell): CellAnswer {
-  const alone = s.spaceGroup.representatives.length === 1 && s.spaceGroup.centring.length === 1;
-  if (way !== 'conventional' || !alone) return namedCell(s, way);
-  const found = namedCell(withFoundSymmetry(s), 'conventional');
-  const before = s.sites.length;
-  const determinant = found.after / before;
-  const words = `${found.structure.spaceGroup.symbol ?? 'Its symmetry'} was found: ${before} atoms × ${Number(determinant.toFixed(4))} = ${found.after}, as it should be.`;
-  return { ...found, before, determinant, words };
 }
 
 const NAMED: ReadonlySet<string> = new Set(['primitive', 'conventional', 'reduced']);

@@ -57,6 +57,7 @@ import {
   plotsTask,
   twinsTask,
 } from './model-tasks.ts';
+import { buildTask, fromSymmetryTask, leaveTask } from './build-task.ts';
 import { firstLookTask, pairsTask, portraitTask } from './look-tasks.ts';
 import { lengthsTask, overlayTask } from './measure-tasks.ts';
 import { relateTask } from './relate-task.ts';
@@ -377,6 +378,9 @@ export const TASKS = {
   portrait: portraitTask,
   lengths: lengthsTask,
   overlay: overlayTask,
+  build: buildTask,
+  'from symmetry': fromSymmetryTask,
+  leave: leaveTask,
   symmetry: symmetryTask,
   raise: raiseTask,
   vet: vetTask,

@@ -7,6 +7,7 @@ import { Link } from 'react-router';
 import { db, type Project } from '../store/db.ts';
 import { deleteProject, saveFile } from '../store/projects.ts';
 import { exportProject } from '../store/project-file.ts';
+import { FromSymmetry } from '../stations/build/FromSymmetry.tsx';
 import { useDrop } from './DropEverywhere.tsx';
 import { firstStation, type ProjectNeeds } from './stations.ts';
 import { usePortrait } from './use-portrait.ts';
@@ -71,6 +72,7 @@ const STRUCTURES = [
 export function Home(): ReactNode {
   const projects = useLiveQuery(() => db.projects.orderBy('updated').reverse().toArray());
   const { pick } = useDrop();
+  const [typing, setTyping] = useState(false);
   return (
     <div className="home">
       <main>
@@ -86,10 +88,14 @@ export function Home(): ReactNode {
             Drop a CIF, an XYZ file, a reflection list, powder patterns or a project file anywhere on this page, or
             paste its text.
           </p>
-          <Button onClick={pick}>Choose files</Button>
+          <Button onClick={pick}>Choose files</Button>{' '}
+          <button className="word" onClick={() => setTyping(true)}>
+            Build a crystal from its symmetry
+          </button>
         </div>
         {projects && <Projects list={projects} />}
         {projects && <Samples open={projects.length === 0} />}
+        {typing && <FromSymmetry onEnd={() => setTyping(false)} />}
       </main>
     </div>
   );

@@ -9,6 +9,7 @@ import { exportProject } from '../store/project-file.ts';
 import { IntakeCharts, IntakeDesk } from '../stations/intake/Intake.tsx';
 import { SolveDesk } from '../stations/solve/Solve.tsx';
 import { RefineDesk } from '../stations/refine/Refine.tsx';
+import { BuildDesk } from '../stations/build/Build.tsx';
 import { RelateDesk } from '../stations/relate/Relate.tsx';
 import { SymmetryDesk } from '../stations/symmetry/Symmetry.tsx';
 import { VetDesk } from '../stations/vet/Vet.tsx';
@@ -93,6 +94,7 @@ const DESKS: Readonly<Record<StationId, ComponentType>> = {
   refine: RefineDesk,
   fit: FitDesk,
   relate: RelateDesk,
+  build: BuildDesk,
   symmetry: SymmetryDesk,
   vet: VetDesk,
   publish: PublishDesk,

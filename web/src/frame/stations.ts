@@ -10,6 +10,7 @@ export const STATIONS = [
   { id: 'refine', name: 'Refine' },
   { id: 'fit', name: 'Fit' },
   { id: 'relate', name: 'Relate' },
+  { id: 'build', name: 'Build' },
   { id: 'symmetry', name: 'Symmetry' },
   { id: 'vet', name: 'Vet' },
   { id: 'publish', name: 'Publish' },
@@ -30,7 +31,7 @@ export function stationsShown({ patterns, reflections, structure }: ProjectNeeds
     return structure || reflections
       ? ['intake', 'solve', 'refine', 'fit', 'relate', ...after]
       : ['intake', 'fit', ...after];
-  if (structure && !reflections) return ['relate', ...after];
+  if (structure && !reflections) return ['relate', 'build', ...after];
   return ['intake', 'solve', 'refine', 'relate', ...after];
 }
 
@@ -113,6 +114,7 @@ export const stopStates = (how: HowFar): Readonly<Record<StationId, StopState>> 
   refine: refineState(how),
   fit: fitState(how),
   relate: hasSites(how) ? 'settled' : 'empty',
+  build: hasSites(how) ? 'settled' : 'empty',
   symmetry: symmetryState(how),
   vet: vetState(how),
   publish: how.head?.readings || how.head?.fit?.result ? 'in flow' : 'empty',

@@ -32,6 +32,19 @@ async function firstLooks(structure: Structure): Promise<Omit<LooksRow, 'project
 const create = async ({ fileName, found }: Arrived): Promise<string> =>
   createProject(found, fileName, isStructureAlone(found) ? await firstLooks(found.structure!) : undefined);
 
+/** A project of a structure that was built here. Returns it. */
+export async function createBuilt(name: string, structure: Structure, title: string): Promise<string> {
+  const found = {
+    name,
+    sentence: title,
+    experiment: { kept: {} },
+    structure,
+    cell: structure.cell,
+    spaceGroup: structure.spaceGroup,
+  };
+  return createProject(found, name, await firstLooks(structure), title);
+}
+
 /** Returns the project to go to. Throws Error in words where something does not fit; then nothing was taken in. */
 export async function takeIn(way: Way, chosen: readonly Arrived[], here: string | undefined): Promise<string> {
   switch (way) {

@@ -10,6 +10,8 @@ export async function createProject(
   found: Recognised,
   fileName: string,
   looks?: Omit<LooksRow, 'projectId'>,
+  /** Of its first mark. */
+  title = `Read from ${fileName}`,
 ): Promise<string> {
   const id = newId(),
     now = Date.now();
@@ -27,19 +29,19 @@ export async function createProject(
     await db.projects.add(project);
     if (found.raw) await db.data.add({ projectId: id, raw: found.raw });
     if (looks) await db.looks.add({ ...looks, projectId: id });
-    await addImported(id, found, fileName);
+    await addImported(id, found, title);
   });
   return id;
 }
 
 /** Puts a structure from a file on the course; nothing where the file held none. */
-async function addImported(projectId: string, found: Recognised, fileName: string, parent?: string): Promise<string> {
+async function addImported(projectId: string, found: Recognised, title: string, parent?: string): Promise<string> {
   const { structure, treatment } = found;
   if (!structure) return '';
   const { mark } = await addMark(db, {
     projectId,
     kind: 'import',
-    title: found.name && parent ? found.name : `Read from ${fileName}`,
+    title: found.name && parent ? found.name : title,
     content: { kind: 'structure', structure, ...(treatment ? { treatment } : {}) },
     ...(parent ? { parent } : {}),
   });
@@ -52,7 +54,7 @@ export async function addStructures(
   list: readonly { readonly found: Recognised; readonly fileName: string }[],
 ): Promise<void> {
   let parent = (await db.projects.get(projectId))?.head;
-  for (const { found, fileName } of list) parent = await addImported(projectId, found, fileName, parent);
+  for (const { found, fileName } of list) parent = await addImported(projectId, found, `Read from ${fileName}`, parent);
 }
 
 /** Share by which an edge may differ between a model and data that come later. */

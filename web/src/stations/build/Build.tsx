@@ -1,0 +1,115 @@
+/** Build: other cells, surfaces, layers and elements of a crystal, each looked at before it is taken, and leaving with certainty. */
+import './build.scss';
+import { useEffect, useState, type ReactNode } from 'react';
+import { Button } from 'react-bootstrap';
+import { useNavigate } from 'react-router';
+import type { BuildWish } from '@nagare/core/tasks/build-task';
+import { Sheet } from '../../frame/parts.tsx';
+import { createBuilt } from '../../frame/take-in.ts';
+import { useProject } from '../../store/use-project.tsx';
+import { constantsWords, waysOf } from './build-wishes.ts';
+import { CellSheet } from './CellSheet.tsx';
+import { FromSymmetry } from './FromSymmetry.tsx';
+import { LayerSheet, SurfaceSheet } from './SurfaceSheet.tsx';
+import { LeaveSheet } from './LeaveSheet.tsx';
+import { SwapSheet } from './SwapSheet.tsx';
+import { useBuilt, type BuiltState } from './use-built.ts';
+
+/** What the sheets share: the wish that is looked at, and what became of it. */
+export interface BuildSheetProps {
+  readonly wish: BuildWish | undefined;
+  readonly state: BuiltState;
+  onWish(wish: BuildWish): void;
+}
+
+export function BuildDesk(): ReactNode {
+  const { head, setPreview } = useProject('head', 'setPreview');
+  const [wish, setWish] = useState<BuildWish | undefined>();
+  const [typing, setTyping] = useState(false);
+  const state = useBuilt(wish);
+  const { built } = state;
+  // What would come stands in the scene until it is taken or left.
+  useEffect(() => {
+    setPreview(built?.structure);
+    return () => setPreview(undefined);
+  }, [built, setPreview]);
+  const props: BuildSheetProps = { wish, state, onWish: setWish };
+  return (
+    <>
+      <Outcome wish={wish} state={state} onEnd={() => setWish(undefined)} />
+      {head?.structure?.sites.length ? (
+        <>
+          <CellSheet {...props} />
+          <SurfaceSheet {...props} />
+          <LayerSheet {...props} />
+          <SwapSheet {...props} />
+          <LeaveSheet />
+        </>
+      ) : (
+        <Sheet title="No structure yet" state="Build one from its symmetry, or drop a file that holds one." />
+      )}
+      <Sheet
+        title="From symmetry"
+        state="A space group, the constants that are free and a table of sites make a crystal."
+        action={
+          <button className="word" onClick={() => setTyping(true)}>
+            Type or paste one
+          </button>
+        }
+      />
+      {typing && <FromSymmetry onEnd={() => setTyping(false)} />}
+    </>
+  );
+}
+
+interface OutcomeProps {
+  readonly wish: BuildWish | undefined;
+  readonly state: BuiltState;
+  onEnd(): void;
+}
+
+/** What would come, with its count, and where it can go. */
+function Outcome({ wish, state, onEnd }: OutcomeProps): ReactNode {
+  const { record, hasData, project, setView } = useProject('record', 'hasData', 'project', 'setView');
+  const navigate = useNavigate();
+  if (!wish) return null;
+  const { built, working, error } = state;
+  const { mark, why } = waysOf(wish, hasData);
+  const take = async (): Promise<void> => {
+    if (!built) return;
+    const { structure, title, words } = built;
+    await record({ kind: 'edit', title, message: words, content: { kind: 'structure', structure } });
+    setView({ extent: 'closed cell' });
+    onEnd();
+  };
+  const takeAside = async (): Promise<void> => {
+    if (!built) return;
+    const id = await createBuilt(`${project.name}, ${built.title}`, built.structure, built.title);
+    onEnd();
+    await navigate(`/projects/${id}/build`);
+  };
+  return (
+    <Sheet title={built ? built.title : working ? 'Building…' : 'Nothing came of it'} state={error ?? built?.words}>
+      {built && (
+        <div className="outcome">
+          <p className="mono fine mb-1">{constantsWords(built.structure.cell)}</p>
+          {why && <p className="soft mb-1">{why}</p>}
+          <p className="acts mb-0">
+            {mark && <Button onClick={() => void take()}>Take it</Button>}
+            <Button variant={mark ? 'outline-primary' : 'primary'} onClick={() => void takeAside()}>
+              Take it as a project of its own
+            </Button>
+            <button className="word" onClick={onEnd}>
+              Leave it
+            </button>
+          </p>
+        </div>
+      )}
+      {error && (
+        <button className="word" onClick={onEnd}>
+          Leave it
+        </button>
+      )}
+    </Sheet>
+  );
+}
