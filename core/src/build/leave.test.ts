@@ -74,6 +74,17 @@ describe('the sheet of what leaves', () => {
     });
   });
 
+  it('holds every copy of a site that is held, and of atoms in P 1 only those', () => {
+    const held = (s: Structure, ids: readonly string[]): number =>
+      writeStructure(s, { kind: 'extended xyz', name: 'held', fixed: new Set(ids), date })
+        .split('\n')
+        .filter((row) => row.endsWith(' T')).length;
+    const oxide = corundum('Al', 4.759, 12.991, 0.3522, 0.3062);
+    expect(held(oxide, [oxide.sites[0]!.id])).toBe(12);
+    const { sites, ...rest } = wholeCell(oxide);
+    expect(held({ ...rest, sites }, [sites[0]!.id, sites[5]!.id])).toBe(2);
+  });
+
   it('says in an extended file which atoms are held, and along which axes it goes on', () => {
     const s = layerSlab(graphite, 1, CHOICE).structure;
     const text = writeStructure(s, { kind: 'extended xyz', name: 'one sheet', fixed: new Set([s.sites[1]!.id]), date });

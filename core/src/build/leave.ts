@@ -116,13 +116,13 @@ export function writeStructure(s: Structure, { kind, name, fixed, date }: FileWi
   return writeXyz(atoms, name, s.cell, empty.map((e) => !e) as unknown as [boolean, boolean, boolean]);
 }
 
-/** Copies are held where their site is; the whole cell of a crystal in P 1 is the crystal. */
+/** Ids of the atoms of the whole cell that are held: copies where their site is. */
 function heldSites(s: Structure, whole: Structure, fixed: ReadonlySet<string> | undefined): ReadonlySet<string> {
   if (!fixed?.size) return new Set();
+  // Of a crystal in P 1 the whole cell is the crystal, with the same sites.
+  if (whole.sites.every((x, i) => x.id === s.sites[i]?.id)) return fixed;
   const labels = new Set(s.sites.filter((x) => fixed.has(x.id)).map((x) => x.label));
-  return new Set(
-    whole.sites.filter((x) => labels.has(x.label.replace(/_\d+$/, '')) || labels.has(x.label)).map((x) => x.id),
-  );
+  return new Set(whole.sites.filter((x) => labels.has(x.label.replace(/_\d+$/, ''))).map((x) => x.id));
 }
 
 function csv(whole: Structure, m: Parameters<typeof apply3>[0], held: ReadonlySet<string>): string {
@@ -147,6 +147,7 @@ export interface Proof {
 
 const countWords = (f: Formula): string =>
   Object.entries(f)
+    .sort(([p], [q]) => (p < q ? -1 : 1))
     .map(([e, n]) => `${Number(n.toFixed(3))} ${e}`)
     .join(', ');
 

@@ -13,19 +13,17 @@ export const intoCell = (x: number): number => {
   return y > 1 - 1e-9 ? 0 : y;
 };
 
-/** Sites with names of their own: those of one name get numbers, "O1_2". */
+/** Sites with names of their own: those of one name get numbers, "O1", "O1_2"; numbers given before are given anew. */
 export function withOwnLabels(sites: readonly Site[]): Site[] {
   const counts = new Map<string, number>();
   for (const x of sites) counts.set(x.label, (counts.get(x.label) ?? 0) + 1);
-  const taken = new Set(counts.keys());
+  if (counts.size === sites.length) return [...sites];
   const next = new Map<string, number>();
   return sites.map((x) => {
-    if (counts.get(x.label) === 1) return x;
-    let n = next.get(x.label) ?? 1;
-    let label = n === 1 ? x.label : `${x.label}_${n}`;
-    while (n > 1 && taken.has(label)) label = `${x.label}_${++n}`;
-    next.set(x.label, n + 1);
-    return { ...x, label };
+    const base = x.label.replace(/_\d+$/, '');
+    const n = (next.get(base) ?? 0) + 1;
+    next.set(base, n);
+    return { ...x, label: n === 1 ? base : `${base}_${n}` };
   });
 }
 

@@ -25,12 +25,13 @@ import { readSiteTable } from '../build/site-table.ts';
 import { substitute } from '../build/substitute.ts';
 import { supercell, type NamedCell } from '../build/supercell.ts';
 import { Surface, type Termination, type VacuumChoice } from '../build/surface.ts';
+import type { Cell } from '../crystal/cell.ts';
 import { formulaText } from '../crystal/formula.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { Mat3, Vec3 } from '../math/matrix3.ts';
 import { figure } from './result-schemas.ts';
 import type { AllTrue, SameBut, SameType } from './same-type.ts';
-import { mat3Schema, structureSchema, vec3Schema } from './schemas.ts';
+import { cellSchema, mat3Schema, structureSchema, vec3Schema } from './schemas.ts';
 import { task } from './task.ts';
 
 /** What is to be made of a structure. */
@@ -56,6 +57,8 @@ export interface CutSurface {
   readonly area: number;
   readonly spacing: number;
   readonly thickness: number;
+  /** The cell either way, so that both can be seen before one is chosen. */
+  readonly cells: { readonly normal: Cell; readonly oblique: Cell };
 }
 
 export interface Built {
@@ -106,6 +109,7 @@ const builtSchema = z.strictObject({
       area: figure,
       spacing: figure,
       thickness: figure,
+      cells: z.strictObject({ normal: cellSchema, oblique: cellSchema }),
     })
     .optional(),
 });
@@ -119,14 +123,17 @@ function buildSlab(s: Structure, wish: Extract<BuildWish, { kind: 'slab' }>): Bu
   const surface = new Surface(s, wish.plane);
   const { terminations, basis } = surface;
   const chosen = wish.termination ?? preferredTermination(terminations);
-  const { structure, thickness } = surface.slab(wish.layers, chosen, wish.vacuum);
+  const standing = (along: VacuumChoice['along']) => surface.slab(wish.layers, chosen, { ...wish.vacuum, along });
+  const both = { normal: standing('normal'), oblique: standing('oblique') };
+  const { structure, thickness } = both[wish.vacuum.along];
+  const cells = { normal: both.normal.structure.cell, oblique: both.oblique.structure.cell };
   const plane = `(${wish.plane.join(' ')})`;
   const one = structure.sites.length / wish.layers;
   return {
     structure,
     title: `Slab ${plane}, ${wish.layers} ${wish.layers === 1 ? 'layer' : 'layers'}, ${formulaText(terminations[chosen]!.uppermost)} uppermost`,
     words: `${one} atoms a layer × ${wish.layers} = ${structure.sites.length}, as it should be; ${thickness.toFixed(2)} Å thick with ${wish.vacuum.vacuum} Å of vacuum.`,
-    surface: { terminations, chosen, area: basis.area, spacing: basis.spacing, thickness },
+    surface: { terminations, chosen, area: basis.area, spacing: basis.spacing, thickness, cells },
   };
 }
 

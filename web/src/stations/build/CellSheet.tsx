@@ -39,7 +39,7 @@ export function CellSheet({ onWish }: BuildSheetProps): ReactNode {
   const s = head!.structure!;
   const { matrix, problem } = matrixOf(text, steps);
   return (
-    <Sheet title="Cells" fold state={`${s.spaceGroup.symbol ?? ''}  ${constantsWords(s.cell)}`}>
+    <Sheet title="Cells" fold state={`${s.spaceGroup.symbol ?? 'A group without a name'}: ${constantsWords(s.cell)}`}>
       <div className="triple">
         {([0, 1, 2] as const).map((k) => (
           <NumberField

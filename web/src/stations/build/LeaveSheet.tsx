@@ -30,23 +30,25 @@ function useLeaving(
   markId: string | undefined,
   kind: FileKind,
   name: string,
+  fixed: readonly string[],
 ): { leaving: Leaving | undefined; error: string | undefined } {
   const query = useQuery({
-    queryKey: ['leave', markId, kind, name],
+    queryKey: ['leave', markId, kind, name, fixed],
     enabled: !!s?.sites.length,
     staleTime: Infinity,
     gcTime: 60_000,
     retry: false,
     queryFn: () =>
-      run('leave', { structure: s!, kind, name, fixed: [], date: new Date().toISOString().slice(0, 10) }).result,
+      run('leave', { structure: s!, kind, name, fixed, date: new Date().toISOString().slice(0, 10) }).result,
   });
   return { leaving: query.data, error: query.error?.message };
 }
 
 export function LeaveSheet(): ReactNode {
-  const { head, project } = useProject('head', 'project');
+  const { head, project, selection } = useProject('head', 'project', 'selection');
+  const [held, setHeld] = useState<readonly string[]>([]);
   const [kind, setKind] = useState<FileKind>('cif');
-  const { leaving, error } = useLeaving(head?.structure, head?.id, kind, project.name);
+  const { leaving, error } = useLeaving(head?.structure, head?.id, kind, project.name, held);
   const file = `${project.name.replace(/[^\w-]+/g, '-').toLowerCase()}.${FILE_ENDINGS[kind]}`;
   return (
     <Sheet title="Leave with a file" fold state={error ?? leaving?.proof.words ?? 'Counting…'}>
@@ -78,6 +80,24 @@ export function LeaveSheet(): ReactNode {
           Copy
         </button>
       </div>
+      <p className="mb-1">
+        <button
+          className="word"
+          disabled={!selection.length}
+          onClick={() => setHeld([...new Set(selection.map((a) => a.site))])}
+        >
+          Hold the selected atoms still
+        </button>
+        {held.length > 0 && (
+          <>
+            {' '}
+            {leaving?.sheet.fixed ?? held.length} held{' '}
+            <button className="word off" onClick={() => setHeld([])}>
+              Let them go
+            </button>
+          </>
+        )}
+      </p>
       {leaving && <CertaintyTable sheet={leaving.sheet} />}
     </Sheet>
   );

@@ -7,6 +7,7 @@ import type { Vec3 } from '@nagare/core/math/matrix3';
 import type { CutSurface } from '@nagare/core/tasks/build-task';
 import { NumberField, PickRow, Sheet } from '../../frame/parts.tsx';
 import type { BuildSheetProps } from './Build.tsx';
+import { constantsWords } from './build-wishes.ts';
 
 const USUAL: VacuumChoice = { vacuum: 12, along: 'normal', bothSides: true };
 
@@ -62,6 +63,7 @@ export function SurfaceSheet({ wish, state, onWish }: BuildSheetProps): ReactNod
       <VacuumFields
         id="slab"
         value={vacuum}
+        cells={mine && state.built?.surface?.cells}
         onChange={(v) => {
           setVacuum(v);
           follow({ vacuum: v });
@@ -86,10 +88,13 @@ export function SurfaceSheet({ wish, state, onWish }: BuildSheetProps): ReactNod
 interface VacuumFieldsProps {
   readonly id: string;
   readonly value: VacuumChoice;
+  /** What either way would come to, where it is known. */
+  readonly cells?: CutSurface['cells'] | undefined;
   onChange(v: VacuumChoice): void;
 }
 
-function VacuumFields({ id, value, onChange }: VacuumFieldsProps): ReactNode {
+function VacuumFields({ id, value, cells, onChange }: VacuumFieldsProps): ReactNode {
+  const constants = (along: VacuumChoice['along']): string => (cells ? `: ${constantsWords(cells[along])}` : '');
   return (
     <div className="triple">
       <NumberField
@@ -109,8 +114,8 @@ function VacuumFields({ id, value, onChange }: VacuumFieldsProps): ReactNode {
         value={value.along}
         onChange={(e) => onChange({ ...value, along: e.target.value as VacuumChoice['along'] })}
       >
-        <option value="normal">c along the normal</option>
-        <option value="oblique">the crystal’s own angles</option>
+        <option value="normal">c along the normal{constants('normal')}</option>
+        <option value="oblique">the crystal’s own angles{constants('oblique')}</option>
       </select>
       <select
         className="form-select form-select-sm"
