@@ -37,6 +37,7 @@ import { FitProblem } from '@nagare/core/powder/assemble';
 import { PatternCalculator } from '@nagare/core/powder/engine';
 import { newPatternModel, newPhase } from '@nagare/core/powder/model';
 import { shippedShelf } from '@nagare/core/shelf/entry';
+import { buildLines } from './build-lines.ts';
 import { cage } from './cage.ts';
 
 const random = seededRandom(1);
@@ -278,6 +279,8 @@ await leastSquares(111, 20_000, true);
     return around.centres().map((i) => around.read(i));
   });
 }
+
+await buildLines(time, say);
 
 /** Neighbours of a crystal of organic density without symmetry, each with bond-like reach, against a copy of the structure. */
 for (const n of [1000, 10_000]) {

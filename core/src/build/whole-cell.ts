@@ -55,32 +55,42 @@ export function wholeCell(s: Structure): Structure {
 /** How many places share each place of a structure in P 1: pairs of sites nearer than `tolerance` Å, occupancies aside. */
 export function coincident(s: Structure, tolerance = 0.05): [number, number][] {
   const g = metricTensor(s.cell);
-  const cells = new Map<string, number[]>();
-  const size = [s.cell.a, s.cell.b, s.cell.c].map((l) => Math.max(1, Math.floor(l / 1.5)));
-  const boxOf = (x: Vec3): number[] => x.map((v, k) => Math.min(size[k]! - 1, Math.floor(intoCell(v) * size[k]!)));
-  s.sites.forEach((x, i) => {
-    const key = boxOf(x.position).join();
-    const list = cells.get(key);
-    if (list) list.push(i);
-    else cells.set(key, [i]);
-  });
+  // Boxes wider than the tolerance, not many more than there are sites.
+  const most = Math.max(1, Math.ceil(Math.cbrt(s.sites.length)));
+  const [p, q, r] = [s.cell.a, s.cell.b, s.cell.c].map((l) => Math.max(1, Math.min(most, Math.floor(l / 1.5)))) as [
+    number,
+    number,
+    number,
+  ];
+  const step = (v: number, n: number): number => Math.min(n - 1, Math.floor(intoCell(v) * n));
+  const boxes: number[][] = Array.from({ length: p * q * r }, () => []);
+  const at = s.sites.map(({ position: [x, y, z] }) => [step(x, p), step(y, q), step(z, r)] as const);
+  at.forEach(([i, j, k], site) => boxes[(i * q + j) * r + k]!.push(site));
   const out: [number, number][] = [];
-  const around = (k: number, n: number): number[] => [...new Set([-1, 0, 1].map((d) => (k + d + n) % n))];
-  s.sites.forEach((x, i) => {
-    const box = boxOf(x.position);
-    for (const p of around(box[0]!, size[0]!))
-      for (const q of around(box[1]!, size[1]!))
-        for (const r of around(box[2]!, size[2]!))
-          for (const j of cells.get([p, q, r].join()) ?? [])
-            if (j > i && separation(g, x.position, s.sites[j]!.position) < tolerance) out.push([i, j]);
+  s.sites.forEach((x, site) => {
+    const [u, v, w] = at[site]!;
+    for (const i of around(u, p))
+      for (const j of around(v, q))
+        for (const k of around(w, r))
+          for (const other of boxes[(i * q + j) * r + k]!)
+            if (other > site && separation(g, x.position, s.sites[other]!.position) < tolerance)
+              out.push([site, other]);
   });
   return out;
 }
 
+/** A box and its neighbours along one axis, each once. */
+const around = (k: number, n: number): readonly number[] =>
+  n === 1 ? [0] : n === 2 ? [0, 1] : [(k + n - 1) % n, k, (k + 1) % n];
+
+/** What is left of a difference without whole cells. */
+const off = (d: number): number => d - Math.round(d);
+
 /** Å between two places modulo whole cells (the nearest by rounding; exact for short distances). */
 export function separation(g: readonly number[], x: Vec3, y: Vec3): number {
-  const d = x.map((v, k) => v - y[k]! - Math.round(v - y[k]!));
-  let square = 0;
-  for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) square += d[i]! * g[3 * i + j]! * d[j]!;
+  const u = off(x[0] - y[0]),
+    v = off(x[1] - y[1]),
+    w = off(x[2] - y[2]);
+  const square = u * u * g[0]! + v * v * g[4]! + w * w * g[8]! + 2 * (u * v * g[1]! + u * w * g[2]! + v * w * g[5]!);
   return Math.sqrt(Math.max(0, square));
 }

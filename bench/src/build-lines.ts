@@ -1,0 +1,55 @@
+/** What Build takes: a framework typed from its symmetry, every low plane searched, a large supercell. */
+import { buildAndJudge, holdings } from '@nagare/core/build/from-symmetry';
+import { readSiteTable } from '@nagare/core/build/site-table';
+import { multiples, supercell } from '@nagare/core/build/supercell';
+import { Surface } from '@nagare/core/build/surface';
+import { shippedShelf } from '@nagare/core/shelf/entry';
+import type { Vec3 } from '@nagare/core/math/matrix3';
+
+/** A porous net of seven sites and 400 atoms in the cell, made up: four-connected silicon and oxygen. */
+const FRAMEWORK = `Si1 0.125 0.125 0.05
+Si2 0.0536 0.1250 0.3036
+O1 0 0.1063 0.8937
+O2 0.9966 0.9966 0.1434
+O3 0.1794 0.1794 0.9655
+O4 0.1746 0.1746 0.3206
+Na1 0 0 0`;
+
+type Time = (f: () => unknown, times?: number) => Promise<number>;
+type Say = (what: string, ms: number, reference: string, base: number) => void;
+
+const lowPlanes = (): Vec3[] => {
+  const out: Vec3[] = [];
+  for (let h = -3; h <= 3; h++)
+    for (let k = -3; k <= 3; k++) for (let l = -3; l <= 3; l++) if (h || k || l) out.push([h, k, l]);
+  return out;
+};
+
+export async function buildLines(time: Time, say: Say): Promise<void> {
+  const { sites } = readSiteTable(FRAMEWORK);
+  const typed = sites.map((r) => r.site);
+  const [best] = buildAndJudge('F d -3 m', [24.3], typed);
+  const copy = await time(() => JSON.parse(JSON.stringify(best!.structure)) as unknown, 20);
+  const against = 'copying the structure through JSON';
+  say(
+    'a framework of seven sites, both origins judged',
+    await time(() => buildAndJudge('F d -3 m', [24.3], typed).map((j) => holdings(j.structure)), 5),
+    against,
+    copy,
+  );
+  const rutile = shippedShelf().find((e) => e.id === 'rutile')!.structure;
+  const planes = lowPlanes();
+  say(
+    `every way to cut along ${planes.length} planes of rutile`,
+    await time(() => planes.map((p) => new Surface({ ...rutile }, p).terminations.length), 2),
+    against,
+    copy,
+  );
+  const large = supercell(rutile, multiples(12, 12, 12)).structure;
+  say(
+    `supercell of ${large.sites.length} atoms`,
+    await time(() => supercell({ ...rutile }, multiples(12, 12, 12)), 5),
+    'copying it through JSON',
+    await time(() => JSON.parse(JSON.stringify(large)) as unknown, 3),
+  );
+}
