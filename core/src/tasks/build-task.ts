@@ -152,7 +152,11 @@ export function build(s: Structure, wish: BuildWish): Built {
     case 'named': {
       const { structure, words } = cellNamed(s, wish.which);
       const title = `${wish.which[0]!.toUpperCase()}${wish.which.slice(1)} cell`;
-      return { structure, title, words: `${words} ${structure.spaceGroup.symbol ?? ''}`.trim() };
+      return {
+        structure,
+        title,
+        words: `${words} The group is ${structure.spaceGroup.symbol ?? 'one without a name'} there.`,
+      };
     }
     case 'slab':
       return buildSlab(s, wish);
