@@ -167,6 +167,18 @@ await page.getByRole('button', { name: 'Views', exact: true }).click();
 await page.getByRole('button', { name: 'Fit', exact: true }).click();
 await page.locator('.desk').evaluate((e) => e.scrollTo(0, 0));
 await shot('relate', 2500);
+await home();
+await page.getByRole('button', { name: 'Nibiiro' }).click();
+await page.getByRole('button', { name: 'Take it in' }).click();
+await page.getByRole('link', { name: /Build/ }).click();
+for (const index of 'hk') {
+  await page.getByLabel(`Index ${index} of the plane`).fill('1');
+  await page.keyboard.press('Enter');
+}
+await page.getByRole('button', { name: 'Look at the slab' }).click();
+await page.getByText(/atoms a layer/).waitFor();
+await page.getByRole('region', { name: 'Surface' }).getByRole('row').last().scrollIntoViewIfNeeded();
+await shot('build', 2500);
 await openModel('Suou-5');
 await page.getByRole('link', { name: /Vet/ }).click();
 await page.locator('.findings .line', { hasText: 'O9 looks lighter' }).click();
@@ -197,7 +209,6 @@ await page.getByRole('button', { name: 'Add from the shelf' }).click();
 const shelf = page.getByRole('dialog', { name: 'Shelf of reference structures' });
 await shelf.getByLabel('all of').fill('Sn O');
 await shelf.locator('li button', { hasText: 'Yamabuki' }).click();
-await shot('shelf', 1500);
 await shelf.getByRole('button', { name: 'Take Yamabuki' }).click();
 await page.locator('.mark-info b', { hasText: 'Yamabuki taken' }).waitFor();
 await shelf.getByLabel('all of').fill('Co Al Zn');
