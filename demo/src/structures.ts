@@ -1,6 +1,8 @@
 /**
- * Structures without data: a mixed oxide, a layered mineral, a cage dye. Names and coordinates are the workshop's own; the
- * two minerals are of structure types that textbooks know (trirutile; trioctahedral mica, one layer), cells near theirs.
+ * Structures without data: a mixed oxide, a layered mineral, a cage dye; and, to build with, a tungstate, a garnet whose
+ * octahedra are shared, a layered hydroxide and lime. Names and coordinates are the workshop's own; the minerals are of
+ * structure types that textbooks know (trirutile; trioctahedral mica, one layer; wolframite; garnet; brucite; halite), cells
+ * near theirs.
  */
 import { writeFileSync } from 'node:fs';
 import { orthogonalization, type Cell } from '@nagare/core/crystal/cell';
@@ -85,6 +87,61 @@ export function layeredMineral(): Structure {
   return { cell, spaceGroup: spaceGroupFromSymbol('C 1 2/m 1'), sites: shared };
 }
 
+const right = (a: number, b: number, c: number, beta = 90, gamma = 90): Cell => ({ a, b, c, alpha: 90, beta, gamma });
+
+/** Zigzag rows of octahedra: a plane that is not square to anything. */
+export function tungstate(): Structure {
+  const cell: Cell = { ...right(4.691, 5.72, 4.925, 90.64), su: [0.001, 0.001, 0.001, 0, 0.01, 0] };
+  const rows: Row[] = [
+    ['Zn1', 0.5, 0.6833, 0.25, 0.006],
+    ['W1', 0, 0.1818, 0.25, 0.004],
+    ['O1', 0.2171, 0.8953, 0.4359, 0.008],
+    ['O2', 0.2557, 0.3771, 0.4011, 0.008],
+  ];
+  return { cell, spaceGroup: spaceGroupFromSymbol('P 1 2/c 1'), sites: sites(rows, cell, 0.003) };
+}
+
+/** Aluminium and iron share the octahedra. */
+export function garnet(): Structure {
+  const cell: Cell = { ...right(11.95, 11.95, 11.95), su: [0.001, 0.001, 0.001, 0, 0, 0] };
+  const rows: Row[] = [
+    ['Ca1', 0.125, 0, 0.25, 0.006],
+    ['Al1', 0, 0, 0, 0.005],
+    ['Si1', 0.375, 0, 0.25, 0.005],
+    ['O1', 0.0386, 0.0464, 0.6523, 0.007],
+  ];
+  const shared = sites(rows, cell, 0.002).flatMap((x): Site[] =>
+    x.label === 'Al1'
+      ? [
+          { ...x, occupancy: 0.5 },
+          { ...x, id: 'Fe1', label: 'Fe1', element: 'Fe', occupancy: 0.5 },
+        ]
+      : [x],
+  );
+  return { cell, spaceGroup: spaceGroupFromSymbol('I a -3 d'), sites: shared };
+}
+
+/** Sheets of edge-sharing octahedra, hydrogen on either side. */
+export function layeredHydroxide(): Structure {
+  const cell: Cell = { ...right(3.182, 3.182, 4.652, 90, 120), su: [0.0005, 0.0005, 0.001, 0, 0, 0] };
+  const rows: Row[] = [
+    ['Co1', 0, 0, 0, 0.007],
+    ['O1', 1 / 3, 2 / 3, 0.2205, 0.009],
+    ['H1', 1 / 3, 2 / 3, 0.428, 0.03],
+  ];
+  return { cell, spaceGroup: spaceGroupFromSymbol('P -3 m 1'), sites: sites(rows, cell, 0.002) };
+}
+
+/** Two ions: (100) is neutral, (111) is not. */
+export function lime(): Structure {
+  const cell: Cell = { ...right(4.811, 4.811, 4.811), su: [0.0005, 0.0005, 0.0005, 0, 0, 0] };
+  const rows: Row[] = [
+    ['Ca1', 0, 0, 0, 0.005],
+    ['O1', 0.5, 0.5, 0.5, 0.006],
+  ];
+  return { cell, spaceGroup: spaceGroupFromSymbol('F m -3 m'), sites: sites(rows, cell, 0.002) };
+}
+
 /** Å: the scatter that keeps the cage from being ideal. */
 const SCATTER = 0.012;
 
@@ -151,6 +208,10 @@ const SETS: readonly { file: string; name: string; make(random: Random): Structu
   { file: 'nibiiro', name: 'Nibiiro', make: mixedOxide, colour: 'grey', z: 2 },
   { file: 'kirara-3', name: 'Kirara-3', make: layeredMineral, colour: 'colourless', z: 2 },
   { file: 'temari', name: 'Temari', make: cageDye, colour: 'violet', z: 2 },
+  { file: 'kuwazome', name: 'Kuwazome', make: tungstate, colour: 'yellow-brown', z: 2 },
+  { file: 'zakuro-2', name: 'Zakuro-2', make: garnet, colour: 'red', z: 8 },
+  { file: 'asagiri', name: 'Asagiri', make: layeredHydroxide, colour: 'pink', z: 1 },
+  { file: 'ishibai', name: 'Ishibai', make: lime, colour: 'white', z: 4 },
 ];
 
 /** Writes the structures as CIF without reflections. */

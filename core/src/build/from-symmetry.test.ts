@@ -7,6 +7,7 @@ import {
   holdings,
   nearSpecial,
   shortestContacts,
+  siteRows,
 } from './from-symmetry.ts';
 import { readNumber, readSiteTable } from './site-table.ts';
 
@@ -154,6 +155,25 @@ describe('what stands in the table is looked at', () => {
         now: 24,
         then: 4,
       },
+    ]);
+  });
+
+  it('every row tells how often its site is there, by which letter, on what symmetry and who is nearest', () => {
+    const [{ structure }] = buildAndJudge(
+      'F d -3 m:1',
+      [8.083],
+      sitesOf('Mg 0 0 0\nAl 5/8 5/8 5/8\nO 0.3875 0.3875 0.3875'),
+    ) as [ReturnType<typeof buildAndJudge>[number]];
+    expect(siteRows(structure)).toMatchObject([
+      {
+        label: 'Mg1',
+        multiplicity: 8,
+        letter: 'a',
+        siteSymmetry: '-43m',
+        nearest: { label: 'O1', distance: expect.closeTo(1.925, 3) },
+      },
+      { label: 'Al1', multiplicity: 16, letter: 'd', siteSymmetry: '-3m', nearest: { label: 'O1' } },
+      { label: 'O1', multiplicity: 32, letter: 'e', siteSymmetry: '3m' },
     ]);
   });
 

@@ -4,12 +4,14 @@ import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { formulaText, formulaWeight } from '../crystal/formula.ts';
 import { siteCharges } from '../crystal/ionic.ts';
 import { neighbours } from '../crystal/neighbours.ts';
+import { crystalClass } from '../crystal/point-group.ts';
 import { findSetting, groupOfSetting, SETTINGS, type Setting } from '../crystal/settings.ts';
 import { siteSymmetry, snapToSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
 import { cellContents, siteMultiplicity, type Site, type Structure } from '../crystal/structure.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { Surroundings } from '../geometry/coordination.ts';
 import { formulaUnit } from '../geometry/formula-unit.ts';
+import { wyckoffLetters } from '../symmetry/wyckoff.ts';
 import { norm, subtract, type Vec3 } from '../math/matrix3.ts';
 
 /** Which constants of the cell a group leaves free, in the order in which they are asked. */
@@ -296,4 +298,37 @@ export function holdings(s: Structure): Holdings {
     density: (formulaWeight(contents) * 1.66053907) / cellVolume(s.cell),
     ...(known ? { charge: Math.abs(charge) < 1e-6 ? 0 : charge } : {}),
   };
+}
+
+export interface SiteRow {
+  readonly label: string;
+  readonly multiplicity: number;
+  /** Of the position; undefined where the group’s type is not known. */
+  readonly letter?: string;
+  readonly siteSymmetry: string;
+  /** The nearest other atom, Å. */
+  readonly nearest?: { readonly label: string; readonly distance: number };
+}
+
+/** Where each site stands: how often, by which letter, on what symmetry, and who is nearest. */
+export function siteRows(s: Structure): SiteRow[] {
+  const metric = metricTensor(s.cell);
+  const letters = wyckoffLetters(s);
+  const nearest = new Map<number, { label: string; distance: number }>();
+  const positions = s.sites.map((x) => x.position);
+  for (const n of neighbours(s.cell, s.spaceGroup, positions, REACH))
+    if (n.distance < (nearest.get(n.from)?.distance ?? Infinity))
+      nearest.set(n.from, { label: s.sites[n.to]!.label, distance: n.distance });
+  return s.sites.map((x, i): SiteRow => {
+    const { operators, multiplicity } = siteSymmetry(s.spaceGroup, metric, x.position);
+    const letter = letters[i],
+      next = nearest.get(i);
+    return {
+      label: x.label,
+      multiplicity,
+      siteSymmetry: crystalClass(operators.map((o) => o.r)),
+      ...(letter === undefined ? {} : { letter }),
+      ...(next ? { nearest: next } : {}),
+    };
+  });
 }

@@ -54,6 +54,29 @@ describe('the door of building', () => {
     expect(oblique.c).toBeGreaterThan(normal.c);
   });
 
+  it('ordered models come with their count, and say where charges do not rank them', async () => {
+    const [a, b] = halite('Mg', 4.212).sites;
+    const shared = (charge: number) => ({
+      ...halite('Mg', 4.212),
+      sites: [
+        { ...a!, occupancy: 0.5, charge: 2 },
+        { ...a!, id: 'x', label: 'Ni1', element: 'Ni', occupancy: 0.5, charge },
+        { ...b!, charge: -2 },
+      ],
+    });
+    const matrix = [2, 0, 0, 0, 1, 0, 0, 0, 1] as const;
+    const { order, words, structure } = await build({ kind: 'ordered', matrix, index: 0 }, shared(2));
+    expect(order!.total).toBe(70);
+    expect(order!.models.reduce((n, m) => n + m.multiplicity, 0)).toBe(70);
+    expect(order!.models.length).toBeGreaterThan(2);
+    expect(words).toMatch(/do not tell them apart/);
+    expect(cellContents(structure)).toEqual({ Mg: 4, Ni: 4, O: 8 });
+    expect((await build({ kind: 'ordered', matrix, index: 99 }, shared(2))).order!.chosen).toBe(
+      order!.models.length - 1,
+    );
+    expect((await build({ kind: 'ordered', matrix, index: 0 }, shared(3))).words).toMatch(/not ranked/);
+  });
+
   it('says in words what cannot be made', async () => {
     await expect(build({ kind: 'layer', count: 1, vacuum: VACUUM })).rejects.toThrow(/no layers/);
     await expect(build({ kind: 'slab', plane: [0, 0, 0], layers: 1, vacuum: VACUUM })).rejects.toThrow(/no plane/);

@@ -1,14 +1,17 @@
 /** Structures made from others or from their symmetry, with the counts that prove them; and what leaves, read back. */
 import { z } from 'zod';
+import { orderedModels } from '../build/arrangements.ts';
 import { cellNamed, preferredTermination } from '../build/choices.ts';
 import {
   buildAndJudge,
   holdings,
   nearSpecial,
   shortestContacts,
+  siteRows,
   type Holdings,
   type NearSpecial,
   type PairContact,
+  type SiteRow,
 } from '../build/from-symmetry.ts';
 import { withFoundSymmetry } from '../build/found-symmetry.ts';
 import {
@@ -47,6 +50,8 @@ export type BuildWish =
       readonly vacuum: VacuumChoice;
     }
   | { readonly kind: 'layer'; readonly count: number; readonly vacuum: VacuumChoice }
+  /** One of the ordered models, 0 the one of lowest energy. */
+  | { readonly kind: 'ordered'; readonly matrix: Mat3; readonly index: number }
   | { readonly kind: 'substitute'; readonly site: string; readonly element: string; readonly rescale: boolean };
 
 /** Of a slab: how the crystal can be cut, and how it was. */
@@ -68,6 +73,14 @@ export interface Built {
   /** The count, and what is to be known beside it. */
   readonly words: string;
   readonly surface?: CutSurface;
+  readonly order?: OrderChoices;
+}
+
+/** The ordered models of a cell, lowest energy first. */
+export interface OrderChoices {
+  readonly total: number;
+  readonly chosen: number;
+  readonly models: readonly { readonly multiplicity: number; readonly energy?: number }[];
 }
 
 const vacuumSchema = z.strictObject({
@@ -86,6 +99,7 @@ const wishSchema = z.union([
     vacuum: vacuumSchema,
   }),
   z.strictObject({ kind: z.literal('layer'), count: z.number(), vacuum: vacuumSchema }),
+  z.strictObject({ kind: z.literal('ordered'), matrix: mat3Schema, index: z.number().int().min(0) }),
   z.strictObject({ kind: z.literal('substitute'), site: z.string(), element: z.string(), rescale: z.boolean() }),
 ]);
 const terminationSchema = z.strictObject({
@@ -110,6 +124,13 @@ const builtSchema = z.strictObject({
       spacing: figure,
       thickness: figure,
       cells: z.strictObject({ normal: cellSchema, oblique: cellSchema }),
+    })
+    .optional(),
+  order: z
+    .strictObject({
+      total: figure,
+      chosen: figure,
+      models: z.array(z.strictObject({ multiplicity: figure, energy: figure.optional() })),
     })
     .optional(),
 });
@@ -144,6 +165,36 @@ function buildCell(s: Structure, wish: Extract<BuildWish, { kind: 'supercell' }>
   return { structure, title: `Supercell ${matrixWords(wish.matrix)}`, words: `${answer.words}${found}` };
 }
 
+/** eV: energies of cells that differ by less are one. */
+const SAME_ENERGY = 1e-3;
+
+function buildOrdered(s: Structure, wish: Extract<BuildWish, { kind: 'ordered' }>): Built {
+  const { total, models } = orderedModels(s, wish.matrix);
+  const chosen = Math.min(wish.index, models.length - 1);
+  const { structure, multiplicity } = models[chosen]!;
+  const distinct = models.length === 1 ? 'one of them is distinct' : `${models.length} of them are distinct`;
+  const energies = models.flatMap((m) => m.energy ?? []);
+  const alike = energies.length > 1 && Math.max(...energies) - Math.min(...energies) < SAME_ENERGY;
+  const ranked = !energies.length
+    ? ' Charges are not known, so they are not ranked.'
+    : alike
+      ? ' Their charges do not tell them apart.'
+      : '';
+  return {
+    structure,
+    title: `Ordered model ${chosen + 1} of ${models.length}, cell ${matrixWords(wish.matrix)}`,
+    words: `${total} arrangements, ${distinct} under the symmetry; this one stands for ${multiplicity}.${ranked}`,
+    order: {
+      total,
+      chosen,
+      models: models.map(({ multiplicity: n, energy }) => ({
+        multiplicity: n,
+        ...(energy === undefined ? {} : { energy }),
+      })),
+    },
+  };
+}
+
 /** Makes what is wished. Throws RangeError in words where it cannot be made. */
 export function build(s: Structure, wish: BuildWish): Built {
   switch (wish.kind) {
@@ -169,6 +220,8 @@ export function build(s: Structure, wish: BuildWish): Built {
         words: `${what}: ${structure.sites.length} atoms, ${thickness.toFixed(2)} Å thick, ${wish.vacuum.vacuum} Å of vacuum.`,
       };
     }
+    case 'ordered':
+      return buildOrdered(s, wish);
     case 'substitute': {
       const { structure, words } = substitute(s, wish.site, wish.element, wish.rescale);
       return { structure, title: `${wish.element} for ${wish.site}`, words };
@@ -198,6 +251,7 @@ export interface JudgedCrystal {
   readonly holdings: Holdings;
   readonly contacts: readonly PairContact[];
   readonly special: readonly NearSpecial[];
+  readonly rows: readonly SiteRow[];
 }
 export interface FromSymmetry {
   /** The most sensible first. */
@@ -219,6 +273,15 @@ const judgedSchema = z.strictObject({
     charge: figure.optional(),
   }),
   contacts: z.array(z.strictObject({ pair: z.tuple([z.string(), z.string()]), distance: figure, absurd: z.boolean() })),
+  rows: z.array(
+    z.strictObject({
+      label: z.string(),
+      multiplicity: figure,
+      letter: z.string().optional(),
+      siteSymmetry: z.string(),
+      nearest: z.strictObject({ label: z.string(), distance: figure }).optional(),
+    }),
+  ),
   special: z.array(
     z.strictObject({ label: z.string(), position: vec3Schema, away: figure, now: figure, then: figure }),
   ),
@@ -254,6 +317,7 @@ export const fromSymmetryTask = task<SymmetryWish, FromSymmetry, never>({
         holdings: holdings(structure),
         contacts: shortestContacts(structure),
         special: nearSpecial(structure),
+        rows: siteRows(structure),
       })),
     };
   },

@@ -67,6 +67,10 @@ const STRUCTURES = [
   { file: 'nibiiro.cif', name: 'Nibiiro', text: 'Grey mixed oxide: two kinds of octahedra, are the radii to blame?' },
   { file: 'kirara-3.cif', name: 'Kirara-3', text: 'Glaze mineral in sheets, to be taken apart layer by layer' },
   { file: 'temari.cif', name: 'Temari', text: 'Violet cage of sixty atoms: every ring, every pair of planes' },
+  { file: 'kuwazome.cif', name: 'Kuwazome', text: 'Yellow-brown tungstate: an oblique cell to cut a surface from' },
+  { file: 'zakuro-2.cif', name: 'Zakuro-2', text: 'Red garnet: aluminium and iron share a site, to be put in order' },
+  { file: 'asagiri.cif', name: 'Asagiri', text: 'Pink hydroxide in sheets: one of them with nothing above' },
+  { file: 'ishibai.cif', name: 'Ishibai', text: 'Lime, two ions: one face is neutral, another is polar' },
 ];
 
 export function Home(): ReactNode {

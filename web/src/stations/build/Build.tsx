@@ -12,6 +12,7 @@ import { CellSheet } from './CellSheet.tsx';
 import { FromSymmetry } from './FromSymmetry.tsx';
 import { LayerSheet, SurfaceSheet } from './SurfaceSheet.tsx';
 import { LeaveSheet } from './LeaveSheet.tsx';
+import { OrderSheet } from './OrderSheet.tsx';
 import { SwapSheet } from './SwapSheet.tsx';
 import { useBuilt, type BuiltState } from './use-built.ts';
 
@@ -43,6 +44,7 @@ export function BuildDesk(): ReactNode {
           <SurfaceSheet {...props} />
           <LayerSheet {...props} />
           <SwapSheet {...props} />
+          <OrderSheet {...props} />
           <LeaveSheet />
         </>
       ) : (

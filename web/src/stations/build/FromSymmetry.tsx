@@ -13,6 +13,8 @@ import { createBuilt } from '../../frame/take-in.ts';
 import { numbersOf } from './build-wishes.ts';
 
 const EXAMPLE = 'Mg1  0    0    0\nAl1  5/8  5/8  5/8\nO1   0.3875  0.3875  0.3875';
+/** Rows of the table of positions. */
+const MOST_ROWS = 12;
 const SYMBOLS = [...new Set(SETTINGS.map((s) => s.symbol))];
 
 /** The value as it stood a moment ago: half a word is no table. */
@@ -210,6 +212,7 @@ function Figures({ judged, snapped, onSnap }: FiguresProps): ReactNode {
           </span>
         ))}
       </p>
+      <Rows rows={judged.rows} />
       {special.map((n) => (
         <label key={n.label} className="word d-block">
           <input
@@ -226,6 +229,34 @@ function Figures({ judged, snapped, onSnap }: FiguresProps): ReactNode {
         </label>
       ))}
     </>
+  );
+}
+
+/** Where each site stands. */
+function Rows({ rows }: { rows: JudgedCrystal['rows'] }): ReactNode {
+  return (
+    <table className="relate mb-2">
+      <thead>
+        <tr>
+          <th>site</th>
+          <th className="n">in the cell</th>
+          <th>position</th>
+          <th>symmetry</th>
+          <th className="n">nearest, Å</th>
+        </tr>
+      </thead>
+      <tbody>
+        {rows.slice(0, MOST_ROWS).map((r) => (
+          <tr key={r.label}>
+            <td className="name">{r.label}</td>
+            <td className="n">{r.multiplicity}</td>
+            <td>{r.letter ? `${r.multiplicity}${r.letter}` : ''}</td>
+            <td>{r.siteSymmetry}</td>
+            <td className="n">{r.nearest ? `${r.nearest.label} ${r.nearest.distance.toFixed(3)}` : ''}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 

@@ -1,11 +1,14 @@
 /** Slabs along a plane with every way to cut them, and layers as bonds make them. */
-import { useState, type ReactNode } from 'react';
+import { useMemo, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import type { Termination, VacuumChoice } from '@nagare/core/build/surface';
+import { planeThroughPlaces } from '@nagare/core/build/surface-plane';
+import { positionOf, siteOf } from '@nagare/core/crystal/atom-ref';
 import { formulaText } from '@nagare/core/crystal/formula';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 import type { CutSurface } from '@nagare/core/tasks/build-task';
 import { NumberField, PickRow, Sheet } from '../../frame/parts.tsx';
+import { useProject } from '../../store/use-project.tsx';
 import type { BuildSheetProps } from './Build.tsx';
 import { constantsWords } from './build-wishes.ts';
 
@@ -16,6 +19,8 @@ export function SurfaceSheet({ wish, state, onWish }: BuildSheetProps): ReactNod
   const [layers, setLayers] = useState(3);
   const [vacuum, setVacuum] = useState(USUAL);
   const mine = wish?.kind === 'slab' ? wish : undefined;
+  const spacing = mine && state.built?.surface?.spacing;
+  const through = usePlaneOfSelection();
   /** What is looked at follows the fields as soon as there is something to look at. */
   const follow = (change: { plane?: Vec3; layers?: number; vacuum?: VacuumChoice }): void => {
     if (!mine) return;
@@ -59,7 +64,37 @@ export function SurfaceSheet({ wish, state, onWish }: BuildSheetProps): ReactNod
           }}
         />
         <span className="soft">layers</span>
+        {spacing !== undefined && (
+          <NumberField
+            id="slab-thickness"
+            label="Thickness of the slab at least, Å"
+            value={layers * spacing}
+            digits={1}
+            step={spacing}
+            min={0.1}
+            max={300}
+            unit="Å or more"
+            onChange={(x) => {
+              const n = Math.max(1, Math.ceil(x / spacing - 1e-6));
+              setLayers(n);
+              follow({ layers: n });
+            }}
+          />
+        )}
       </div>
+      {through && through.join() !== plane.join() && (
+        <p className="mb-1">
+          <button
+            className="word"
+            onClick={() => {
+              setPlane(through);
+              follow({ plane: through });
+            }}
+          >
+            ({through.join(' ')}) runs through the selected atoms
+          </button>
+        </p>
+      )}
       <VacuumFields
         id="slab"
         value={vacuum}
@@ -83,6 +118,18 @@ export function SurfaceSheet({ wish, state, onWish }: BuildSheetProps): ReactNod
       )}
     </Sheet>
   );
+}
+
+/** The plane through the three atoms that are selected, if three are. */
+function usePlaneOfSelection(): Vec3 | undefined {
+  const { head, selection } = useProject('head', 'selection');
+  const s = head?.structure;
+  return useMemo(() => {
+    const atoms = s ? selection.filter((a) => siteOf(s, a)) : [];
+    if (!s || atoms.length !== 3) return undefined;
+    const [a, b, c] = atoms.map((x) => positionOf(s, x)) as [Vec3, Vec3, Vec3];
+    return planeThroughPlaces(a, b, c);
+  }, [s, selection]);
 }
 
 interface VacuumFieldsProps {

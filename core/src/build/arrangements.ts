@@ -1,0 +1,210 @@
+/**
+ * Ordered models of a crystal whose sites are shared or partly empty: every arrangement of whole atoms in a cell that symmetry
+ * does not make of another, ranked by the electrostatic energy of their charges.
+ */
+import { positionOf, symmetryTable } from '../crystal/atom-ref.ts';
+import { metricTensor } from '../crystal/cell.ts';
+import { spaceGroupFromSymbol } from '../crystal/settings.ts';
+import { newId, type Site, type Structure } from '../crystal/structure.ts';
+import { atomsOfExtent } from '../draw/extent.ts';
+import { sharedPlaces } from '../geometry/coordination.ts';
+import { add, apply3, inverse3, multiply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { latticeEnergy } from './ewald.ts';
+import { cosets, supercell } from './supercell.ts';
+import { intoCell, separation, withOwnLabels } from './whole-cell.ts';
+
+export interface OrderedModel {
+  readonly structure: Structure;
+  /** Of how many of all arrangements symmetry makes this one. */
+  readonly multiplicity: number;
+  /** eV a cell; undefined where charges are not known or do not balance. */
+  readonly energy?: number;
+}
+
+export interface Arrangements {
+  /** All arrangements of the cell, before symmetry. */
+  readonly total: number;
+  /** Lowest energy first. */
+  readonly models: readonly OrderedModel[];
+}
+
+/** Places that the same sites share, and how many of each atom (the last kind: nobody) they take. */
+interface SharedOrbit {
+  readonly sites: readonly Site[];
+  /** Fractional, in the new cell. */
+  readonly places: readonly Vec3[];
+  /** As many as there are sites, and then the empty places. */
+  readonly counts: readonly number[];
+}
+
+/** Arrangements beyond this many are counted, not made. */
+export const MOST_ARRANGEMENTS = 100_000;
+/** Models that are ranked: each costs an Ewald sum. */
+const MOST_MODELS = 500;
+/** Part of an atom by which a count may miss a whole number. */
+const WHOLE = 0.03;
+
+/** Sites that are shared or partly empty, each set of them once. */
+export function sharedSets(s: Structure): number[][] {
+  const seen = new Set<number>();
+  return sharedPlaces(s).flatMap((group, i) => {
+    if (seen.has(i) || (group.length === 1 && s.sites[i]!.occupancy > 0.999)) return [];
+    for (const j of group) seen.add(j);
+    return [group];
+  });
+}
+
+function orbitsOf(s: Structure, p: Mat3): SharedOrbit[] {
+  const back = inverse3(p);
+  const shifts = cosets(p);
+  const all = atomsOfExtent(s, { kind: 'cell' });
+  return sharedSets(s).map((group): SharedOrbit => {
+    const first = s.sites[group[0]!]!;
+    const here = all.filter((a) => a.site === first.id).map((a) => positionOf(s, a));
+    const places = here.flatMap((x) => shifts.map((n) => apply3(back, add(x, n)).map(intoCell) as unknown as Vec3));
+    const sites = group.map((i) => s.sites[i]!);
+    const exact = sites.map((x) => x.occupancy * places.length);
+    const wrong = exact.findIndex((n) => Math.abs(n - Math.round(n)) > WHOLE * Math.max(1, Math.sqrt(places.length)));
+    if (wrong >= 0)
+      throw new RangeError(
+        `${sites[wrong]!.label} fills ${exact[wrong]!.toFixed(2)} of ${places.length} places of this cell, which is no whole number. Take a larger cell, or another occupancy.`,
+      );
+    const counts = exact.map(Math.round);
+    const left = places.length - counts.reduce((a, b) => a + b, 0);
+    if (left < 0)
+      throw new RangeError(`More atoms than places: the occupancies at ${first.label} add up to more than one.`);
+    return { sites, places, counts: [...counts, left] };
+  });
+}
+
+/** n! / Π kᵢ!, in floating point. */
+function multinomial(counts: readonly number[]): number {
+  let out = 1,
+    n = 0;
+  for (const k of counts) for (let i = 1; i <= k; i++) out = (out * ++n) / i;
+  return Math.round(out);
+}
+
+/** How many arrangements a cell has, before symmetry. Throws RangeError where the atoms do not come out whole. */
+export const countArrangements = (s: Structure, p: Mat3): number =>
+  orbitsOf(s, p).reduce((n, o) => n * multinomial(o.counts), 1);
+
+/** What every operation of the crystal that keeps the new lattice does to the shared places, each permutation once. */
+function permutations(s: Structure, p: Mat3, places: readonly Vec3[]): Int32Array[] {
+  const back = inverse3(p);
+  const metric = metricTensor(supercell({ ...s, sites: s.sites.slice(0, 1) }, p).structure.cell);
+  const shifts = cosets(p);
+  const found = new Map<string, Int32Array>();
+  for (const o of symmetryTable(s.spaceGroup).operators) {
+    const turned = multiply3(back, multiply3(o.r, p));
+    // Others would carry the cell onto a different one.
+    if (turned.some((x) => Math.abs(x - Math.round(x)) > 1e-6)) continue;
+    for (const n of shifts) {
+      const t = apply3(back, add(o.t, n));
+      const images = places.map((x) => add(apply3(turned, x), t));
+      const order = Int32Array.from(images, (x) => places.findIndex((y) => separation(metric, x, y) < 0.05));
+      if (!order.includes(-1)) found.set(order.join(), order);
+    }
+  }
+  return [...found.values()];
+}
+
+/** Every way to put so many of each kind on the places of an orbit, as kinds by place. */
+function* fillings(counts: readonly number[]): Generator<number[]> {
+  const left = [...counts];
+  const n = left.reduce((a, b) => a + b, 0);
+  const out: number[] = [];
+  function* next(): Generator<number[]> {
+    if (out.length === n) {
+      yield [...out];
+      return;
+    }
+    for (let kind = 0; kind < left.length; kind++) {
+      if (!left[kind]) continue;
+      left[kind]!--;
+      out.push(kind);
+      yield* next();
+      out.pop();
+      left[kind]!++;
+    }
+  }
+  yield* next();
+}
+
+/** All fillings of all orbits, one after another in one list. */
+function* joint(orbits: readonly SharedOrbit[]): Generator<number[]> {
+  const [first, ...rest] = orbits;
+  if (!first) {
+    yield [];
+    return;
+  }
+  for (const filling of fillings(first.counts)) for (const others of joint(rest)) yield [...filling, ...others];
+}
+
+/** Arrangements that symmetry does not make of one another, with how many each stands for. */
+export function distinctArrangements(
+  all: Iterable<readonly number[]>,
+  orders: readonly Int32Array[],
+): { kinds: readonly number[]; multiplicity: number }[] {
+  const seen = new Set<string>();
+  const out: { kinds: readonly number[]; multiplicity: number }[] = [];
+  for (const kinds of all) {
+    if (seen.has(String.fromCharCode(...kinds))) continue;
+    const before = seen.size;
+    for (const order of orders) {
+      const image = new Array<number>(kinds.length);
+      order.forEach((to, from) => (image[to] = kinds[from]!));
+      seen.add(String.fromCharCode(...image));
+    }
+    out.push({ kinds, multiplicity: seen.size - before });
+  }
+  return out;
+}
+
+/**
+ * Every distinct arrangement of whole atoms in the cell whose axes are the columns of `p`, ranked. Throws RangeError where the
+ * crystal has nothing to order, where the atoms do not come out whole, or where there are too many.
+ */
+export function orderedModels(s: Structure, p: Mat3): Arrangements {
+  const orbits = orbitsOf(s, p);
+  if (!orbits.length) throw new RangeError('Every site is full and none is shared: there is nothing to order.');
+  const total = orbits.reduce((n, o) => n * multinomial(o.counts), 1);
+  if (total > MOST_ARRANGEMENTS)
+    throw new RangeError(
+      `This cell has ${total.toLocaleString('en')} arrangements, more than ${MOST_ARRANGEMENTS.toLocaleString('en')}. Take a smaller one.`,
+    );
+  const places = orbits.flatMap((o) => o.places);
+  const distinct = distinctArrangements(joint(orbits), permutations(s, p, places));
+  if (distinct.length > MOST_MODELS)
+    throw new RangeError(
+      `${distinct.length} of ${total} arrangements are distinct, more than can be ranked (${MOST_MODELS}). Take a smaller cell.`,
+    );
+  const frame = frameOf(s, p);
+  const models = distinct.map(({ kinds, multiplicity }): OrderedModel => {
+    const structure = { ...frame, sites: withOwnLabels([...frame.sites, ...atomsOf(orbits, kinds)]) };
+    const energy = latticeEnergy(structure);
+    return { structure, multiplicity, ...(energy === undefined ? {} : { energy }) };
+  });
+  return { total, models: models.sort((a, b) => (a.energy ?? 0) - (b.energy ?? 0)) };
+}
+
+/** The cell with the sites that nobody shares. */
+function frameOf(s: Structure, p: Mat3): Structure {
+  const shared = new Set(sharedSets(s).flat());
+  const full = s.sites.filter((_, i) => !shared.has(i));
+  if (full.length) return supercell({ ...s, sites: full }, p).structure;
+  const { cell } = supercell({ ...s, sites: s.sites.slice(0, 1) }, p).structure;
+  return { cell, spaceGroup: spaceGroupFromSymbol('P 1'), sites: [] };
+}
+
+function atomsOf(orbits: readonly SharedOrbit[], kinds: readonly number[]): Site[] {
+  let at = 0;
+  return orbits.flatMap(({ sites, places }) =>
+    places.flatMap((position): Site[] => {
+      const site = sites[kinds[at++]!];
+      if (!site) return [];
+      const { positionSu: _p, occupancySu: _o, disorder: _d, ...rest } = site;
+      return [{ ...rest, id: newId(), position, occupancy: 1 }];
+    }),
+  );
+}
