@@ -27,6 +27,7 @@ test('a layered mineral is taken apart: bonds by pair, a sheet alone, polyhedra,
   // A structure alone: no stations for data, and its cell closed at the faces.
   await expect(page.getByRole('navigation', { name: 'Stations' }).getByRole('link')).toHaveText([
     /Relate/,
+    /Build/,
     /Symmetry/,
     /Vet/,
     /Publish/,

@@ -177,6 +177,8 @@ export interface Judged {
   /** 0 impossible … 1 all that can be asked. */
   readonly score: number;
   readonly reason: string;
+  /** Sites that stand near to a special position, as they were given. */
+  readonly special: readonly NearSpecial[];
 }
 
 /** Mean number of neighbours of each element. */
@@ -212,8 +214,17 @@ function valenceScore(s: Structure): { score: number; instability?: number } {
   return { score: 1 / (1 + (instability / 0.35) ** 2), instability };
 }
 
-function judge(setting: Setting, cell: Cell, sites: readonly Site[]): Judged {
-  const structure = crystalOf(groupOfSetting(setting), cell, sites);
+/** The crystal with sites put on the special positions that were accepted, by label. */
+function withSnapped(s: Structure, special: readonly NearSpecial[], accepted: ReadonlySet<string>): Structure {
+  const to = new Map(special.filter((n) => accepted.has(n.label)).map((n) => [n.label, n.position]));
+  if (!to.size) return s;
+  return { ...s, sites: s.sites.map((x) => ({ ...x, position: to.get(x.label) ?? x.position })) };
+}
+
+function judge(setting: Setting, cell: Cell, sites: readonly Site[], snapped: ReadonlySet<string>): Judged {
+  const given = crystalOf(groupOfSetting(setting), cell, sites);
+  const special = nearSpecial(given);
+  const structure = withSnapped(given, special, snapped);
   const contacts = shortestContacts(structure);
   const charges = new Map<string, number>();
   siteCharges(structure).forEach((q, i) => {
@@ -242,6 +253,7 @@ function judge(setting: Setting, cell: Cell, sites: readonly Site[]): Judged {
     coordination,
     score: near * (0.2 + 0.8 * valence.score * known),
     reason: `${why.join('; ')}.`,
+    special,
   };
 }
 
@@ -260,11 +272,17 @@ export function settingsMeant(symbol: string): Setting[] {
  * Builds a crystal in every setting that the symbol may mean and the constants fit, the most sensible first. Throws
  * RangeError where the symbol is unknown or no setting takes the constants.
  */
-export function buildAndJudge(symbol: string, constants: readonly number[], sites: readonly Site[]): Judged[] {
+export function buildAndJudge(
+  symbol: string,
+  constants: readonly number[],
+  sites: readonly Site[],
+  /** Labels of sites that go onto the special position they stand near to. */
+  snapped: ReadonlySet<string> = new Set(),
+): Judged[] {
   const problems: string[] = [];
   const built = settingsMeant(symbol).flatMap((setting): Judged[] => {
     try {
-      return [judge(setting, cellFromFree(groupOfSetting(setting), constants), sites)];
+      return [judge(setting, cellFromFree(groupOfSetting(setting), constants), sites, snapped)];
     } catch (e) {
       problems.push((e as Error).message);
       return [];

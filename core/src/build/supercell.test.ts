@@ -6,7 +6,15 @@ import { determinant3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { seededRandom } from '../math/random.ts';
 import { neighbours } from '../crystal/neighbours.ts';
 import { withFoundSymmetry } from './found-symmetry.ts';
-import { cosets, hiddenTranslations, namedCell, parseMatrix, supercell } from './supercell.ts';
+import {
+  cosets,
+  hiddenTranslations,
+  multiples,
+  multiplesReaching,
+  namedCell,
+  parseMatrix,
+  supercell,
+} from './supercell.ts';
 import { coincident, separation, wholeCell } from './whole-cell.ts';
 
 const random = seededRandom(130);
@@ -85,6 +93,13 @@ describe('supercells', () => {
       small.forEach((d, i) => expect(large[det * i + Math.floor(det / 2)]).toBeCloseTo(d, 6));
       expect(new Set(answer.structure.sites.map((x) => x.label)).size).toBe(answer.after);
     }
+  });
+
+  it('reach a length along every axis with as few cells as that takes', () => {
+    const s = crystal(...CRYSTALS[2]!);
+    expect(multiplesReaching(s, 12)).toEqual(multiples(2, 2, 2));
+    expect(multiplesReaching(s, 6.1)).toEqual(multiples(1, 1, 1));
+    expect(multiplesReaching(s, 25)).toEqual(multiples(5, 3, 3));
   });
 
   it('have one lattice point for each of their cells', () => {

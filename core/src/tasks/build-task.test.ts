@@ -90,8 +90,16 @@ describe('the door of building', () => {
 });
 
 describe('the door of a crystal from its symmetry', () => {
-  const from = async (symbol: string, constants: number[], table: string): Promise<FromSymmetry> =>
-    checkedAnswer('from symmetry', await runTask('from symmetry', { symbol, constants, table })) as FromSymmetry;
+  const from = async (
+    symbol: string,
+    constants: number[],
+    table: string,
+    snapped: string[] = [],
+  ): Promise<FromSymmetry> =>
+    checkedAnswer(
+      'from symmetry',
+      await runTask('from symmetry', { symbol, constants, table, snapped }),
+    ) as FromSymmetry;
 
   it('gives both origins with figures, contacts and what stands near a special position', async () => {
     const { judged, understood, problems } = await from(
@@ -105,6 +113,18 @@ describe('the door of a crystal from its symmetry', () => {
     expect([first!.origin, second!.origin]).toEqual(['1', '2']);
     expect(first!.special.map((n) => [n.label, n.now, n.then])).toEqual([['O1', 96, 32]]);
     expect(second!.contacts.some((c) => c.absurd)).toBe(true);
+  });
+
+  it('judges anew when a site goes onto its special position', async () => {
+    const table = 'Mg 0 0 0\nAl 5/8 5/8 5/8\nO 0.3875 0.3875 0.39';
+    const given = (await from('F d -3 m', [8.083], table)).judged.find((j) => j.origin === '1')!;
+    const [put] = (await from('F d -3 m', [8.083], table, ['O1'])).judged;
+    expect(given.holdings).toMatchObject({ formula: 'Al2 Mg O12' });
+    expect(put!.holdings).toMatchObject({ formula: 'Al2 Mg O4', charge: 0 });
+    expect(put!.rows.map((r) => r.multiplicity)).toEqual([8, 16, 32]);
+    expect(put!.score).toBeGreaterThan(given.score + 0.3);
+    // What was offered is still told, so that it can be taken back.
+    expect(put!.special.map((n) => n.label)).toEqual(['O1']);
   });
 
   it('of an empty table nothing, of a wrong symbol a sentence', async () => {

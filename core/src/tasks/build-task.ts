@@ -5,7 +5,6 @@ import { cellNamed, preferredTermination } from '../build/choices.ts';
 import {
   buildAndJudge,
   holdings,
-  nearSpecial,
   shortestContacts,
   siteRows,
   type Holdings,
@@ -241,6 +240,8 @@ export interface SymmetryWish {
   readonly symbol: string;
   readonly constants: readonly number[];
   readonly table: string;
+  /** Labels of sites that go onto the special position they stand near to. */
+  readonly snapped: readonly string[];
 }
 export interface JudgedCrystal {
   readonly origin: string;
@@ -294,21 +295,27 @@ const fromSymmetrySchema = z.strictObject({
 
 export const fromSymmetryTask = task<SymmetryWish, FromSymmetry, never>({
   name: 'from symmetry',
-  input: z.strictObject({ symbol: z.string(), constants: z.array(z.number()), table: z.string() }),
+  input: z.strictObject({
+    symbol: z.string(),
+    constants: z.array(z.number()),
+    table: z.string(),
+    snapped: z.array(z.string()),
+  }),
   output: fromSymmetrySchema,
-  run: async ({ symbol, constants, table }) => {
+  run: async ({ symbol, constants, table, snapped }) => {
     const { sites, problems, understood } = readSiteTable(table);
     const judged = sites.length
       ? buildAndJudge(
           symbol,
           constants,
           sites.map((r) => r.site),
+          new Set(snapped),
         )
       : [];
     return {
       understood,
       problems: [...problems],
-      judged: judged.map(({ origin, structure, score, coordination, reason }) => ({
+      judged: judged.map(({ origin, structure, score, coordination, reason, special }) => ({
         origin,
         structure,
         score,
@@ -316,7 +323,7 @@ export const fromSymmetryTask = task<SymmetryWish, FromSymmetry, never>({
         reason,
         holdings: holdings(structure),
         contacts: shortestContacts(structure),
-        special: nearSpecial(structure),
+        special,
         rows: siteRows(structure),
       })),
     };

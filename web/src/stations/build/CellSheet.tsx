@@ -1,7 +1,7 @@
 /** Other cells: multiples, any matrix of whole numbers, the cells that have a name. */
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
-import { parseMatrix, multiples } from '@nagare/core/build/supercell';
+import { multiples, multiplesReaching, parseMatrix } from '@nagare/core/build/supercell';
 import { determinant3, type Mat3 } from '@nagare/core/math/matrix3';
 import { NumberField, Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
@@ -35,6 +35,7 @@ export function CellSheet({ onWish }: BuildSheetProps): ReactNode {
   const { head } = useProject('head');
   const [steps, setSteps] = useState<readonly [number, number, number]>([2, 2, 2]);
   const [text, setText] = useState('');
+  const [reach, setReach] = useState(10);
   const [symmetry, setSymmetry] = useState(false);
   const s = head!.structure!;
   const { matrix, problem } = matrixOf(text, steps);
@@ -64,6 +65,25 @@ export function CellSheet({ onWish }: BuildSheetProps): ReactNode {
           placeholder="1,1,0; −1,1,0; 0,0,1"
           value={text}
           onChange={(e) => setText(e.target.value.replace(/−/g, '-'))}
+        />
+      </div>
+      <div className="triple">
+        <span className="soft">every axis at least</span>
+        <NumberField
+          id="reach-length"
+          label="Least length of every axis of the supercell, Å"
+          value={reach}
+          digits={1}
+          step={1}
+          min={1}
+          max={120}
+          unit="Å"
+          onChange={(x) => {
+            setText('');
+            setReach(x);
+            const m = multiplesReaching(s, x);
+            setSteps([m[0], m[4], m[8]]);
+          }}
         />
       </div>
       {problem && (

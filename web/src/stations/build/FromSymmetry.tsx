@@ -13,6 +13,8 @@ import { createBuilt } from '../../frame/take-in.ts';
 import { numbersOf } from './build-wishes.ts';
 
 const EXAMPLE = 'Mg1  0    0    0\nAl1  5/8  5/8  5/8\nO1   0.3875  0.3875  0.3875';
+/** A score above which a setting is worth to be called sensible. */
+const SENSIBLE = 0.25;
 /** Rows of the table of positions. */
 const MOST_ROWS = 12;
 const SYMBOLS = [...new Set(SETTINGS.map((s) => s.symbol))];
@@ -46,19 +48,26 @@ export function FromSymmetry({ onEnd }: { onEnd(): void }): ReactNode {
   const [snapped, setSnapped] = useState<ReadonlySet<string>>(new Set());
   const navigate = useNavigate();
   const typed = useSettled({ symbol, constants, table }, 80);
+  const accepted = [...snapped].sort();
   const numbers = numbersOf(typed.constants);
   const query = useQuery({
-    queryKey: ['from symmetry', typed],
+    queryKey: ['from symmetry', typed, accepted],
     enabled: !!typed.symbol.trim() && !!numbers && !!typed.table.trim(),
     placeholderData: keepPreviousData,
     retry: false,
     gcTime: 10_000,
     structuralSharing: false,
-    queryFn: () => run('from symmetry', { symbol: typed.symbol, constants: numbers!, table: typed.table }).result,
+    queryFn: () =>
+      run('from symmetry', {
+        symbol: typed.symbol,
+        constants: numbers!,
+        table: typed.table,
+        snapped: accepted,
+      }).result,
   });
   const found = query.error ? undefined : query.data;
   const judged = found?.judged.find((j) => j.origin === chosen) ?? found?.judged[0];
-  const structure = judged && withSnapped(judged, snapped);
+  const structure = judged?.structure;
   const take = async (): Promise<void> => {
     if (!judged || !structure) return;
     const id = await createBuilt(
@@ -140,13 +149,6 @@ export function FromSymmetry({ onEnd }: { onEnd(): void }): ReactNode {
       </Modal.Footer>
     </Modal>
   );
-}
-
-/** The structure with sites put on the special positions that were accepted. */
-function withSnapped({ structure, special }: JudgedCrystal, snapped: ReadonlySet<string>): Structure {
-  const to = new Map(special.filter((n) => snapped.has(n.label)).map((n) => [n.label, n.position]));
-  if (!to.size) return structure;
-  return { ...structure, sites: structure.sites.map((x) => ({ ...x, position: to.get(x.label) ?? x.position })) };
 }
 
 function Understood({ found }: { found: Found }): ReactNode {
@@ -276,7 +278,7 @@ function Origins({ list, chosen, onChoose }: OriginsProps): ReactNode {
           <input type="radio" name="origin" checked={j.origin === chosen} onChange={() => onChoose(j.origin)} />{' '}
           <strong>
             {/^\d$/.test(j.origin) ? `Origin ${j.origin}` : `Setting ${j.origin}`}
-            {i === 0 ? ', the sensible one' : ''}
+            {i === 0 && j.score > SENSIBLE ? ', the sensible one' : ''}
           </strong>{' '}
           <span className="soft">
             {j.reason} {j.coordination && `Neighbours: ${j.coordination}.`}
