@@ -1,7 +1,7 @@
 /** Keeps the looks of one open project: stores them after a pause, and remembers those before, so that undo takes back looks and changes in their order. */
 import type { Mat3 } from '@nagare/core/math/matrix3';
 import type { NagareDatabase } from './db.ts';
-import type { Looks, LooksRow } from './looks.ts';
+import { looksRowSchema, type Looks, type LooksRow } from './looks.ts';
 import { rememberView, type ViewState } from './view-state.ts';
 
 /** All that undo brings back at once. */
@@ -38,11 +38,42 @@ export class LooksKeeper<Rest> {
     private readonly show: (state: LooksState<Rest>) => void,
     /** Told when the browser could not store. */
     private readonly failed: (e: Error) => void,
+    /** Of this tab: what it holds is there at once, also where the page goes before the database is done. */
+    private readonly memory: Pick<Storage, 'getItem' | 'setItem'>,
   ) {}
 
-  /** What was kept, where anything was. */
+  /** What was kept, where anything was: what this tab was still writing when its page went comes first. */
   async kept(): Promise<LooksRow | undefined> {
-    return this.db.looks.get(this.projectId);
+    const stored = await this.db.looks.get(this.projectId);
+    const cut = this.cutShort();
+    if (!cut) return stored;
+    const row = { ...(stored?.rotation ? { rotation: stored.rotation } : {}), ...cut };
+    await this.db.looks.put(row);
+    this.note('');
+    return row;
+  }
+
+  private get key(): string {
+    return `looks:${this.projectId}`;
+  }
+
+  private note(text: string): void {
+    try {
+      this.memory.setItem(this.key, text);
+    } catch {
+      // Too large for this memory: the database has it in a moment.
+    }
+  }
+
+  /** The row whose writing was cut short; undefined where none was. */
+  private cutShort(): LooksRow | undefined {
+    const text = this.memory.getItem(this.key);
+    if (!text) return undefined;
+    try {
+      return looksRowSchema.safeParse(JSON.parse(text)).data;
+    } catch {
+      return undefined;
+    }
   }
 
   /** Shows a changed state; `title` tells which changes run together. */
@@ -56,7 +87,7 @@ export class LooksKeeper<Rest> {
     }
     this.last = { title, at };
     this.future = [];
-    this.put({ ...before, ...next });
+    this.put({ ...before, ...next }, goesOn);
   }
 
   /** Notes an act, so that undo knows what was done last. */
@@ -74,7 +105,7 @@ export class LooksKeeper<Rest> {
     const before = act === 'looks' ? this.past.pop() : undefined;
     if (!before) return 'mark';
     this.future.push(this.now());
-    this.put(before);
+    this.put(before, false);
     return 'looks';
   }
 
@@ -85,18 +116,19 @@ export class LooksKeeper<Rest> {
     const after = act === 'looks' ? this.future.pop() : undefined;
     if (!after) return 'mark';
     this.past.push(this.now());
-    this.put(after);
+    this.put(after, false);
     return 'looks';
   }
 
-  private put(state: LooksState<Rest>): void {
+  private put(state: LooksState<Rest>, goesOn: boolean): void {
     if (state.view !== this.now().view) rememberView(state.view);
     this.show(state);
-    if (this.timer !== undefined) return;
-    // A single change is stored at once; of a drag what is there now and then.
+    // An act of its own is stored at once, however soon after another: the page may go. Of a drag, now and then.
     const since = Date.now() - this.stored;
-    if (since > STORE_EVERY) void this.store();
-    else this.timer = setTimeout(() => void this.store(), STORE_EVERY - since);
+    if (!goesOn || since > STORE_EVERY) {
+      clearTimeout(this.timer);
+      void this.store();
+    } else this.timer ??= setTimeout(() => void this.store(), STORE_EVERY - since);
   }
 
   private async store(): Promise<void> {
@@ -111,8 +143,14 @@ export class LooksKeeper<Rest> {
 
   private async write(): Promise<void> {
     const { view, looks } = this.now();
-    const rotation = this.viewer?.() ?? (await this.kept())?.rotation;
-    await this.db.looks.put({ projectId: this.projectId, view, looks, ...(rotation ? { rotation } : {}) });
+    const seen = this.viewer?.();
+    const row: LooksRow = { projectId: this.projectId, view, looks, ...(seen ? { rotation: seen } : {}) };
+    const text = JSON.stringify(row);
+    this.note(text);
+    const rotation = seen ?? (await this.db.looks.get(this.projectId))?.rotation;
+    await this.db.looks.put({ ...row, ...(rotation ? { rotation } : {}) });
+    // A later change may have been noted meanwhile.
+    if (this.memory.getItem(this.key) === text) this.note('');
   }
 
   /** Stores what still waits. */

@@ -280,6 +280,7 @@ class OpenProject {
       },
       ({ view, looks, rest }) => this.set({ view, looks, ...rest }),
       (e) => this.set({ problem: `The looks of this project could not be kept: ${e.message}` }),
+      around.memory,
     );
     this.looks.viewer = () => this.state.viewer?.camera().rotation;
     this.listen();
