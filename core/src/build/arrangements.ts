@@ -8,7 +8,7 @@ import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { newId, type Site, type Structure } from '../crystal/structure.ts';
 import { atomsOfExtent } from '../draw/extent.ts';
 import { sharedPlaces } from '../geometry/coordination.ts';
-import { add, apply3, inverse3, multiply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { add, apply3, inverse3, multiply3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { latticeEnergy } from './ewald.ts';
 import { cosets, supercell } from './supercell.ts';
 import { intoCell, separation, withOwnLabels } from './whole-cell.ts';
@@ -61,7 +61,7 @@ function orbitsOf(s: Structure, p: Mat3): SharedOrbit[] {
   return sharedSets(s).map((group): SharedOrbit => {
     const first = s.sites[group[0]!]!;
     const here = all.filter((a) => a.site === first.id).map((a) => positionOf(s, a));
-    const places = here.flatMap((x) => shifts.map((n) => apply3(back, add(x, n)).map(intoCell) as unknown as Vec3));
+    const places = here.flatMap((x) => shifts.map((n) => toVec3(apply3(back, add(x, n)).map(intoCell))));
     const sites = group.map((i) => s.sites[i]!);
     const exact = sites.map((x) => x.occupancy * places.length);
     const wrong = exact.findIndex((n) => Math.abs(n - Math.round(n)) > WHOLE * Math.max(1, Math.sqrt(places.length)));
@@ -85,9 +85,10 @@ function multinomial(counts: readonly number[]): number {
   return Math.round(out);
 }
 
+const combinations = (orbits: readonly SharedOrbit[]): number => orbits.reduce((n, o) => n * multinomial(o.counts), 1);
+
 /** How many arrangements a cell has, before symmetry. Throws RangeError where the atoms do not come out whole. */
-export const countArrangements = (s: Structure, p: Mat3): number =>
-  orbitsOf(s, p).reduce((n, o) => n * multinomial(o.counts), 1);
+export const countArrangements = (s: Structure, p: Mat3): number => combinations(orbitsOf(s, p));
 
 /** What every operation of the crystal that keeps the new lattice does to the shared places, each permutation once. */
 function permutations(s: Structure, p: Mat3, places: readonly Vec3[]): Int32Array[] {
@@ -168,7 +169,7 @@ export function distinctArrangements(
 export function orderedModels(s: Structure, p: Mat3): Arrangements {
   const orbits = orbitsOf(s, p);
   if (!orbits.length) throw new RangeError('Every site is full and none is shared: there is nothing to order.');
-  const total = orbits.reduce((n, o) => n * multinomial(o.counts), 1);
+  const total = combinations(orbits);
   if (total > MOST_ARRANGEMENTS)
     throw new RangeError(
       `This cell has ${total.toLocaleString('en')} arrangements, more than ${MOST_ARRANGEMENTS.toLocaleString('en')}. Take a smaller one.`,

@@ -2,7 +2,7 @@
 import { cellVolume, orthogonalization } from '../crystal/cell.ts';
 import { siteCharges } from '../crystal/ionic.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, inverse3, norm, transpose3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, inverse3, norm, transpose3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { wholeCell } from './whole-cell.ts';
 
 /** e² / 4πε₀, eV Å. */
@@ -81,7 +81,7 @@ export function ewald(
   ]);
   const limit = 2 * eta * CUT;
   for (const h of within(star, limit, 0)) {
-    const g = [0, 1, 2].map((k) => star.reduce((sum, v, i) => sum + h[i]! * v[k]!, 0)) as unknown as Vec3;
+    const g = toVec3([0, 1, 2].map((k) => star.reduce((sum, v, i) => sum + h[i]! * v[k]!, 0)));
     const square = g[0] ** 2 + g[1] ** 2 + g[2] ** 2;
     if (square < 1e-12 || square > limit * limit) continue;
     const weight = ((4 * Math.PI) / volume) * (Math.exp(-square / (4 * eta * eta)) / square);

@@ -7,7 +7,7 @@ import { recognise } from '../formats/recognise.ts';
 import { writeXyz } from '../formats/xyz.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { formulaUnit } from '../geometry/formula-unit.ts';
-import { apply3, inverse3, norm, subtract, type Vec3 } from '../math/matrix3.ts';
+import { apply3, inverse3, norm, subtract, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { structureCif } from '../publish/structure-cif.ts';
 import { intoCell, separation, wholeCell } from './whole-cell.ts';
 
@@ -61,7 +61,7 @@ function emptyLayer(s: Structure, axis: number): number {
 
 function boundaryContacts(whole: Structure): BoundaryContact[] {
   const best = AXES.map((): { distance: number; pair: [string, string] } => ({ distance: Infinity, pair: ['', ''] }));
-  const positions = whole.sites.map((x) => x.position.map(intoCell) as unknown as Vec3);
+  const positions = whole.sites.map((x) => toVec3(x.position.map(intoCell)));
   for (let reach = 3; reach <= FURTHEST; reach *= 2) {
     for (const n of neighbours(whole.cell, whole.spaceGroup, positions, reach))
       n.shift.forEach((step, axis) => {

@@ -1,7 +1,7 @@
 /** Tables of sites as people paste them: from a paper, a sheet or by hand, the columns in any usual order. */
 import { elementFromLabel, findElement } from '../crystal/elements.ts';
 import { newId, type Site } from '../crystal/structure.ts';
-import type { Vec3 } from '../math/matrix3.ts';
+import { toVec3 } from '../math/matrix3.ts';
 
 export interface ReadSite {
   readonly site: Site;
@@ -31,13 +31,13 @@ const HEADINGS: Readonly<Record<string, Column>> = {
 
 const USUAL_U = 0.01;
 
-interface Number {
+interface Reading {
   readonly value: number;
   readonly su: number;
 }
 
 /** "0.1234(5)", "1/3", "-.25", "2/3"; a comma as decimal sign too. Undefined for anything else. */
-export function readNumber(text: string): Number | undefined {
+export function readNumber(text: string): Reading | undefined {
   const clean = text.replace(/[−–]/g, '-');
   const fraction = /^([+-]?\d+)\/(\d+)$/.exec(clean);
   if (fraction && Number(fraction[2])) return { value: Number(fraction[1]) / Number(fraction[2]), su: 0 };
@@ -145,14 +145,14 @@ export function readSiteTable(text: string): SiteTable {
     }
   });
   return {
-    sites: named_(sites),
+    sites: labelled(sites),
     problems,
     understood: understood ? understood.filter((c) => c !== 'ignored').join(', ') : '',
   };
 }
 
 /** Labels, each once: sites without one, or with one that is taken, get the next number of their element. */
-function named_(sites: readonly ReadSite[]): ReadSite[] {
+function labelled(sites: readonly ReadSite[]): ReadSite[] {
   const taken = new Set<string>();
   return sites.map((r) => {
     let { label } = r.site;
@@ -176,12 +176,12 @@ function siteOf(words: readonly string[], columns: readonly Column[], line: numb
   if (!(occupancy > 0 && occupancy <= 1)) return `an occupancy of ${occupancy} is not between 0 and 1`;
   const u = readNumber(word('U') ?? '')?.value ?? (readNumber(word('B') ?? '')?.value ?? NaN) / (8 * Math.PI ** 2);
   const charge = readNumber((word('charge') ?? '').replace(/^(\d+)([+-])$/, '$2$1'))?.value ?? ion.charge;
-  const su = read.map((n) => n!.su) as unknown as Vec3;
+  const su = toVec3(read.map((n) => n!.su));
   const site: Site = {
     id: newId(),
     label: word('label') ?? ion.element,
     element: ion.element,
-    position: read.map((n, k) => exact(n!.value, word('xyz'[k] as Column)!)) as unknown as Vec3,
+    position: toVec3(read.map((n, k) => exact(n!.value, word('xyz'[k] as Column)!))),
     occupancy,
     displacement: { kind: 'iso', u: Number.isFinite(u) && u > 0 ? u : USUAL_U },
     ...(su.some((x) => x > 0) ? { positionSu: su } : {}),

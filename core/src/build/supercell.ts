@@ -1,6 +1,6 @@
 /** Cells of whole-number multiples of the axes: every atom as often as the determinant says, counted before and after. */
 import { newId, type Site, type Structure } from '../crystal/structure.ts';
-import { cellParameters, metricTensor } from '../crystal/cell.ts';
+import { metricTensor } from '../crystal/cell.ts';
 import { congruence, niggliReduce } from '../crystal/lattice.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { IntegerLattice } from '../math/integer-lattice.ts';
@@ -15,6 +15,7 @@ import {
   subtract,
   type Mat3,
   type Vec3,
+  toVec3,
 } from '../math/matrix3.ts';
 import { changeStructure, describeIn } from '../symmetry/change-setting.ts';
 import { settingsOf } from '../symmetry/settings-of.ts';
@@ -94,7 +95,7 @@ export function supercell(s: Structure, p: Mat3): CellAnswer {
   const q = inverse3(p);
   const shifts = cosets(p).map((n) => apply3(q, n));
   const sites = base.sites.flatMap((x) =>
-    shifts.map((d): Site => ({ ...x, id: newId(), position: add(x.position, d).map(tidy) as unknown as Vec3 })),
+    shifts.map((d): Site => ({ ...x, id: newId(), position: toVec3(add(x.position, d).map(tidy)) })),
   );
   return counted({ ...base, sites: withOwnLabels(sites) }, before, determinant);
 }
@@ -158,7 +159,7 @@ function primitiveBasisOf(centring: readonly Vec3[]): Mat3 {
   const common = 5040;
   const lattice = new IntegerLattice();
   for (const v of [[1, 0, 0], [0, 1, 0], [0, 0, 1], ...centring] as Vec3[])
-    lattice.add(v.map((x) => Math.round(x * common)) as unknown as Vec3);
+    lattice.add(toVec3(v.map((x) => Math.round(x * common))));
   const [u, v, w] = lattice.basis.map((r) => scale(r, 1 / common)) as [Vec3, Vec3, Vec3];
   return [u[0], v[0], w[0], u[1], v[1], w[1], u[2], v[2], w[2]];
 }
@@ -187,15 +188,15 @@ export function hiddenTranslations(s: Structure): Vec3[] {
       }),
     );
   return rarest.slice(1).flatMap((i) => {
-    const v = subtract(s.sites[i]!.position, from.position).map((x) => Math.round(intoCell(x) * 5040) / 5040);
-    return carries(v as unknown as Vec3) ? [v as unknown as Vec3] : [];
+    const v = toVec3(subtract(s.sites[i]!.position, from.position).map((x) => Math.round(intoCell(x) * 5040) / 5040));
+    return carries(v) ? [v] : [];
   });
 }
 
 /** A smaller cell of a crystal in P 1: what repeats itself becomes one. */
 function shrunken(s: Structure, before: number, p: Mat3): CellAnswer {
   const moved = describeIn(wholeCell(s), { p, origin: ZERO }, spaceGroupFromSymbol('P 1'));
-  const sites = moved.sites.map((x) => ({ ...x, position: x.position.map(tidy) as unknown as Vec3 }));
+  const sites = moved.sites.map((x) => ({ ...x, position: toVec3(x.position.map(tidy)) }));
   const determinant = determinant3(p);
   const { structure } = mergeCoincident({ ...moved, sites });
   return proven(structure, before, determinant);
@@ -212,26 +213,6 @@ function proven(structure: Structure, before: number, determinant: number): Cell
   if (Math.abs(before * determinant - after) > 1e-3)
     throw new RangeError(`The new cell would hold ${after} atoms instead of ${product}.`);
   return { structure, before, after, determinant, merged: 0, words: `${product} = ${after}, as it should be.` };
-}
-
-/** The cell strained by a symmetric tensor (ε₁₁, ε₂₂, ε₃₃, ε₂₃, ε₁₃, ε₁₂) in Cartesian axes, fractions: G′ = Aᵀ(1 + ε)²A. */
-export function strainedMetric(orthogonal: Mat3, strain: readonly number[]): Mat3 {
-  const [e1, e2, e3, e4, e5, e6] = strain as [number, number, number, number, number, number];
-  const f: Mat3 = [1 + e1, e6, e5, e6, 1 + e2, e4, e5, e4, 1 + e3];
-  const a = multiply3(f, orthogonal);
-  const column = (j: number): Vec3 => [a[j]!, a[3 + j]!, a[6 + j]!];
-  const entries = [0, 1, 2].flatMap((i) =>
-    [0, 1, 2].map((j) => column(i).reduce((t, x, k) => t + x * column(j)[k]!, 0)),
-  );
-  return entries as unknown as Mat3;
-}
-
-/** "a 5.43, b 5.43, c 5.43 Å, 90, 90, 90°". */
-export function cellWords(s: Structure): string {
-  const [a, b, c, alpha, beta, gamma] = cellParameters(s.cell);
-  const length = (x: number): string => x.toFixed(3);
-  const angle = (x: number): string => Number(x.toFixed(2)).toString();
-  return `${length(a)}, ${length(b)}, ${length(c)} Å, ${angle(alpha)}, ${angle(beta)}, ${angle(gamma)}°`;
 }
 
 /** Multiples of the axes as a matrix. */

@@ -1,5 +1,5 @@
 /** The lattice plane that points of a crystal lie in. */
-import { cross, subtract, type Vec3 } from '../math/matrix3.ts';
+import { cross, subtract, type Vec3, toVec3 } from '../math/matrix3.ts';
 
 /** Indices looked for go to this, and may miss whole numbers by so much. */
 const MOST = 9,
@@ -17,7 +17,7 @@ export function planeThroughPlaces(a: Vec3, b: Vec3, c: Vec3): Vec3 | undefined 
     const whole = scaled.map((x) => Math.round(x) + 0);
     // Of the two ways to say it the one that begins positive.
     const sign = (whole.find((x) => x) ?? 1) > 0 ? 1 : -1;
-    return whole.map((x) => sign * x + 0) as unknown as Vec3;
+    return toVec3(whole.map((x) => sign * x + 0));
   }
   return undefined;
 }

@@ -25,6 +25,7 @@ import {
   transpose3,
   type Mat3,
   type Vec3,
+  toVec3,
 } from '../math/matrix3.ts';
 import { wholeCell, withOwnLabels } from './whole-cell.ts';
 
@@ -44,7 +45,7 @@ const isZero = (v: Vec3): boolean => !v.some((x) => x);
 /** Whole numbers without a common divisor. */
 function coprime(v: Vec3): Vec3 {
   const d = v.reduce((n, x) => greatestCommonDivisor(n, Math.abs(x)), 0) || 1;
-  return v.map((x) => x / d + 0) as unknown as Vec3;
+  return toVec3(v.map((x) => x / d + 0));
 }
 
 /** x, y with a x + b y = gcd(a, b) (Euclid). */
@@ -97,8 +98,8 @@ export function planeBasis(s: Structure, hkl: Vec3): PlaneBasis {
     throw new RangeError(`(${hkl.join(' ')}) is no plane. Give three whole numbers, not all of them zero.`);
   const lattice = primitiveBasis(s.spaceGroup.centring);
   const m = orthogonalization(s.cell);
-  const own = coprime(apply3(transpose3(lattice), hkl).map((x) => Math.round(x * ROUND)) as unknown as Vec3);
-  const toAxes = (n: Vec3): Vec3 => apply3(lattice, n).map((x) => Math.round(x * ROUND) / ROUND + 0) as unknown as Vec3;
+  const own = coprime(toVec3(apply3(transpose3(lattice), hkl).map((x) => Math.round(x * ROUND))));
+  const toAxes = (n: Vec3): Vec3 => toVec3(apply3(lattice, n).map((x) => Math.round(x * ROUND) / ROUND + 0));
   const cartesian = (n: Vec3): Vec3 => apply3(m, n);
   const length = (n: Vec3): number => norm(cartesian(n));
   const product = (p: Vec3, q: Vec3): number => dot(cartesian(p), cartesian(q));
@@ -199,7 +200,6 @@ export class Surface {
   readonly vectors: readonly [Vec3, Vec3, Vec3];
   readonly terminations: readonly Termination[];
   private readonly atoms: readonly SurfaceAtom[];
-  private readonly turn: Mat3;
   private readonly normal: Vec3;
 
   constructor(
@@ -214,8 +214,8 @@ export class Surface {
       z = normalize(cross(u, v)),
       y = cross(z, x);
     this.normal = z;
-    this.turn = toMat3([...x, ...y, ...z]);
-    this.vectors = [apply3(this.turn, u), apply3(this.turn, v), apply3(this.turn, w)];
+    const turn = toMat3([...x, ...y, ...z]);
+    this.vectors = [apply3(turn, u), apply3(turn, v), apply3(turn, w)];
     this.atoms = this.onePeriod();
     this.terminations = this.cuts();
   }
@@ -226,38 +226,25 @@ export class Surface {
     const charges = siteCharges(whole);
     const q = inverse3(this.basis.p);
     const frame = toMat3([0, 1, 2].flatMap((k) => this.vectors.map((a) => a[k]!)));
-    const seen = new Map<string, number>();
     const placed: { site: Site; f: Vec3; charge: number | undefined }[] = [];
     // The cell of the plane is primitive, so of a centred crystal several atoms fall together.
-    const points = Math.max(1, this.s.spaceGroup.centring.length);
+    const centred = this.s.spaceGroup.centring.length > 1;
+    const isThere = (site: Site, f: Vec3): boolean =>
+      placed.some(
+        (p) =>
+          p.site.element === site.element &&
+          p.site.occupancy === site.occupancy &&
+          p.f.every((c, k) => Math.abs(c - f[k]! - Math.round(c - f[k]!)) < 2e-4),
+      );
     whole.sites.forEach((site, i) => {
-      const f = apply3(q, site.position).map((c) => wrapped(c)) as unknown as Vec3;
-      const key = `${site.element} ${site.occupancy.toFixed(4)} ${f.map((c) => Math.round(c * 2000) % 2000).join(' ')}`;
-      const near = points > 1 ? this.known(seen, placed, f, site, key) : false;
-      if (near) return;
-      seen.set(key, placed.length);
+      const f = toVec3(apply3(q, site.position).map(wrapped));
+      if (centred && isThere(site, f)) return;
       placed.push({ site: plainSite(this.s.cell, site), f, charge: charges[i] });
     });
     const atoms = placed
       .map(({ site, f, charge }) => ({ site, at: apply3(frame, f), charge }))
       .sort((p, r) => p.at[2] - r.at[2]);
     return this.inPlanes(atoms);
-  }
-
-  private known(
-    seen: ReadonlyMap<string, number>,
-    placed: readonly { site: Site; f: Vec3 }[],
-    f: Vec3,
-    site: Site,
-    key: string,
-  ): boolean {
-    if (seen.has(key)) return true;
-    return placed.some(
-      (p) =>
-        p.site.element === site.element &&
-        p.site.occupancy === site.occupancy &&
-        p.f.every((c, k) => Math.abs(c - f[k]! - Math.round(c - f[k]!)) < 2e-4),
-    );
   }
 
   /** Gathers heights into planes; a plane that lies across the period's border becomes one below it. */
@@ -357,11 +344,6 @@ export class Surface {
       for (let k = 0; k < layers; k++) out.push({ site: a.site, at: add(a.at, scale(w, k - down)) });
     }
     return out.sort((p, q) => p.at[2] - q.at[2]);
-  }
-
-  /** Periods that are at least so thick, Å. */
-  periodsFor(thickness: number): number {
-    return Math.max(1, Math.ceil(thickness / this.basis.spacing - 1e-6));
   }
 
   /**

@@ -4,7 +4,7 @@ import { metricTensor } from '../crystal/cell.ts';
 import { applyOperator } from '../crystal/operator.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { newId, rotateU, type Site, type Structure } from '../crystal/structure.ts';
-import type { Vec3 } from '../math/matrix3.ts';
+import { toVec3, type Vec3 } from '../math/matrix3.ts';
 import { atomsOfExtent } from '../draw/extent.ts';
 
 /** Into [0, 1), what lies on an upper face up to rounding onto the lower one. */
@@ -41,7 +41,7 @@ export function wholeCell(s: Structure): Structure {
   const sites = atomsOfExtent(s, { kind: 'cell' }).map((ref): Site => {
     const site = bySite.get(ref.site)!;
     const o = operatorOf(s.spaceGroup, ref);
-    const position = applyOperator(o, site.position).map(intoCell) as unknown as Vec3;
+    const position = toVec3(applyOperator(o, site.position).map(intoCell));
     const { positionSu: _, ...rest } = site;
     const displacement =
       site.displacement.kind === 'iso'

@@ -17,7 +17,14 @@ const EXAMPLE = 'Mg1  0    0    0\nAl1  5/8  5/8  5/8\nO1   0.3875  0.3875  0.38
 const SENSIBLE = 0.25;
 /** Rows of the table of positions. */
 const MOST_ROWS = 12;
-const SYMBOLS = [...new Set(SETTINGS.map((s) => s.symbol))];
+/** Every symbol, offered while one is typed; the same element always, so that keystrokes do not make it anew. */
+const GROUPS = (
+  <datalist id="built-groups">
+    {[...new Set(SETTINGS.map((s) => s.symbol))].map((x) => (
+      <option key={x} value={x} />
+    ))}
+  </datalist>
+);
 
 /** The value as it stood a moment ago: half a word is no table. */
 function useSettled<T>(value: T, pause: number): T {
@@ -96,11 +103,7 @@ export function FromSymmetry({ onEnd }: { onEnd(): void }): ReactNode {
             value={symbol}
             onChange={(e) => setSymbol(e.target.value)}
           />
-          <datalist id="built-groups">
-            {SYMBOLS.map((x) => (
-              <option key={x} value={x} />
-            ))}
-          </datalist>
+          {GROUPS}
           <label htmlFor="built-constants">Constants of the cell, Å and degrees</label>
           <input
             id="built-constants"
