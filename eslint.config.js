@@ -154,7 +154,7 @@ export default tseslint.config(
     ),
   ),
   only('symmetry', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine']),
-  only('build', ['math', 'crystal', 'formats', 'geometry', 'publish', 'draw', 'symmetry']),
+  only('build', ['math', 'crystal', 'formats', 'geometry', 'publish', 'draw', 'symmetry', 'model']),
   only('powder', ['math', 'crystal', 'scattering', 'refine', 'shelf', 'geometry']),
   only('shelf', ['math', 'crystal']),
   only('vet', [

@@ -3,13 +3,14 @@
  * does not make of another, ranked by the electrostatic energy of their charges.
  */
 import { positionOf, symmetryTable } from '../crystal/atom-ref.ts';
-import { metricTensor } from '../crystal/cell.ts';
+import { metricTensor, orthogonalization } from '../crystal/cell.ts';
+import { siteCharges } from '../crystal/ionic.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { newId, type Site, type Structure } from '../crystal/structure.ts';
 import { atomsOfExtent } from '../draw/extent.ts';
 import { sharedPlaces } from '../geometry/coordination.ts';
 import { add, apply3, inverse3, multiply3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
-import { latticeEnergy } from './ewald.ts';
+import { cartesianAxes, energyOf, ewaldMatrix } from './ewald.ts';
 import { cosets, supercell } from './supercell.ts';
 import { intoCell, separation, withOwnLabels } from './whole-cell.ts';
 
@@ -181,12 +182,43 @@ export function orderedModels(s: Structure, p: Mat3): Arrangements {
       `${distinct.length} of ${total} arrangements are distinct, more than can be ranked (${MOST_MODELS}). Take a smaller cell.`,
     );
   const frame = frameOf(s, p);
+  const energyOfModel = rankedBy(frame, orbits, distinct[0]!.kinds);
   const models = distinct.map(({ kinds, multiplicity }): OrderedModel => {
     const structure = { ...frame, sites: withOwnLabels([...frame.sites, ...atomsOf(orbits, kinds)]) };
-    const energy = latticeEnergy(structure);
+    const energy = energyOfModel?.(kinds);
     return { structure, multiplicity, ...(energy === undefined ? {} : { energy }) };
   });
   return { total, models: models.sort((a, b) => (a.energy ?? 0) - (b.energy ?? 0)) };
+}
+
+/**
+ * Energy of any model, eV: all of them stand on the same places, so that what place does to place is summed up once. Undefined
+ * where charges are not known or do not balance.
+ */
+function rankedBy(
+  frame: Structure,
+  orbits: readonly SharedOrbit[],
+  first: readonly number[],
+): ((kinds: readonly number[]) => number) | undefined {
+  const atoms = atomsOf(orbits, first);
+  const known = siteCharges({ ...frame, sites: [...frame.sites, ...atoms] });
+  const byElement = new Map(atoms.map((x, i) => [x.element, known[frame.sites.length + i]]));
+  const own = frame.sites.map((_, i) => known[i]);
+  const placed = orbits.map((o) => o.sites.map((x) => x.charge ?? byElement.get(x.element)));
+  if ([...own, ...placed.flat()].includes(undefined)) return undefined;
+  const chargesOf = (kinds: readonly number[]): number[] => {
+    let at = 0;
+    const there = orbits.flatMap((o, i) => o.places.map(() => placed[i]![kinds[at++]!] ?? 0));
+    return [...own.map((q) => q!), ...there];
+  };
+  if (Math.abs(chargesOf(first).reduce((a, b) => a + b, 0)) > 1e-6) return undefined;
+  const m = orthogonalization(frame.cell);
+  const places = [...frame.sites.map((x) => x.position), ...orbits.flatMap((o) => o.places)];
+  const matrix = ewaldMatrix(
+    cartesianAxes(frame.cell),
+    places.map((x) => apply3(m, x)),
+  );
+  return (kinds) => energyOf(matrix, chargesOf(kinds)).energy;
 }
 
 /** The cell with the sites that nobody shares. */

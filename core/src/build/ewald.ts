@@ -1,8 +1,20 @@
 /** Electrostatic energy of point charges in a crystal (Ewald 1921, Ann. Phys. 369, 253). */
-import { cellVolume, orthogonalization } from '../crystal/cell.ts';
+import { cellVolume, orthogonalization, type Cell } from '../crystal/cell.ts';
 import { siteCharges } from '../crystal/ionic.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, inverse3, norm, transpose3, type Vec3, toVec3 } from '../math/matrix3.ts';
+import {
+  add,
+  apply3,
+  determinant3,
+  dot,
+  inverse3,
+  norm,
+  scale,
+  toMat3,
+  transpose3,
+  type Mat3,
+  type Vec3,
+} from '../math/matrix3.ts';
 import { wholeCell } from './whole-cell.ts';
 
 /** e² / 4πε₀, eV Å. */
@@ -25,81 +37,172 @@ function erfc(x: number): number {
   return Math.exp(-x * x) / Math.sqrt(Math.PI) / (x + f);
 }
 
+/** Steps of the table in one unit; with its slopes a cubic is right to 1e-12 between them. */
+const STEPS = 512;
 /** Exponent at which either sum is cut off: e^−36 is below rounding. */
 const CUT = 6;
+let table: { values: Float64Array; slopes: Float64Array } | undefined;
+
+function erfcTable(): { values: Float64Array; slopes: Float64Array } {
+  if (table) return table;
+  const values = new Float64Array(CUT * STEPS + 2),
+    slopes = new Float64Array(CUT * STEPS + 2);
+  for (let i = 0; i < values.length; i++) {
+    const x = i / STEPS;
+    values[i] = erfc(x);
+    slopes[i] = ((-2 / Math.sqrt(Math.PI)) * Math.exp(-x * x)) / STEPS;
+  }
+  return (table = { values, slopes });
+}
+
+type Axes = readonly [Vec3, Vec3, Vec3];
 
 /** Integer vectors n whose image under the matrix is no longer than a limit, with the corners of a cell as slack. */
-function* within(columns: readonly Vec3[], limit: number, slack: number): Generator<Vec3> {
-  const m = [0, 1, 2].flatMap((k) => columns.map((c) => c[k]!)) as unknown as Parameters<typeof inverse3>[0];
+function within(columns: readonly Vec3[], limit: number, slack: number): Vec3[] {
+  const m = toMat3([0, 1, 2].flatMap((k) => columns.map((c) => c[k]!)));
   const rows = inverse3(m);
   const most = [0, 1, 2].map((k) =>
     Math.ceil((limit + slack) * norm([rows[3 * k]!, rows[3 * k + 1]!, rows[3 * k + 2]!])),
   );
+  const out: Vec3[] = [];
   for (let i = -most[0]!; i <= most[0]!; i++)
-    for (let j = -most[1]!; j <= most[1]!; j++) for (let k = -most[2]!; k <= most[2]!; k++) yield [i, j, k];
+    for (let j = -most[1]!; j <= most[1]!; j++)
+      for (let k = -most[2]!; k <= most[2]!; k++) if (norm(apply3(m, [i, j, k])) <= limit + slack) out.push([i, j, k]);
+  return out;
+}
+
+/**
+ * Potential at each of n places from a unit charge at every other one and all of its copies, Å⁻¹, n × n; on the diagonal from
+ * its own copies. A cell of charges q has the energy ½ Σ q_i V_ij q_j, if they add up to zero.
+ */
+export function ewaldMatrix(axes: Axes, positions: readonly Vec3[]): Float64Array {
+  const n = positions.length;
+  const m = toMat3([0, 1, 2].flatMap((k) => axes.map((c) => c[k]!)));
+  const volume = Math.abs(determinant3(m));
+  // Both sums cost about the same with this width.
+  const eta = Math.sqrt(Math.PI) * (Math.max(1, n) / volume ** 2) ** (1 / 6);
+  const matrix = new Float64Array(n * n);
+  addNear(matrix, axes, m, positions, eta);
+  addFar(matrix, m, positions, eta, volume);
+  for (let i = 0; i < n; i++) {
+    matrix[i * n + i]! -= (2 * eta) / Math.sqrt(Math.PI);
+    for (let j = 0; j < i; j++) matrix[i * n + j] = matrix[j * n + i]!;
+  }
+  return matrix;
+}
+
+/** The sum over copies within reach, upper triangle. */
+function addNear(matrix: Float64Array, axes: Axes, m: Mat3, positions: readonly Vec3[], eta: number): void {
+  const n = positions.length;
+  const reach = CUT / eta;
+  const { values, slopes } = erfcTable();
+  const shifts = within(
+    axes,
+    reach,
+    axes.reduce((sum, v) => sum + norm(v), 0),
+  ).map((h) => apply3(m, h));
+  const flat = Float64Array.from(positions.flatMap((p) => [...p]));
+  for (let i = 0; i < n; i++)
+    for (let j = i; j < n; j++) {
+      const dx = flat[3 * j]! - flat[3 * i]!,
+        dy = flat[3 * j + 1]! - flat[3 * i + 1]!,
+        dz = flat[3 * j + 2]! - flat[3 * i + 2]!;
+      let sum = 0;
+      for (const t of shifts) {
+        const x = dx + t[0],
+          y = dy + t[1],
+          z = dz + t[2];
+        const square = x * x + y * y + z * z;
+        if (square > reach * reach || square < 1e-12) continue;
+        const r = Math.sqrt(square);
+        const at = eta * r * STEPS,
+          k = Math.floor(at),
+          u = at - k;
+        // Cubic Hermite between two entries.
+        const a = values[k]!,
+          b = values[k + 1]!,
+          p = slopes[k]!,
+          q = slopes[k + 1]!;
+        const w = b - a;
+        sum += (a + u * (p + u * (3 * w - 2 * p - q + u * (p + q - 2 * w)))) / r;
+      }
+      matrix[i * n + j]! += sum;
+    }
+}
+
+/** The sum over reciprocal vectors, one of each ± pair, upper triangle. */
+function addFar(matrix: Float64Array, m: Mat3, positions: readonly Vec3[], eta: number, volume: number): void {
+  const n = positions.length;
+  const back = transpose3(inverse3(m));
+  const star = [0, 1, 2].map((k): Vec3 => scale([back[k]!, back[3 + k]!, back[6 + k]!], 2 * Math.PI));
+  const limit = 2 * eta * CUT;
+  const cos = new Float64Array(n),
+    sin = new Float64Array(n);
+  for (const h of within(star, limit, 0)) {
+    if (h[0] < 0 || (h[0] === 0 && (h[1] < 0 || (h[1] === 0 && h[2] <= 0)))) continue;
+    const g = add(add(scale(star[0]!, h[0]), scale(star[1]!, h[1])), scale(star[2]!, h[2]));
+    const square = dot(g, g);
+    const weight = ((8 * Math.PI) / volume) * (Math.exp(-square / (4 * eta * eta)) / square);
+    for (let i = 0; i < n; i++) {
+      const phase = dot(g, positions[i]!);
+      cos[i] = Math.cos(phase);
+      sin[i] = Math.sin(phase);
+    }
+    for (let i = 0; i < n; i++) {
+      const c = weight * cos[i]!,
+        s = weight * sin[i]!;
+      for (let j = i; j < n; j++) matrix[i * n + j]! += c * cos[j]! + s * sin[j]!;
+    }
+  }
+}
+
+/** Throws RangeError where charges do not add up to zero: the energy would be without end. */
+function checkNeutral(charges: ArrayLike<number>): void {
+  let total = 0;
+  for (let i = 0; i < charges.length; i++) total += charges[i]!;
+  if (Math.abs(total) > 1e-6)
+    throw new RangeError(`The charges of a cell add up to ${total.toFixed(2)}, not to zero; its energy has no end.`);
+}
+
+/** Energy of charges at the places of a matrix, eV, and the potential at each, V. Throws RangeError where they are not neutral. */
+export function energyOf(
+  matrix: Float64Array,
+  charges: ArrayLike<number>,
+): { energy: number; potentials: Float64Array } {
+  checkNeutral(charges);
+  const n = charges.length;
+  const potentials = new Float64Array(n);
+  let energy = 0;
+  for (let i = 0; i < n; i++) {
+    let sum = 0;
+    for (let j = 0; j < n; j++) sum += matrix[i * n + j]! * charges[j]!;
+    potentials[i] = COULOMB * sum;
+    energy += 0.5 * charges[i]! * potentials[i]!;
+  }
+  return { energy, potentials };
 }
 
 /**
  * Energy of a cell, eV, and the potential at each charge, V. Positions Cartesian, Å; the columns are the cell's axes. Throws
- * RangeError where the charges of the cell do not add up to zero: the energy would be without end.
+ * RangeError where the charges of the cell do not add up to zero.
  */
 export function ewald(
-  axes: readonly [Vec3, Vec3, Vec3],
+  axes: Axes,
   positions: readonly Vec3[],
   charges: readonly number[],
 ): { energy: number; potentials: Float64Array } {
-  const total = charges.reduce((a, b) => a + b, 0);
-  if (Math.abs(total) > 1e-6)
-    throw new RangeError(`The charges of a cell add up to ${total.toFixed(2)}, not to zero; its energy has no end.`);
-  const [a, b, c] = axes;
-  const m = [a[0], b[0], c[0], a[1], b[1], c[1], a[2], b[2], c[2]] as const;
-  const volume = Math.abs(
-    a[0] * (b[1] * c[2] - b[2] * c[1]) - a[1] * (b[0] * c[2] - b[2] * c[0]) + a[2] * (b[0] * c[1] - b[1] * c[0]),
-  );
-  const n = positions.length;
-  // Both sums cost about the same with this width.
-  const eta = Math.sqrt(Math.PI) * (n / volume ** 2) ** (1 / 6);
-  const potentials = new Float64Array(n);
-  const reach = CUT / eta;
-  for (const shift of within(axes, reach, norm(a) + norm(b) + norm(c))) {
-    const t = apply3(m, shift);
-    for (let i = 0; i < n; i++)
-      for (let j = 0; j < n; j++) {
-        const x = positions[j]![0] + t[0] - positions[i]![0],
-          y = positions[j]![1] + t[1] - positions[i]![1],
-          z = positions[j]![2] + t[2] - positions[i]![2];
-        const r = Math.sqrt(x * x + y * y + z * z);
-        if (r < 1e-6 || r > reach) continue;
-        potentials[i]! += (charges[j]! * erfc(eta * r)) / r;
-      }
-  }
-  const back = transpose3(inverse3(m));
-  const star = [0, 1, 2].map((k): Vec3 => [
-    2 * Math.PI * back[k]!,
-    2 * Math.PI * back[3 + k]!,
-    2 * Math.PI * back[6 + k]!,
-  ]);
-  const limit = 2 * eta * CUT;
-  for (const h of within(star, limit, 0)) {
-    const g = toVec3([0, 1, 2].map((k) => star.reduce((sum, v, i) => sum + h[i]! * v[k]!, 0)));
-    const square = g[0] ** 2 + g[1] ** 2 + g[2] ** 2;
-    if (square < 1e-12 || square > limit * limit) continue;
-    const weight = ((4 * Math.PI) / volume) * (Math.exp(-square / (4 * eta * eta)) / square);
-    const phases = positions.map((p) => g[0] * p[0] + g[1] * p[1] + g[2] * p[2]);
-    let re = 0,
-      im = 0;
-    phases.forEach((p, i) => {
-      re += charges[i]! * Math.cos(p);
-      im += charges[i]! * Math.sin(p);
-    });
-    phases.forEach((p, i) => (potentials[i]! += weight * (Math.cos(p) * re + Math.sin(p) * im)));
-  }
-  let energy = 0;
-  for (let i = 0; i < n; i++) {
-    potentials[i]! = COULOMB * (potentials[i]! - (2 * eta * charges[i]!) / Math.sqrt(Math.PI));
-    energy += 0.5 * charges[i]! * potentials[i]!;
-  }
-  return { energy, potentials };
+  checkNeutral(charges);
+  return energyOf(ewaldMatrix(axes, positions), charges);
+}
+
+/** Cartesian axes of a cell, Å. */
+export function cartesianAxes(cell: Cell): Axes {
+  const m = orthogonalization(cell);
+  return [
+    [m[0], m[3], m[6]],
+    [m[1], m[4], m[7]],
+    [m[2], m[5], m[8]],
+  ];
 }
 
 /** Energy of a crystal's cell, eV, with the charges its sites have; undefined where they are not known or do not balance. */
@@ -110,10 +213,6 @@ export function latticeEnergy(s: Structure): number | undefined {
   const charges = known.map((q, i) => q! * whole.sites[i]!.occupancy);
   if (Math.abs(charges.reduce((a, b) => a + b, 0)) > 1e-6) return undefined;
   const m = orthogonalization(s.cell);
-  const axes = [0, 1, 2].map((k): Vec3 => [m[k]!, m[3 + k]!, m[6 + k]!]) as unknown as [Vec3, Vec3, Vec3];
-  return ewald(
-    axes,
-    whole.sites.map((x) => apply3(m, x.position)),
-    charges,
-  ).energy;
+  const at = whole.sites.map((x) => apply3(m, x.position));
+  return ewald(cartesianAxes(s.cell), at, charges).energy;
 }

@@ -6,7 +6,7 @@ import { bonded } from '../geometry/bonding-proposal.ts';
 import { cartesianOf } from '../geometry/measure.ts';
 import { netsOf, NET_WORDS, dimensionOf, type Net } from '../geometry/nets.ts';
 import { add, apply3, cross, dot, norm, normalize, scale, subtract, toMat3, type Vec3 } from '../math/matrix3.ts';
-import { inVacuum, plainSite, type Slab, type VacuumChoice } from './surface.ts';
+import { inVacuum, plainSite, type Slab, type SurfaceSite, type VacuumChoice } from './surface.ts';
 
 /** One layer of a crystal, in Cartesian axes of the crystal. */
 interface Sheet {
@@ -46,11 +46,19 @@ function stackingVector(s: Structure, u: Vec3, v: Vec3): { w: Vec3; period: numb
   return { w: best, period };
 }
 
+/** Layers taken out of a crystal, Cartesian with x along u and z along the normal, from the lowest atom on. */
+export interface TakenLayers {
+  readonly atoms: readonly SurfaceSite[];
+  /** The layer's shortest translations, and the way to its next copy. */
+  readonly vectors: readonly [Vec3, Vec3, Vec3];
+  readonly steps: readonly number[];
+}
+
 /**
- * So many neighbouring layers of a crystal in a cell of their own, a and b the layer's shortest translations. Throws
- * RangeError where bonds make no layers.
+ * So many neighbouring layers of a crystal, u and v the layer's shortest translations. Throws RangeError where bonds make no
+ * layers.
  */
-export function layerSlab(plain: Structure, count: number, choice: VacuumChoice): LayerSlab {
+export function takeLayers(plain: Structure, count: number): TakenLayers {
   if (!Number.isInteger(count) || count < 1) throw new RangeError('One layer or more can be taken.');
   const s = bonded(plain);
   const sheets = netsOf(s).list.filter((n) => n.dimension === 2);
@@ -72,22 +80,24 @@ export function layerSlab(plain: Structure, count: number, choice: VacuumChoice)
       const at = cartesianOf(s, net.atoms);
       return { net, at, height: mean(at.map((x) => dot(x, normal))) };
     });
-  const chosen = stacked(
-    all,
-    all.find((x) => x.net === first)!,
-    count,
-    w,
-    period,
-  );
+  const from = all.find((x) => x.net === first)!;
+  const chosen = stacked(all, from, count, w, period);
   const turn = toMat3([...normalize(u), ...cross(normal, normalize(u)), ...normal]);
   const atoms = chosen.flatMap(({ net, at }) =>
     at.map((x, i) => ({ site: plainSite(s.cell, siteOfAtom(s, net.atoms[i]!)), at: apply3(turn, x) })),
   );
-  const sorted = atoms.sort((a, b) => a.at[2] - b.at[2]);
-  const vectors = [u, v, w].map((x) => apply3(turn, x)) as [Vec3, Vec3, Vec3];
-  const slab = inVacuum(sorted, vectors, choice);
   const heights = chosen.map((x) => x.height);
-  return { ...slab, count, steps: heights.slice(1).map((h, i) => h - heights[i]!) };
+  return {
+    atoms: atoms.sort((a, b) => a.at[2] - b.at[2]),
+    vectors: [apply3(turn, u), apply3(turn, v), apply3(turn, w)],
+    steps: heights.slice(1).map((h, i) => h - heights[i]!),
+  };
+}
+
+/** So many neighbouring layers in a cell of their own. Throws RangeError as `takeLayers` does. */
+export function layerSlab(plain: Structure, count: number, choice: VacuumChoice): LayerSlab {
+  const { atoms, vectors, steps } = takeLayers(plain, count);
+  return { ...inVacuum(atoms, vectors, choice), count, steps };
 }
 
 const article = (what: string): string => (what === 'molecule' ? 'molecules' : `a ${what}`);

@@ -206,8 +206,8 @@ function inAxes(s: Structure, before: number, p: Mat3, origin: Vec3): CellAnswer
   return proven(changeStructure(s, { p, origin }), before, determinant3(p));
 }
 
-/** Throws RangeError where the atoms are not as many as the determinant says. */
-function proven(structure: Structure, before: number, determinant: number): CellAnswer {
+/** The answer with its count; throws RangeError where the atoms are not as many as the determinant says. */
+export function proven(structure: Structure, before: number, determinant: number): CellAnswer {
   const after = wholeCell(structure).sites.length;
   const product = `${before} atoms × ${Number(determinant.toFixed(4))}`;
   if (Math.abs(before * determinant - after) > 1e-3)

@@ -146,10 +146,14 @@ function nearestToNormal(w: Vec3, u: Vec3, v: Vec3, normal: Vec3, cartesian: (n:
   return best;
 }
 
-/** An atom of one period, in the axes of the surface: Cartesian, x along u, z along the normal. */
-interface SurfaceAtom {
+/** An atom in the axes of a surface: Cartesian, x along u, z along the normal, Å. */
+export interface SurfaceSite {
   readonly site: Site;
   readonly at: Vec3;
+}
+
+/** An atom of one period, with what decides about cuts. */
+export interface SurfaceAtom extends SurfaceSite {
   readonly charge: number | undefined;
   /** Which atomic plane it stands in, from below. */
   readonly plane: number;
@@ -175,7 +179,7 @@ export interface Termination {
 /** Å: atoms whose heights differ by less stand in one plane. */
 const ONE_PLANE = 0.15;
 /** e Å / Å²: a dipole below this is none. */
-const NO_DIPOLE = 1e-4;
+export const NO_DIPOLE = 1e-4;
 
 export interface VacuumChoice {
   /** Å from the uppermost atom to the lowest one of the next slab. */
@@ -199,7 +203,8 @@ export class Surface {
   /** Cartesian vectors u, v, w in the axes of the surface, Å. */
   readonly vectors: readonly [Vec3, Vec3, Vec3];
   readonly terminations: readonly Termination[];
-  private readonly atoms: readonly SurfaceAtom[];
+  /** One period. */
+  readonly atoms: readonly SurfaceAtom[];
   private readonly normal: Vec3;
 
   constructor(
@@ -305,8 +310,8 @@ export class Surface {
     });
   }
 
-  /** The crystal in P 1 in the cell u, v, w. */
-  private periodic(): Structure {
+  /** The crystal in P 1 in the cell u, v, w, sites in the order of `atoms`. */
+  periodic(): Structure {
     const cell = cellOf(this.vectors);
     const back = inverse3(orthogonalization(cell));
     const sites = this.atoms.map((a) => ({ ...a.site, id: newId(), position: apply3(back, a.at) }));
@@ -314,7 +319,7 @@ export class Surface {
   }
 
   /** Of operations that turn the normal round: height z goes to c − z; the values of c, modulo one period. */
-  private turningHeights(): number[] {
+  turningHeights(): number[] {
     const m = orthogonalization(this.s.cell);
     const { operators } = symmetryTable(this.s.spaceGroup);
     return operators.flatMap((_, operator) => {
@@ -335,15 +340,24 @@ export class Surface {
     return sum / this.basis.area;
   }
 
-  /** Atoms of a slab of `layers` periods above a cut, Cartesian in the axes of the surface, from the lowest on. */
-  private slabAtoms(layers: number, cut: number): { site: Site; at: Vec3 }[] {
-    const w = this.vectors[2];
-    const out: { site: Site; at: Vec3 }[] = [];
-    for (const a of this.atoms) {
-      const down = Math.floor((a.at[2] - cut) / this.basis.spacing);
-      for (let k = 0; k < layers; k++) out.push({ site: a.site, at: add(a.at, scale(w, k - down)) });
-    }
+  /** Atoms from one height up to another, from the lowest on. */
+  between(low: number, high: number): SurfaceAtom[] {
+    const d = this.basis.spacing;
+    const out: SurfaceAtom[] = [];
+    for (const a of this.atoms)
+      for (let k = Math.ceil((low - a.at[2]) / d); a.at[2] + k * d < high; k++)
+        out.push({ ...a, at: add(a.at, scale(this.vectors[2], k)) });
     return out.sort((p, q) => p.at[2] - q.at[2]);
+  }
+
+  /** A termination by its number. Throws RangeError where there is none. */
+  cut(termination: number): Termination {
+    const cut = this.terminations[termination];
+    if (!cut)
+      throw new RangeError(
+        `There is no termination ${termination}; (${this.hkl.join(' ')}) has ${this.terminations.length}, numbered from 0.`,
+      );
+    return cut;
   }
 
   /**
@@ -351,13 +365,10 @@ export class Surface {
    * there is no such termination.
    */
   slab(layers: number, termination: number, choice: VacuumChoice): Slab {
-    const cut = this.terminations[termination];
-    if (!cut)
-      throw new RangeError(
-        `There is no termination ${termination}; (${this.hkl.join(' ')}) has ${this.terminations.length}, numbered from 0.`,
-      );
+    const { height } = this.cut(termination);
     if (!Number.isInteger(layers) || layers < 1) throw new RangeError('A slab takes one layer or more.');
-    return inVacuum(this.slabAtoms(layers, cut.height), this.vectors, choice);
+    const atoms = this.between(height, height + layers * this.basis.spacing);
+    return inVacuum(atoms, this.vectors, choice);
   }
 }
 
@@ -372,7 +383,8 @@ const wrapped = (c: number): number => {
   return y > 1 - 1e-7 ? 0 : y;
 };
 
-const isMultiple = (x: number, d: number): boolean => Math.abs(x / d - Math.round(x / d)) * d < 0.02;
+/** Whether a height is a whole number of periods, within 0.02 Å. */
+export const isMultiple = (x: number, d: number): boolean => Math.abs(x / d - Math.round(x / d)) * d < 0.02;
 
 /** How many of the cuts at `height` + n·d lie between two heights. */
 const timesBetween = (low: number, high: number, height: number, d: number): number =>
@@ -384,7 +396,7 @@ export const cellOf = (v: readonly [Vec3, Vec3, Vec3]): Cell =>
 
 /** Atoms in the plane of u and v with nothing above (and, if so chosen, beneath): a cell for them, and the sites in it. */
 export function inVacuum(
-  atoms: readonly { readonly site: Site; readonly at: Vec3 }[],
+  atoms: readonly SurfaceSite[],
   [u, v, w]: readonly [Vec3, Vec3, Vec3],
   { vacuum, along, bothSides }: VacuumChoice,
 ): Slab {

@@ -421,6 +421,10 @@ function balance(
   return best?.charges;
 }
 
+/** The likeliest charge of an element in a compound of ions: undefined where none is usual. */
+export const usualCharge = (element: string): number | undefined =>
+  ANIONS.find(([e]) => e === element)?.[1] ?? CATIONS[element]?.[0];
+
 /** Charge of every site: the file's own where it has one, else what balances the cell; undefined where neither says. */
 export function siteCharges(s: Structure): (number | undefined)[] {
   const usual = balancedCharges(cellContents(s));

@@ -35,46 +35,50 @@ export function subgroups(group: SpaceGroup): Subgroup[] {
   const index = (m: readonly Mat3[]): number => rotations.length / m.length;
   const all = [...sets.values()].filter((m) => index(m) === 2 || index(m) === 3);
   return all
-    .map((members): Subgroup => {
-      const keys = new Set(members.map(rotationKey));
-      const kept = group.representatives.filter((o) => keys.has(rotationKey(o.r)));
-      const made = nameGroup(
-        spaceGroupFromOperators([
-          ...kept,
-          ...group.centring.map((t): Operator => ({ r: [1, 0, 0, 0, 1, 0, 0, 0, 1], t })),
-        ]),
-      );
-      const covered = new Set(keys);
-      const lost: { operator: Operator; words: string }[] = [];
-      const simple = [...group.representatives].sort(
-        (p, q) => Math.abs(rotationType(p.r)) - Math.abs(rotationType(q.r)) || rotationType(q.r) - rotationType(p.r),
-      );
-      for (const o of simple) {
-        if (covered.has(rotationKey(o.r))) continue;
-        for (const m of members) covered.add(rotationKey(multiply3(o.r, m)));
-        lost.push({ operator: o, words: elementOfOperator(o, group.centring)?.words ?? '' });
-      }
-      // Rotations of the Laue group are invisible in the intensities unless Friedel pairs differ.
-      const laue = new Set(laueRotations(members).map(rotationKey));
-      const twins = lost
-        .filter((l) => !laue.has(rotationKey(l.operator.r)) || !made.centric)
-        .map((l): TwinComponent => {
-          const seen = laue.has(rotationKey(l.operator.r));
-          const law = (seen ? [-1, 0, 0, 0, -1, 0, 0, 0, -1] : transpose3(l.operator.r)) as Mat3;
-          return {
-            law,
-            fraction: 1 / (lost.length + 1),
-            name: seen ? 'inversion' : l.words.replace(/ at .*| through .*/, ''),
-          };
-        });
-      return { group: made, index: index(members), lost, twins };
-    })
+    .map((members) => subgroupOf(group, members))
     .sort(
       (p, q) =>
         p.index - q.index ||
         Number(q.group.centric) - Number(p.group.centric) ||
         p.group.symbol.localeCompare(q.group.symbol),
     );
+}
+
+/** The subgroup of the operations whose rotations are given (a group themselves), on the same lattice. */
+export function subgroupOf(group: SpaceGroup, members: readonly Mat3[]): Subgroup {
+  const keys = new Set(members.map(rotationKey));
+  const kept = group.representatives.filter((o) => keys.has(rotationKey(o.r)));
+  const made = nameGroup(
+    spaceGroupFromOperators([...kept, ...group.centring.map((t): Operator => ({ r: [1, 0, 0, 0, 1, 0, 0, 0, 1], t }))]),
+  );
+  const lost = cosetsLost(group, members);
+  // Rotations of the Laue group are invisible in the intensities unless Friedel pairs differ.
+  const laue = new Set(laueRotations(members).map(rotationKey));
+  const twins = lost
+    .filter((l) => !laue.has(rotationKey(l.operator.r)) || !made.centric)
+    .map((l): TwinComponent => {
+      const seen = laue.has(rotationKey(l.operator.r));
+      const law = (seen ? [-1, 0, 0, 0, -1, 0, 0, 0, -1] : transpose3(l.operator.r)) as Mat3;
+      return {
+        law,
+        fraction: 1 / (lost.length + 1),
+        name: seen ? 'inversion' : l.words.replace(/ at .*| through .*/, ''),
+      };
+    });
+  return { group: made, index: group.representatives.length / members.length, lost, twins };
+}
+
+/** One operation of each coset that a subgroup gives up, the simplest. */
+function cosetsLost(group: SpaceGroup, members: readonly Mat3[]): { operator: Operator; words: string }[] {
+  const covered = new Set(members.map(rotationKey));
+  const simple = [...group.representatives].sort(
+    (p, q) => Math.abs(rotationType(p.r)) - Math.abs(rotationType(q.r)) || rotationType(q.r) - rotationType(p.r),
+  );
+  return simple.flatMap((o) => {
+    if (covered.has(rotationKey(o.r))) return [];
+    for (const m of members) covered.add(rotationKey(multiply3(o.r, m)));
+    return [{ operator: o, words: elementOfOperator(o, group.centring)?.words ?? '' }];
+  });
 }
 
 /** The same crystal with every lost operation written out as sites of its own. Labels get a letter more for each copy. */
@@ -91,7 +95,7 @@ export function lowerSymmetry(s: Structure, to: Subgroup): Structure {
       if (family.some((p) => operatorsNear(kept, metric, p, moved.position).distance < 0.01)) return;
       const position = toVec3(moved.position.map((v, k) => v - Math.round(v - x.position[k]!)));
       family.push(position);
-      let label = `${x.label}${'ABCDEFGH'[n]}`;
+      let label = `${x.label}${String.fromCharCode(65 + (n % 26))}`;
       while (taken.has(label)) label += 'A';
       taken.add(label);
       sites.push({ ...moved, position, id: newId(), label });

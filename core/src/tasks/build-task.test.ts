@@ -1,7 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import { fluorite, halite, rutile } from '../../../demo/src/textbook.ts';
 import { cellContents } from '../crystal/structure.ts';
-import type { BuildWish, Built, FromSymmetry, Leaving } from './build-task.ts';
+import type { BuildWish, Built } from './build-task.ts';
+import type { FromSymmetry } from './from-symmetry-task.ts';
+import type { Leaving } from './leave-task.ts';
 import { checkedAnswer, runTask } from './registry.ts';
 
 const VACUUM = { vacuum: 12, along: 'normal', bothSides: true } as const;

@@ -57,7 +57,10 @@ import {
   plotsTask,
   twinsTask,
 } from './model-tasks.ts';
-import { buildTask, fromSymmetryTask, leaveTask } from './build-task.ts';
+import { commonCellsTask, poresTask, searchCellsTask, terminationPicturesTask } from './build-searches.ts';
+import { buildTask } from './build-task.ts';
+import { fromSymmetryTask } from './from-symmetry-task.ts';
+import { leaveTask } from './leave-task.ts';
 import { firstLookTask, pairsTask, portraitTask } from './look-tasks.ts';
 import { lengthsTask, overlayTask } from './measure-tasks.ts';
 import { relateTask } from './relate-task.ts';
@@ -380,6 +383,10 @@ export const TASKS = {
   overlay: overlayTask,
   build: buildTask,
   'from symmetry': fromSymmetryTask,
+  'search cells': searchCellsTask,
+  'common cells': commonCellsTask,
+  'termination pictures': terminationPicturesTask,
+  pores: poresTask,
   leave: leaveTask,
   symmetry: symmetryTask,
   raise: raiseTask,

@@ -7,7 +7,7 @@ import { useNavigate } from 'react-router';
 import { freeConstants, settingsMeant } from '@nagare/core/build/from-symmetry';
 import { groupOfSetting, SETTINGS } from '@nagare/core/crystal/settings';
 import type { Structure } from '@nagare/core/crystal/structure';
-import type { FromSymmetry as Found, JudgedCrystal } from '@nagare/core/tasks/build-task';
+import type { FromSymmetry as Found, JudgedCrystal } from '@nagare/core/tasks/from-symmetry-task';
 import { run } from '../../engine/engine.ts';
 import { createBuilt } from '../../frame/take-in.ts';
 import { numbersOf } from './build-wishes.ts';

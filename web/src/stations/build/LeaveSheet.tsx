@@ -11,7 +11,7 @@ import {
   type FileKind,
 } from '@nagare/core/build/leave';
 import type { Structure } from '@nagare/core/crystal/structure';
-import type { Leaving } from '@nagare/core/tasks/build-task';
+import type { Leaving } from '@nagare/core/tasks/leave-task';
 import { Sheet } from '../../frame/parts.tsx';
 import { run } from '../../engine/engine.ts';
 import { saveFile } from '../../store/projects.ts';

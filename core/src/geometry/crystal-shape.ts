@@ -1,0 +1,111 @@
+/**
+ * The shape a crystal is expected to grow in from its lattice alone: the wider planes of a face are spaced, the more slowly it
+ * grows (Bravais; Friedel; Donnay & Harker 1937, Am. Mineral. 22, 446).
+ */
+import { orthogonalization } from '../crystal/cell.ts';
+import { reflectionSymmetry } from '../crystal/space-group.ts';
+import type { Structure } from '../crystal/structure.ts';
+import { greatestCommonDivisor } from '../math/integer.ts';
+import {
+  apply3,
+  cross,
+  dot,
+  inverse3,
+  norm,
+  normalize,
+  scale,
+  subtract,
+  transpose3,
+  type Vec3,
+} from '../math/matrix3.ts';
+
+export interface CrystalFace {
+  readonly hkl: Vec3;
+  /** Outward, of unit length, in the crystal's Cartesian axes. */
+  readonly normal: Vec3;
+  /** Distance from the middle, 1 for the nearest face. */
+  readonly distance: number;
+  /** Corners one after another around the face. */
+  readonly corners: readonly Vec3[];
+  /** In units of the square of the nearest face's distance. */
+  readonly area: number;
+}
+
+/** Indices up to which planes are looked at. */
+const MOST_INDEX = 3;
+
+/** The largest distance of planes that diffract along a direction: centring, screws and glides halve it and so on. */
+function effectiveSpacing(s: Structure, star: (h: Vec3) => number, h: Vec3): number {
+  for (let n = 1; n <= 6; n++)
+    if (!reflectionSymmetry(s.spaceGroup, n * h[0], n * h[1], n * h[2]).absent) return 1 / star(scale(h, n));
+  return 1 / star(scale(h, 6));
+}
+
+/** Faces of the expected shape, largest first. */
+export function crystalShape(s: Structure): CrystalFace[] {
+  const back = transpose3(inverse3(orthogonalization(s.cell)));
+  const star = (h: Vec3): number => norm(apply3(back, h));
+  const planes: { hkl: Vec3; normal: Vec3; distance: number }[] = [];
+  for (let h = -MOST_INDEX; h <= MOST_INDEX; h++)
+    for (let k = -MOST_INDEX; k <= MOST_INDEX; k++)
+      for (let l = -MOST_INDEX; l <= MOST_INDEX; l++) {
+        if ([h, k, l].reduce((n, x) => greatestCommonDivisor(n, Math.abs(x)), 0) !== 1) continue;
+        const hkl: Vec3 = [h, k, l];
+        planes.push({ hkl, normal: normalize(apply3(back, hkl)), distance: 1 / effectiveSpacing(s, star, hkl) });
+      }
+  planes.sort((p, q) => p.distance - q.distance);
+  const nearest = planes[0]!.distance;
+  return facesOf(planes.map((p) => ({ ...p, distance: p.distance / nearest })));
+}
+
+/** The polyhedron of half-spaces normal·x ≤ distance: the faces that are left of them. */
+export function facesOf(planes: readonly { hkl: Vec3; normal: Vec3; distance: number }[]): CrystalFace[] {
+  const out: CrystalFace[] = [];
+  for (const p of planes) {
+    const corners = planes.reduce<readonly Vec3[]>(
+      (polygon, q) => (q === p || !polygon.length ? polygon : clipped(polygon, q)),
+      square(p),
+    );
+    const area = areaOf(corners);
+    if (corners.length > 2 && area > 1e-6) out.push({ ...p, corners, area });
+  }
+  return out.sort((p, q) => q.area - p.area);
+}
+
+/** Far beyond any face. */
+const FAR = 100;
+
+/** A large square in a plane. */
+function square({ normal, distance }: { normal: Vec3; distance: number }): Vec3[] {
+  const other: Vec3 = Math.abs(normal[0]) < 0.7 ? [1, 0, 0] : [0, 1, 0];
+  const u = normalize(cross(normal, other)),
+    v = cross(normal, u);
+  return [
+    [1, 1],
+    [-1, 1],
+    [-1, -1],
+    [1, -1],
+  ].map(([x, y]): Vec3 => [0, 1, 2].map((k) => normal[k]! * distance + FAR * (x! * u[k]! + y! * v[k]!)) as never);
+}
+
+/** What of a polygon lies within a half-space (Sutherland & Hodgman). */
+function clipped(polygon: readonly Vec3[], { normal, distance }: { normal: Vec3; distance: number }): Vec3[] {
+  const over = polygon.map((x) => dot(x, normal) - distance);
+  return polygon.flatMap((x, i): Vec3[] => {
+    const j = (i + 1) % polygon.length;
+    const [a, b] = [over[i]!, over[j]!];
+    const kept: Vec3[] = a <= 1e-9 ? [x] : [];
+    if (a > 1e-9 === b > 1e-9) return kept;
+    const t = a / (a - b);
+    const y = polygon[j]!;
+    const crossing: Vec3 = [x[0] + t * (y[0] - x[0]), x[1] + t * (y[1] - x[1]), x[2] + t * (y[2] - x[2])];
+    return [...kept, crossing];
+  });
+}
+
+const areaOf = (corners: readonly Vec3[]): number =>
+  corners.slice(2).reduce((sum, c, i) => {
+    const a = subtract(corners[i + 1]!, corners[0]!),
+      b = subtract(c, corners[0]!);
+    return sum + norm(cross(a, b)) / 2;
+  }, 0);
