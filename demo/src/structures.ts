@@ -101,24 +101,63 @@ export function tungstate(): Structure {
   return { cell, spaceGroup: spaceGroupFromSymbol('P 1 2/c 1'), sites: sites(rows, cell, 0.003) };
 }
 
-/** Aluminium and iron share the octahedra. */
-export function garnet(): Structure {
-  const cell: Cell = { ...right(11.95, 11.95, 11.95), su: [0.001, 0.001, 0.001, 0, 0, 0] };
+/** A garnet whose octahedra hold iron by a share and aluminium for the rest; cell and oxygen follow the share. */
+export function garnet(iron: number): Structure {
+  const edge = 11.85 + 0.2 * iron;
+  const cell: Cell = { ...right(edge, edge, edge), su: [0.001, 0.001, 0.001, 0, 0, 0] };
   const rows: Row[] = [
     ['Ca1', 0.125, 0, 0.25, 0.006],
     ['Al1', 0, 0, 0, 0.005],
     ['Si1', 0.375, 0, 0.25, 0.005],
-    ['O1', 0.0386, 0.0464, 0.6523, 0.007],
+    ['O1', 0.038 + 0.0012 * iron, 0.0453 + 0.0022 * iron, 0.6512 + 0.0022 * iron, 0.007],
   ];
-  const shared = sites(rows, cell, 0.002).flatMap((x): Site[] =>
-    x.label === 'Al1'
-      ? [
-          { ...x, occupancy: 0.5 },
-          { ...x, id: 'Fe1', label: 'Fe1', element: 'Fe', occupancy: 0.5 },
-        ]
-      : [x],
-  );
+  const shared = sites(rows, cell, 0.002).flatMap((x): Site[] => {
+    if (x.label !== 'Al1') return [x];
+    const both = [
+      { ...x, occupancy: 1 - iron },
+      { ...x, id: 'Fe1', label: 'Fe1', element: 'Fe', occupancy: iron },
+    ];
+    return both.filter((y) => y.occupancy > 0);
+  });
   return { cell, spaceGroup: spaceGroupFromSymbol('I a -3 d'), sites: shared };
+}
+
+/**
+ * Clusters of four zinc about an oxygen, joined along the axes by flat linkers: what lies between is empty. Distances from the
+ * cluster's middle along a strut and across it, Å, of usual bond lengths.
+ */
+export function porousFramework(): Structure {
+  const edge = 25.83;
+  const cell: Cell = { ...right(edge, edge, edge), su: [0.001, 0.001, 0.001, 0, 0, 0] };
+  const along = (x: number, across: number): readonly [number, number, number] => [
+    0.25 + x / edge,
+    0.25 + across / Math.SQRT2 / edge,
+    0.25 + across / Math.SQRT2 / edge,
+  ];
+  const zinc = 1.94 / Math.sqrt(3) / edge;
+  const rows: Row[] = [
+    ['Zn1', 0.25 + zinc, 0.25 + zinc, 0.25 + zinc, 0.012],
+    ['O1', 0.25, 0.25, 0.25, 0.012],
+    ['O2', ...along(2.98, 1.1265), 0.025],
+    ['C1', ...along(3.57, 0), 0.022],
+    ['C2', ...along(5.068, 0), 0.025],
+    ['C3', ...along(5.763, 1.2038), 0.035],
+    ['H3', ...along(5.288, 2.0265), 0.045],
+  ];
+  return { cell, spaceGroup: spaceGroupFromSymbol('F m -3 m'), sites: sites(rows, cell, 0.003) };
+}
+
+/** Cages of corner-sharing tetrahedra behind windows of twelve: a group with two origins. */
+export function caged(): Structure {
+  const cell: Cell = { ...right(24.35, 24.35, 24.35), su: [0.001, 0.001, 0.001, 0, 0, 0] };
+  const rows: Row[] = [
+    ['Si1', -0.0537, 0.1253, 0.0359, 0.01],
+    ['O1', 0, -0.1059, 0.1059, 0.02],
+    ['O2', -0.0023, -0.0023, 0.1411, 0.02],
+    ['O3', 0.1755, 0.1755, -0.0378, 0.02],
+    ['O4', 0.1781, 0.1781, 0.3199, 0.02],
+  ];
+  return { cell, spaceGroup: spaceGroupFromSymbol('F d -3 m:2'), sites: sites(rows, cell, 0.003) };
 }
 
 /** Sheets of edge-sharing octahedra, hydrogen on either side. */
@@ -209,7 +248,11 @@ const SETS: readonly { file: string; name: string; make(random: Random): Structu
   { file: 'kirara-3', name: 'Kirara-3', make: layeredMineral, colour: 'colourless', z: 2 },
   { file: 'temari', name: 'Temari', make: cageDye, colour: 'violet', z: 2 },
   { file: 'kuwazome', name: 'Kuwazome', make: tungstate, colour: 'yellow-brown', z: 2 },
-  { file: 'zakuro-2', name: 'Zakuro-2', make: garnet, colour: 'red', z: 8 },
+  { file: 'zakuro-1', name: 'Zakuro-1', make: () => garnet(0), colour: 'colourless', z: 8 },
+  { file: 'zakuro-2', name: 'Zakuro-2', make: () => garnet(0.5), colour: 'red', z: 8 },
+  { file: 'zakuro-3', name: 'Zakuro-3', make: () => garnet(1), colour: 'dark red', z: 8 },
+  { file: 'hiwada', name: 'Hiwada', make: porousFramework, colour: 'brown', z: 8 },
+  { file: 'shironezumi', name: 'Shironezumi', make: caged, colour: 'white', z: 192 },
   { file: 'asagiri', name: 'Asagiri', make: layeredHydroxide, colour: 'pink', z: 1 },
   { file: 'ishibai', name: 'Ishibai', make: lime, colour: 'white', z: 4 },
 ];

@@ -97,6 +97,50 @@ export function ghostLayers(ghost: GhostAtoms): Layer[] {
   ];
 }
 
+/** A sphere that fits into empty space, or just passes through it. */
+export interface PoreMark {
+  /** Fractional. */
+  readonly at: Vec3;
+  /** Å */
+  readonly diameter: number;
+  readonly kind: 'largest' | 'window';
+}
+
+/** Spheres in empty space, translucent, with their diameters. */
+export function poreLayers(s: Structure, marks: readonly PoreMark[], colours: SceneColours): Layer[] {
+  const m = orthogonalization(s.cell);
+  const spheres = marks.map((mark): AtomPrimitive => {
+    const r = mark.diameter / 2;
+    return {
+      ref: NOWHERE,
+      position: apply3(m, mark.at),
+      element: '',
+      label: '',
+      colour: mark.kind === 'largest' ? colours.water : colours.gold,
+      axes: [
+        [r, 0, 0],
+        [0, r, 0],
+        [0, 0, r],
+      ],
+      shape: 'sphere',
+      opacity: mark.kind === 'largest' ? 0.32 : 0.6,
+    };
+  });
+  const labels = marks.map((mark, i): LabelPrimitive => ({
+    text: `${mark.diameter.toFixed(2)} Å`,
+    at: spheres[i]!.position,
+    colour: colours.ink,
+    clear: 0,
+    weight: 400,
+  }));
+  return marks.length
+    ? [
+        { kind: 'atoms', name: 'pores', items: spheres },
+        { kind: 'labels', name: 'pores', items: labels },
+      ]
+    : [];
+}
+
 /** Residual maxima as small marks with their names. */
 export function maximaLayers(
   s: Structure,

@@ -111,7 +111,7 @@ export interface ArrowPrimitive {
 
 /** What a layer is called: "model" holds the atoms that can be picked. */
 export type LayerName =
-  'model' | 'ghost' | 'selection' | 'cell' | 'density' | 'symmetry' | 'measures' | 'maxima' | 'faces';
+  'model' | 'ghost' | 'selection' | 'cell' | 'density' | 'symmetry' | 'measures' | 'maxima' | 'faces' | 'pores';
 
 export type Layer =
   | { readonly kind: 'atoms'; readonly name: LayerName; readonly items: readonly AtomPrimitive[] }

@@ -69,6 +69,14 @@ const STRUCTURES = [
   { file: 'temari.cif', name: 'Temari', text: 'Violet cage of sixty atoms: every ring, every pair of planes' },
   { file: 'kuwazome.cif', name: 'Kuwazome', text: 'Yellow-brown tungstate: an oblique cell to cut a surface from' },
   { file: 'zakuro-2.cif', name: 'Zakuro-2', text: 'Red garnet: aluminium and iron share a site, to be put in order' },
+  { file: 'zakuro-1.cif', name: 'Zakuro-1', text: 'The garnet with aluminium alone, one end of the series' },
+  { file: 'zakuro-3.cif', name: 'Zakuro-3', text: 'The garnet with iron alone, its other end' },
+  { file: 'hiwada.cif', name: 'Hiwada', text: 'Brown framework of zinc clusters and linkers: what fits into it?' },
+  {
+    file: 'shironezumi.cif',
+    name: 'Shironezumi',
+    text: 'White cages in a group with two origins: what passes through?',
+  },
   { file: 'asagiri.cif', name: 'Asagiri', text: 'Pink hydroxide in sheets: one of them with nothing above' },
   { file: 'ishibai.cif', name: 'Ishibai', text: 'Lime, two ions: one face is neutral, another is polar' },
 ];

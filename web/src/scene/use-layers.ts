@@ -10,6 +10,7 @@ import {
   elementLayers,
   ghostLayers,
   maximaLayers,
+  poreLayers,
   selectionLayers,
   type GhostAtoms,
 } from '@nagare/core/draw/extra-layers';
@@ -159,6 +160,12 @@ function useMeasures(s: Structure | undefined, colours: SceneColours): readonly 
   }, [s, preview, pins, discs, lengths, covariance, colours]);
 }
 
+/** Spheres in empty space; of a preview too, since they are asked for where something is built. */
+function usePores(s: Structure | undefined, colours: SceneColours): readonly Layer[] {
+  const { pores } = useProject('pores');
+  return useMemo(() => (s && pores.length ? poreLayers(s, pores, colours) : NOTHING), [s, pores, colours]);
+}
+
 export interface SceneLayers {
   /** The structure the layers are of. */
   readonly structure: Structure | undefined;
@@ -236,6 +243,7 @@ export function useLayers(aroundSelection: boolean, shown: boolean): SceneLayers
     [structure, view.extent, view.block, grown, colours],
   );
   const maxima = useMaxima(structure, colours);
+  const pores = usePores(structure, colours);
   const layers = useMemo(
     () => [
       ...model,
@@ -245,9 +253,10 @@ export function useLayers(aroundSelection: boolean, shown: boolean): SceneLayers
       ...ghosts,
       ...symmetry,
       ...maxima,
+      ...pores,
       ...(density ? [density] : []),
     ],
-    [model, chosen, measures, faces, ghosts, symmetry, maxima, density],
+    [model, chosen, measures, faces, ghosts, symmetry, maxima, pores, density],
   );
   const copies = useMemo(
     () => atoms.filter((a) => a.ref.operator !== 0 || a.ref.shift.some((x) => x !== 0)).length,

@@ -5,6 +5,7 @@
  * Commands that change the course go through one queue, each over the head that the one before left. Judging a changed
  * model against the data is a step of its own: it waits for a pause, and is dropped when the model moves on.
  */
+import type { PoreMark } from '@nagare/core/draw/extra-layers';
 import { liveQuery, type Subscription } from 'dexie';
 import { createStore, type StoreApi } from 'zustand/vanilla';
 import type { AtomRef } from '@nagare/core/crystal/atom-ref';
@@ -124,6 +125,8 @@ interface ScreenState {
   readonly lengths: readonly DrawnMeasure[];
   /** Groups of atoms whose best planes are drawn as discs. */
   readonly discs: readonly (readonly AtomRef[])[];
+  /** Spheres drawn in empty space. */
+  readonly pores: readonly PoreMark[];
   readonly work: Work | undefined;
   readonly problem: string | undefined;
   readonly place: Place;
@@ -164,6 +167,7 @@ export interface ProjectCommands {
   /** Atoms drawn beside the others while something is looked at, with lengths to be written there. */
   setBeside(atoms: readonly AtomRef[], lengths?: readonly DrawnMeasure[]): void;
   setDiscs(planes: readonly (readonly AtomRef[])[]): void;
+  setPores(pores: readonly PoreMark[]): void;
   setProblem(text: string | undefined): void;
   setPlace(place: Place): void;
   setViewer(viewer: Viewer | undefined): void;
@@ -227,6 +231,7 @@ const START: StoredState & ScreenState = {
   growth: [],
   around: [],
   discs: [],
+  pores: [],
   beside: [],
   lengths: [],
   work: undefined,
@@ -389,6 +394,7 @@ class OpenProject {
             preview: undefined,
             beside: [],
             lengths: [],
+            pores: [],
             peaks: [],
             ghost: undefined,
             result: undefined,
@@ -604,6 +610,7 @@ class OpenProject {
     | 'setGrowth'
     | 'setAround'
     | 'setDiscs'
+    | 'setPores'
     | 'setBeside'
     | 'setProblem'
     | 'setPlace'
@@ -646,6 +653,7 @@ class OpenProject {
       setAround: (around) => this.drawHere('middle', { around }),
       setBeside: (beside, lengths = []) => this.set({ beside, lengths }),
       setDiscs: (discs) => this.set({ discs }),
+      setPores: (pores) => this.set({ pores }),
       setProblem: (problem) => this.set({ problem }),
       setPlace: (place) => this.set({ place }),
       setViewer: (viewer) => this.set({ viewer }),

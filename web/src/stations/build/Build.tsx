@@ -10,9 +10,15 @@ import { useProject } from '../../store/use-project.tsx';
 import { constantsWords, waysOf } from './build-wishes.ts';
 import { CellSheet } from './CellSheet.tsx';
 import { FromSymmetry } from './FromSymmetry.tsx';
-import { LayerSheet, SurfaceSheet } from './SurfaceSheet.tsx';
+import { SurfaceSheet } from './SurfaceSheet.tsx';
+import { GuestSheet } from './GuestSheet.tsx';
+import { LayerSheet } from './LayerSheet.tsx';
 import { LeaveSheet } from './LeaveSheet.tsx';
 import { OrderSheet } from './OrderSheet.tsx';
+import { PoresSheet } from './PoresSheet.tsx';
+import { SitesSheet } from './SitesSheet.tsx';
+import { StackSheet } from './StackSheet.tsx';
+import { SliceSheet, StrainSheet } from './StrainSheet.tsx';
 import { SwapSheet } from './SwapSheet.tsx';
 import { useBuilt, type BuiltState } from './use-built.ts';
 
@@ -41,10 +47,16 @@ export function BuildDesk(): ReactNode {
       {head?.structure?.sites.length ? (
         <>
           <CellSheet {...props} />
+          <StrainSheet {...props} />
+          <SliceSheet {...props} />
           <SurfaceSheet {...props} />
           <LayerSheet {...props} />
+          <StackSheet {...props} />
+          <GuestSheet {...props} />
+          <SitesSheet {...props} />
           <SwapSheet {...props} />
           <OrderSheet {...props} />
+          <PoresSheet {...props} />
           <LeaveSheet />
         </>
       ) : (

@@ -3,7 +3,9 @@ import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { multiples, multiplesReaching, parseMatrix } from '@nagare/core/build/supercell';
 import { determinant3, type Mat3 } from '@nagare/core/math/matrix3';
+import { NumberRow } from '../../frame/NumberRow.tsx';
 import { NumberField, Sheet } from '../../frame/parts.tsx';
+import { CellSearchRows } from './CellSearchRows.tsx';
 import { useProject } from '../../store/use-project.tsx';
 import type { BuildSheetProps } from './Build.tsx';
 import { constantsWords } from './build-wishes.ts';
@@ -31,7 +33,7 @@ function matrixOf(text: string, steps: readonly [number, number, number]): { mat
   }
 }
 
-export function CellSheet({ onWish }: BuildSheetProps): ReactNode {
+export function CellSheet({ wish, onWish }: BuildSheetProps): ReactNode {
   const { head } = useProject('head');
   const [steps, setSteps] = useState<readonly [number, number, number]>([2, 2, 2]);
   const [text, setText] = useState('');
@@ -42,22 +44,19 @@ export function CellSheet({ onWish }: BuildSheetProps): ReactNode {
   return (
     <Sheet title="Cells" fold state={`${s.spaceGroup.symbol ?? 'A group without a name'}: ${constantsWords(s.cell)}`}>
       <div className="triple">
-        {([0, 1, 2] as const).map((k) => (
-          <NumberField
-            key={k}
-            id={`times-${k}`}
-            label={`Multiples of ${'abc'[k]}`}
-            value={steps[k]}
-            digits={0}
-            step={1}
-            min={1}
-            max={30}
-            onChange={(n) => {
-              setText('');
-              setSteps(steps.map((x, i) => (i === k ? Math.round(n) : x)) as never);
-            }}
-          />
-        ))}
+        <NumberRow
+          id="times"
+          labels={['a', 'b', 'c'].map((x) => `Multiples of ${x}`)}
+          values={steps}
+          digits={0}
+          step={1}
+          min={1}
+          max={30}
+          onChange={([p, q, r]) => {
+            setText('');
+            setSteps([p!, q!, r!]);
+          }}
+        />
         <span className="soft">or new axes in rows</span>
         <input
           className="form-control form-control-sm matrix"
@@ -106,6 +105,7 @@ export function CellSheet({ onWish }: BuildSheetProps): ReactNode {
           </button>
         ))}
       </p>
+      <CellSearchRows wish={wish} onWish={onWish} />
     </Sheet>
   );
 }

@@ -1,7 +1,9 @@
 /** Leaving with certainty: what a file holds is counted, written, read back and compared before it is offered. */
 import { useQuery } from '@tanstack/react-query';
-import { useState, type ReactNode } from 'react';
+import { useMemo, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
+import { z } from 'zod';
+import { planesAlongC } from '@nagare/core/build/held';
 import {
   FILE_ENDINGS,
   FILE_KINDS,
@@ -12,7 +14,8 @@ import {
 } from '@nagare/core/build/leave';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { Leaving } from '@nagare/core/tasks/leave-task';
-import { Sheet } from '../../frame/parts.tsx';
+import { NumberField, Sheet } from '../../frame/parts.tsx';
+import { remember, remembered } from '../../store/remembered.ts';
 import { run } from '../../engine/engine.ts';
 import { saveFile } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
@@ -44,9 +47,51 @@ function useLeaving(
   return { leaving: query.data, error: query.error?.message };
 }
 
+/** Sites that are held still, remembered with their mark. */
+function useHeld(markId: string | undefined): { held: readonly string[]; setHeld(ids: readonly string[]): void } {
+  const key = `held:${markId ?? ''}`;
+  const [kept, setKept] = useState<{ key: string; ids: readonly string[] } | undefined>();
+  const held = kept?.key === key ? kept.ids : remembered(key, z.array(z.string()), []);
+  return {
+    held,
+    setHeld: (ids) => {
+      remember(key, ids);
+      setKept({ key, ids });
+    },
+  };
+}
+
+/** Every atom is a site of its own. */
+const isPlain = (s: Structure): boolean => s.spaceGroup.representatives.length * s.spaceGroup.centring.length === 1;
+
+interface LowestPlanesProps {
+  readonly s: Structure;
+  readonly held: readonly string[];
+  onHold(ids: readonly string[]): void;
+}
+
+/** Holds the lowest planes of a slab. */
+function LowestPlanes({ s, held, onHold }: LowestPlanesProps): ReactNode {
+  const planes = useMemo(() => planesAlongC(s), [s]);
+  const now = planes.findIndex((ids) => ids.some((id) => !held.includes(id)));
+  return (
+    <NumberField
+      id="held-planes"
+      label="Lowest planes of atoms that are held still"
+      value={now < 0 ? planes.length : now}
+      digits={0}
+      step={1}
+      min={0}
+      max={planes.length}
+      unit={`of ${planes.length} planes held from below`}
+      onChange={(n) => onHold(planes.slice(0, Math.round(n)).flat())}
+    />
+  );
+}
+
 export function LeaveSheet(): ReactNode {
   const { head, project, selection } = useProject('head', 'project', 'selection');
-  const [held, setHeld] = useState<readonly string[]>([]);
+  const { held, setHeld } = useHeld(head?.id);
   const [kind, setKind] = useState<FileKind>('cif');
   const { leaving, error } = useLeaving(head?.structure, head?.id, kind, project.name, held);
   const file = `${project.name.replace(/[^\w-]+/g, '-').toLowerCase()}.${FILE_ENDINGS[kind]}`;
@@ -88,6 +133,7 @@ export function LeaveSheet(): ReactNode {
         >
           Hold the selected atoms still
         </button>
+        {head?.structure && isPlain(head.structure) && <LowestPlanes s={head.structure} held={held} onHold={setHeld} />}
         {held.length > 0 && (
           <>
             {' '}

@@ -4,7 +4,8 @@ import { Button } from 'react-bootstrap';
 import { sharedSets } from '@nagare/core/build/arrangements';
 import { multiples } from '@nagare/core/build/supercell';
 import type { OrderChoices } from '@nagare/core/tasks/build-task';
-import { NumberField, PickRow, Sheet } from '../../frame/parts.tsx';
+import { NumberRow } from '../../frame/NumberRow.tsx';
+import { PickRow, Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
 import type { BuildSheetProps } from './Build.tsx';
 
@@ -28,19 +29,16 @@ export function OrderSheet({ wish, state, onWish }: BuildSheetProps): ReactNode 
       state={`${shared.join('; ')}: whole atoms instead, every arrangement that symmetry tells apart.`}
     >
       <div className="triple">
-        {([0, 1, 2] as const).map((k) => (
-          <NumberField
-            key={k}
-            id={`order-${k}`}
-            label={`Multiples of ${'abc'[k]} of the ordered cell`}
-            value={steps[k]}
-            digits={0}
-            step={1}
-            min={1}
-            max={6}
-            onChange={(n) => setSteps(steps.map((x, i) => (i === k ? Math.round(n) : x)) as never)}
-          />
-        ))}
+        <NumberRow
+          id="order"
+          labels={['a', 'b', 'c'].map((x) => `Multiples of ${x} of the ordered cell`)}
+          values={steps}
+          digits={0}
+          step={1}
+          min={1}
+          max={6}
+          onChange={([p, q, r]) => setSteps([p!, q!, r!])}
+        />
         <Button size="sm" onClick={() => onWish({ kind: 'ordered', matrix: multiples(...steps), index: 0 })}>
           Look at the models
         </Button>

@@ -1,54 +1,60 @@
-/** Slabs along a plane with every way to cut them, and layers as bonds make them. */
+/** Slabs along a plane, with every way to cut them and what can be done about a dipole. */
 import { useMemo, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
-import type { Termination, VacuumChoice } from '@nagare/core/build/surface';
+import type { VacuumChoice } from '@nagare/core/build/surface';
 import { planeThroughPlaces } from '@nagare/core/build/surface-plane';
 import { positionOf, siteOf } from '@nagare/core/crystal/atom-ref';
-import { formulaText } from '@nagare/core/crystal/formula';
+import type { Mat2 } from '@nagare/core/math/matrix2';
 import type { Vec3 } from '@nagare/core/math/matrix3';
-import type { CutSurface } from '@nagare/core/tasks/build-task';
-import { NumberField, PickRow, Sheet } from '../../frame/parts.tsx';
+import type { BuildWish, CutSurface } from '@nagare/core/tasks/build-task';
+import { NumberRow } from '../../frame/NumberRow.tsx';
+import { NumberField, Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
 import type { BuildSheetProps } from './Build.tsx';
-import { constantsWords } from './build-wishes.ts';
+import { parseInPlane } from './build-wishes.ts';
+import { CrystalShape } from './CrystalShape.tsx';
+import { Terminations } from './Terminations.tsx';
+import { USUAL_VACUUM, VacuumFields } from './VacuumFields.tsx';
 
-const USUAL: VacuumChoice = { vacuum: 12, along: 'normal', bothSides: true };
+type SlabWish = Extract<BuildWish, { kind: 'slab' }>;
 
 export function SurfaceSheet({ wish, state, onWish }: BuildSheetProps): ReactNode {
   const [plane, setPlane] = useState<Vec3>([1, 0, 0]);
   const [layers, setLayers] = useState(3);
-  const [vacuum, setVacuum] = useState(USUAL);
+  const [vacuum, setVacuum] = useState(USUAL_VACUUM);
   const mine = wish?.kind === 'slab' ? wish : undefined;
-  const spacing = mine && state.built?.surface?.spacing;
+  const surface = mine && state.built?.surface;
   const through = usePlaneOfSelection();
   /** What is looked at follows the fields as soon as there is something to look at. */
   const follow = (change: { plane?: Vec3; layers?: number; vacuum?: VacuumChoice }): void => {
     if (!mine) return;
-    const { termination, ...rest } = mine;
-    const kept = change.plane || termination === undefined ? {} : { termination };
+    const { termination, remedy, inPlane, ...rest } = mine;
+    const kept = change.plane ? {} : ownOf({ termination, remedy, inPlane });
     onWish({ ...rest, ...kept, ...change });
+  };
+  const takePlane = (next: Vec3): void => {
+    setPlane(next);
+    follow({ plane: next });
+  };
+  const takeLayers = (n: number): void => {
+    setLayers(n);
+    follow({ layers: n });
   };
   return (
     <Sheet title="Surface" fold state="A slab of the crystal along a plane, with nothing above it.">
+      <CrystalShape chosen={plane} onPick={takePlane} />
       <div className="triple">
         <span className="soft">(</span>
-        {[0, 1, 2].map((k) => (
-          <NumberField
-            key={k}
-            id={`plane-${k}`}
-            label={`Index ${'hkl'[k]} of the plane`}
-            value={plane[k]!}
-            digits={0}
-            step={1}
-            min={-9}
-            max={9}
-            onChange={(x) => {
-              const next = plane.map((y, i) => (i === k ? Math.round(x) : y)) as unknown as Vec3;
-              setPlane(next);
-              follow({ plane: next });
-            }}
-          />
-        ))}
+        <NumberRow
+          id="plane"
+          labels={['h', 'k', 'l'].map((x) => `Index ${x} of the plane`)}
+          values={plane}
+          digits={0}
+          step={1}
+          min={-9}
+          max={9}
+          onChange={([h, k, l]) => takePlane([h!, k!, l!])}
+        />
         <span className="soft">)</span>
         <NumberField
           id="slab-layers"
@@ -58,39 +64,14 @@ export function SurfaceSheet({ wish, state, onWish }: BuildSheetProps): ReactNod
           step={1}
           min={1}
           max={60}
-          onChange={(n) => {
-            setLayers(Math.round(n));
-            follow({ layers: Math.round(n) });
-          }}
+          onChange={(n) => takeLayers(Math.round(n))}
         />
         <span className="soft">layers</span>
-        {spacing !== undefined && (
-          <NumberField
-            id="slab-thickness"
-            label="Thickness of the slab at least, Å"
-            value={layers * spacing}
-            digits={1}
-            step={spacing}
-            min={0.1}
-            max={300}
-            unit="Å or more"
-            onChange={(x) => {
-              const n = Math.max(1, Math.ceil(x / spacing - 1e-6));
-              setLayers(n);
-              follow({ layers: n });
-            }}
-          />
-        )}
+        {surface && <OtherThickness surface={surface} layers={layers} onLayers={takeLayers} />}
       </div>
       {through && through.join() !== plane.join() && (
         <p className="mb-1">
-          <button
-            className="word"
-            onClick={() => {
-              setPlane(through);
-              follow({ plane: through });
-            }}
-          >
+          <button className="word" onClick={() => takePlane(through)}>
             ({through.join(' ')}) runs through the selected atoms
           </button>
         </p>
@@ -98,7 +79,7 @@ export function SurfaceSheet({ wish, state, onWish }: BuildSheetProps): ReactNod
       <VacuumFields
         id="slab"
         value={vacuum}
-        cells={mine && state.built?.surface?.cells}
+        cells={surface?.cells}
         onChange={(v) => {
           setVacuum(v);
           follow({ vacuum: v });
@@ -113,10 +94,56 @@ export function SurfaceSheet({ wish, state, onWish }: BuildSheetProps): ReactNod
           Look at the slab
         </Button>
       </p>
-      {mine && state.built?.surface && (
-        <Terminations surface={state.built.surface} onPick={(termination) => onWish({ ...mine, termination })} />
+      {mine && surface && (
+        <>
+          <Terminations surface={surface} wish={mine} onWish={onWish} />
+          <InPlane surface={surface} wish={mine} onWish={onWish} />
+        </>
       )}
     </Sheet>
+  );
+}
+
+/** Fields that are there. */
+function ownOf<T extends object>(fields: T): { [K in keyof T]?: Exclude<T[K], undefined> } {
+  return Object.fromEntries(Object.entries(fields).filter(([, v]) => v !== undefined)) as never;
+}
+
+interface OtherThicknessProps {
+  readonly surface: CutSurface;
+  readonly layers: number;
+  onLayers(n: number): void;
+}
+
+/** The same thickness in Å, and in formula units. */
+function OtherThickness({ surface, layers, onLayers }: OtherThicknessProps): ReactNode {
+  const { spacing, units } = surface;
+  const reaching = (x: number, each: number): void => onLayers(Math.max(1, Math.ceil(x / each - 1e-6)));
+  return (
+    <>
+      <NumberField
+        id="slab-thickness"
+        label="Thickness of the slab at least, Å"
+        value={layers * spacing}
+        digits={1}
+        step={spacing}
+        min={0.1}
+        max={300}
+        unit="Å or more"
+        onChange={(x) => reaching(x, spacing)}
+      />
+      <NumberField
+        id="slab-units"
+        label="Formula units of the slab at least"
+        value={layers * units}
+        digits={units % 1 ? 1 : 0}
+        step={units}
+        min={0.1}
+        max={600}
+        unit="formula units"
+        onChange={(x) => reaching(x, units)}
+      />
+    </>
   );
 }
 
@@ -132,135 +159,48 @@ function usePlaneOfSelection(): Vec3 | undefined {
   }, [s, selection]);
 }
 
-interface VacuumFieldsProps {
-  readonly id: string;
-  readonly value: VacuumChoice;
-  /** What either way would come to, where it is known. */
-  readonly cells?: CutSurface['cells'] | undefined;
-  onChange(v: VacuumChoice): void;
+interface SlabProps {
+  readonly surface: CutSurface;
+  readonly wish: SlabWish;
+  onWish(wish: BuildWish): void;
 }
 
-function VacuumFields({ id, value, cells, onChange }: VacuumFieldsProps): ReactNode {
-  const constants = (along: VacuumChoice['along']): string => (cells ? `: ${constantsWords(cells[along])}` : '');
+/** The axes that were found, and others in the plane if wished. */
+function InPlane({ surface, wish, onWish }: SlabProps): ReactNode {
+  const [text, setText] = useState('');
+  const { matrix: p } = surface;
+  const columns = [0, 1, 2].map((k) => `(${p[k]} ${p[3 + k]} ${p[6 + k]})`);
+  const { columns: own, problem } = parseInPlane(text);
+  const take = (inPlane: Mat2 | undefined): void => {
+    const { inPlane: _, ...rest } = wish;
+    onWish(inPlane ? { ...rest, inPlane } : rest);
+  };
   return (
-    <div className="triple">
-      <NumberField
-        id={`${id}-vacuum`}
-        label="Vacuum, Å"
-        value={value.vacuum}
-        digits={1}
-        step={1}
-        min={0}
-        max={200}
-        unit="Å of vacuum"
-        onChange={(vacuum) => onChange({ ...value, vacuum })}
-      />
-      <select
-        className="form-select form-select-sm"
-        aria-label="Where c stands"
-        value={value.along}
-        onChange={(e) => onChange({ ...value, along: e.target.value as VacuumChoice['along'] })}
-      >
-        <option value="normal">c along the normal{constants('normal')}</option>
-        <option value="oblique">the crystal’s own angles{constants('oblique')}</option>
-      </select>
-      <select
-        className="form-select form-select-sm"
-        aria-label="Where the vacuum is"
-        value={value.bothSides ? 'both' : 'above'}
-        onChange={(e) => onChange({ ...value, bothSides: e.target.value === 'both' })}
-      >
-        <option value="both">above and beneath</option>
-        <option value="above">above only</option>
-      </select>
-    </div>
-  );
-}
-
-/** Every way to cut the crystal along the plane. */
-function Terminations({ surface, onPick }: { surface: CutSurface; onPick(index: number): void }): ReactNode {
-  const { terminations, chosen, area, spacing } = surface;
-  const told = (t: Termination): string =>
-    [t.symmetric ? 'both sides alike' : '', t.polar ? 'polar' : t.dipole === undefined ? '' : 'no dipole']
-      .filter(Boolean)
-      .join(', ');
-  return (
-    <>
+    <details className="fine">
+      <summary>Axes of the plane</summary>
       <p className="soft mb-1">
-        {area.toFixed(2)} Å² a cell, {spacing.toFixed(3)} Å a layer; {terminations.length}{' '}
-        {terminations.length === 1 ? 'way' : 'ways'} to cut.
+        In terms of the crystal’s axes a is {columns[0]}, b {columns[1]}, and {columns[2]} leads to the next layer.
+        Other axes in whole numbers of a and b:
       </p>
-      <table className="relate">
-        <thead>
-          <tr>
-            <th>uppermost</th>
-            <th className="n">gap, Å</th>
-            <th className="n">bonds cut, Å⁻²</th>
-            <th className="n">dipole, e Å⁻¹</th>
-            <th>sides</th>
-          </tr>
-        </thead>
-        <tbody>
-          {terminations.map((t) => (
-            <PickRow key={t.index} chosen={t.index === chosen} onPick={() => onPick(t.index)}>
-              <td className="name">{formulaText(t.uppermost)}</td>
-              <td className="n">{t.gap.toFixed(2)}</td>
-              <td className="n">{t.brokenBonds.toFixed(3)}</td>
-              <td className="n">{t.dipole === undefined ? '' : t.dipole.toFixed(3)}</td>
-              <td className={t.polar ? 'off' : undefined}>{told(t)}</td>
-            </PickRow>
-          ))}
-        </tbody>
-      </table>
-      {terminations[chosen]?.polar && <p className="mb-0">{remedy(terminations)}</p>}
-    </>
-  );
-}
-
-/** What can be done about a polar cut. */
-function remedy(list: readonly Termination[]): string {
-  const better = list.filter((t) => !t.polar);
-  return better.length
-    ? `This cut leaves a dipole, whose energy grows with every layer. Cut above ${better.map((t) => formulaText(t.uppermost)).join(' or ')} instead.`
-    : 'Every cut along this plane leaves a dipole, whose energy grows with every layer: a real surface of this kind moves charges or atoms.';
-}
-
-export function LayerSheet({ onWish, wish }: BuildSheetProps): ReactNode {
-  const [count, setCount] = useState(1);
-  const [vacuum, setVacuum] = useState(USUAL);
-  const mine = wish?.kind === 'layer';
-  const show = (n: number, v: VacuumChoice): void => onWish({ kind: 'layer', count: n, vacuum: v });
-  return (
-    <Sheet title="Layers" fold shut state="Sheets as bonds make them, taken out one by one.">
-      <div className="triple">
-        <NumberField
-          id="layer-count"
-          label="How many layers"
-          value={count}
-          digits={0}
-          step={1}
-          min={1}
-          max={40}
-          onChange={(n) => {
-            setCount(Math.round(n));
-            if (mine) show(Math.round(n), vacuum);
-          }}
-        />
-        <span className="soft">{count === 1 ? 'layer' : 'layers'}</span>
-      </div>
-      <VacuumFields
-        id="layer"
-        value={vacuum}
-        onChange={(v) => {
-          setVacuum(v);
-          if (mine) show(count, v);
+      <form
+        className="triple"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (!problem) take(own);
         }}
-      />
-      <p className="acts mb-0">
-        <Button size="sm" onClick={() => show(count, vacuum)}>
-          Look at the layer
-        </Button>
-      </p>
-    </Sheet>
+      >
+        <input
+          className="form-control form-control-sm matrix"
+          aria-label="Axes in the plane in terms of a and b"
+          placeholder="2,0; 0,1"
+          value={text}
+          onChange={(e) => setText(e.target.value.replace(/−/g, '-'))}
+        />
+        <button className="word" type="submit" disabled={!!problem}>
+          {own ? 'Take these' : 'The shortest'}
+        </button>
+      </form>
+      {problem && <p className="off mb-1">{problem}</p>}
+    </details>
   );
 }

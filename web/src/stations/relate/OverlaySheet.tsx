@@ -1,5 +1,4 @@
 /** One molecule laid over another: of this structure, of another mark, of another project. */
-import { useLiveQuery } from 'dexie-react-hooks';
 import { useEffect, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { siteOf, type AtomRef } from '@nagare/core/crystal/atom-ref';
@@ -8,37 +7,14 @@ import type { Overlay } from '@nagare/core/geometry/superposition';
 import { run } from '../../engine/engine.ts';
 import { PickRow, Sheet } from '../../frame/parts.tsx';
 import { atomName } from '../../frame/selection-measure.ts';
-import { db } from '../../store/db.ts';
-import { nameOfMark } from '../../store/marks.ts';
+import { structureOfChoice, useOtherStructures } from '../../store/other-structures.ts';
 import { useProject } from '../../store/use-project.tsx';
 
 const HERE = 'the selection';
 
-/** What may be laid over the first molecule: by mark, and by project. */
-function useOthers(): {
-  marks: readonly (readonly [string, string])[];
-  projects: readonly (readonly [string, string])[];
-} {
-  const { marks, head, project } = useProject('marks', 'head', 'project');
-  const projects = useLiveQuery(() => db.projects.orderBy('updated').reverse().toArray()) ?? [];
-  return {
-    marks: marks.filter((m) => m.type !== 'fit' && m.id !== head?.id).map((m) => [`mark ${m.id}`, nameOfMark(m)]),
-    projects: projects.filter((p) => p.head && p.id !== project.id).map((p) => [`project ${p.id}`, p.name]),
-  };
-}
-
-/** The structure that a choice names. */
-async function structureOf(choice: string): Promise<Structure | undefined> {
-  const [kind, id] = choice.split(' ') as [string, string];
-  const markId = kind === 'project' ? (await db.projects.get(id))?.head : id;
-  const mark = markId ? await db.marks.get(markId) : undefined;
-  const model = mark && (await db.models.get(mark.model));
-  return model?.kind === 'structure' ? model.structure : undefined;
-}
-
 export function OverlaySheet({ s }: { s: Structure }): ReactNode {
   const { selection, setGhost } = useProject('selection', 'setGhost');
-  const others = useOthers();
+  const others = useOtherStructures();
   const [first, setFirst] = useState<AtomRef | undefined>();
   const [other, setOther] = useState(HERE);
   const [options, setOptions] = useState({ mirror: false, hydrogens: false });
@@ -51,7 +27,7 @@ export function OverlaySheet({ s }: { s: Structure }): ReactNode {
     if (!start) return;
     setState({ working: true });
     try {
-      const structure = other === HERE ? s : await structureOf(other);
+      const structure = other === HERE ? s : await structureOfChoice(other);
       if (!structure) throw new Error('That mark or project holds no structure any more.');
       if (other === HERE && !last) throw new Error('Select an atom of the second molecule.');
       const found = await run('overlay', {
