@@ -84,7 +84,7 @@ interface OutcomeProps {
 
 /** What would come, with its count, and where it can go. */
 function Outcome({ wish, state, onEnd }: OutcomeProps): ReactNode {
-  const { record, hasData, project, setView } = useProject('record', 'hasData', 'project', 'setView');
+  const { record, hasData, project, view, setView } = useProject('record', 'hasData', 'project', 'view', 'setView');
   const navigate = useNavigate();
   if (!wish) return null;
   const { built, working, error } = state;
@@ -92,8 +92,9 @@ function Outcome({ wish, state, onEnd }: OutcomeProps): ReactNode {
   const take = async (): Promise<void> => {
     if (!built) return;
     const { structure, title, words } = built;
+    // Before the mark, so that the first undo takes back the mark.
+    if (view.extent !== 'closed cell') setView({ extent: 'closed cell' });
     await record({ kind: 'edit', title, message: words, content: { kind: 'structure', structure } });
-    setView({ extent: 'closed cell' });
     onEnd();
   };
   const takeAside = async (): Promise<void> => {

@@ -52,7 +52,7 @@ export function GroupList({ chosen, onChoose }: GroupListProps): ReactNode {
             onChange={(e) => setText(e.target.value)}
           />
           {list.length ? (
-            <ul className="groups" aria-label="Space groups that fit">
+            <ul className="groups" aria-label="Groups that fit">
               {list.map((g) => (
                 <li key={g.number}>
                   <button
