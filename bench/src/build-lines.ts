@@ -1,8 +1,12 @@
 /** What Build takes: a framework typed from its symmetry, every low plane searched, a large supercell. */
 import { buildAndJudge, holdings } from '@nagare/core/build/from-symmetry';
 import { readSiteTable } from '@nagare/core/build/site-table';
-import { multiples, supercell } from '@nagare/core/build/supercell';
+import { orderedModels } from '@nagare/core/build/arrangements';
+import { commonCells } from '@nagare/core/build/stack';
+import { splitSite } from '@nagare/core/build/edit-sites';
+import { multiples, namedCell, supercell } from '@nagare/core/build/supercell';
 import { Surface } from '@nagare/core/build/surface';
+import { findPores } from '@nagare/core/geometry/pores';
 import { shippedShelf } from '@nagare/core/shelf/entry';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 
@@ -51,5 +55,35 @@ export async function buildLines(time: Time, say: Say): Promise<void> {
     await time(() => supercell({ ...rutile }, multiples(12, 12, 12)), 5),
     'copying it through JSON',
     await time(() => JSON.parse(JSON.stringify(large)) as unknown, 3),
+  );
+  await searches(time, say);
+}
+
+/** What is looked for before something is built. */
+async function searches(time: Time, say: Say): Promise<void> {
+  const entry = (id: string) => shippedShelf().find((e) => e.id === id)!.structure;
+  const framework = buildAndJudge(
+    'F d -3 m',
+    [24.3],
+    readSiteTable(FRAMEWORK).sites.map((r) => r.site),
+  )[0]!.structure;
+  const copy = await time(() => JSON.parse(JSON.stringify(framework)) as unknown, 20);
+  const against = 'copying the framework through JSON';
+  say('empty space of that framework', await time(() => findPores({ ...framework }), 1), against, copy);
+  const graphite = entry('graphite');
+  say(
+    'common cells of two layers, any twist, up to 160 atoms',
+    await time(() => commonCells(graphite, graphite, { mostAtoms: 160, mostStrain: 0.001 }), 1),
+    against,
+    copy,
+  );
+  const spinel = namedCell(entry('spinel'), 'primitive').structure;
+  const aluminium = spinel.sites.find((x) => x.element === 'Al')!;
+  const shared = splitSite(spinel, aluminium.id, 'Fe', 0.5).structure;
+  say(
+    'ordered models of a spinel, eight places, ranked by their charges',
+    await time(() => orderedModels(shared, [1, 1, 0, 0, 1, 0, 0, 0, 1]), 1),
+    against,
+    copy,
   );
 }

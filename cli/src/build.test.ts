@@ -110,4 +110,28 @@ describe('build of the terminal', () => {
     expect(await refused('crystal', '--group', 'P n m a', '--cell', '4', '--sites', sites)).toMatch(/line 2/);
     expect(await refused('crystal', '--group', 'P 1')).toMatch(/needs --group/);
   });
+
+  it('a polar slab with a remedy, in another cell of the plane', async () => {
+    const plain = await build('slab', shelf('halite'), '--plane', '1,1,1', '--layers', '4');
+    expect(plain).toMatchObject({ dipole: expect.any(Number), excess: {} });
+    const mended = await build('slab', file('halite.cif'), '--plane', '1,1,1', '--layers', '4', '--remedy', 'moved');
+    expect(mended).toMatchObject({ dipole: expect.closeTo(0, 6), total: 16 });
+    const wide = await build('slab', file('halite.cif'), '--plane', '1,1,1', '--layers', '4', '--in-plane', '2,0;0,3');
+    expect(wide).toMatchObject({ total: 48 });
+    expect(await refused('slab', file('halite.cif'), '--plane', '1,1,1', '--remedy', 'hope')).toMatch(/alike, moved/);
+    expect(await refused('slab', file('halite.cif'), '--plane', '1,1,1', '--in-plane', '2,0')).toMatch(/two rows/);
+  });
+
+  it('a strained crystal with the symmetry that is left, and the empty space of one', async () => {
+    const r = await build('strain', shelf('rutile'), '--tensor', '1,0,0,0,0,0');
+    expect(r).toMatchObject({ before: 6, after: 6 });
+    expect(await refused('strain', file('rutile.cif'))).toMatch(/either --tensor/);
+    expect(await refused('strain', file('rutile.cif'), '--tensor', '1,0')).toMatch(/six numbers/);
+    expect(await build('pores', shelf('quartz'))).toMatchObject({ largest: { diameter: expect.any(Number) } });
+  });
+
+  it('a stack needs layers', async () => {
+    expect(await refused('stack', shelf('rutile'))).toMatch(/no layers/);
+    expect(await refused('stack', file('rutile.cif'), '--twist', 'much')).toMatch(/needs an angle/);
+  });
 });

@@ -1,5 +1,6 @@
 /** `build` of the terminal: supercells, slabs, layers, other cells, crystals from symmetry, one element for another. */
 import { readFileSync, writeFileSync } from 'node:fs';
+import { cutSlab, REMEDIES, type Remedy } from '@nagare/core/build/cut-slab';
 import { cellNamed, preferredTermination } from '@nagare/core/build/choices';
 import { certainty, proveText, writeStructure, type FileKind } from '@nagare/core/build/leave';
 import { buildAndJudge, holdings, type Judged } from '@nagare/core/build/from-symmetry';
@@ -7,12 +8,16 @@ import { layerSlab } from '@nagare/core/build/layers';
 import { readSiteTable } from '@nagare/core/build/site-table';
 import { substitute } from '@nagare/core/build/substitute';
 import { parseMatrix, supercell, type CellAnswer, type NamedCell } from '@nagare/core/build/supercell';
+import { commonCells, stackLayers } from '@nagare/core/build/stack';
+import { strained } from '@nagare/core/build/strain';
 import { Surface, type Slab, type Termination, type VacuumChoice } from '@nagare/core/build/surface';
 import { cellParameters } from '@nagare/core/crystal/cell';
 import { formulaText } from '@nagare/core/crystal/formula';
 import type { Structure } from '@nagare/core/crystal/structure';
+import { findPores } from '@nagare/core/geometry/pores';
+import type { Mat2 } from '@nagare/core/math/matrix2';
 import type { Vec3 } from '@nagare/core/math/matrix3';
-import { BadInput, rounded, type Answer, type Options } from './answers.ts';
+import { BadInput, numberOption, rounded, type Answer, type Options } from './answers.ts';
 import { HELP } from './help.ts';
 import { modelWithData, onePath } from './inputs.ts';
 
@@ -127,7 +132,12 @@ function buildSlab(paths: string[], options: Options): Answer {
   const surface = new Surface(structureOf(paths), planeOf(options));
   const { terminations, basis, hkl } = surface;
   const termination = wholeNumber(options, 'termination', preferredTermination(terminations));
-  const slab = surface.slab(wholeNumber(options, 'layers', 3), termination, vacuumOf(options));
+  const layers = wholeNumber(options, 'layers', 3);
+  const slab = cutSlab(
+    surface,
+    { layers, termination, remedy: remedyOf(options), inPlane: inPlaneOf(options) },
+    vacuumOf(options),
+  );
   const { out, proof } = leave(slab.structure, options, `slab (${hkl.join(' ')})`);
   const { p } = basis;
   const json = {
@@ -135,6 +145,8 @@ function buildSlab(paths: string[], options: Options): Answer {
     area: rounded(basis.area, 6),
     spacing: rounded(basis.spacing, 6),
     termination,
+    dipole: slab.dipole === undefined ? null : rounded(slab.dipole, 6),
+    excess: slab.excess,
     terminations: terminations.map(terminationRow),
     matrix: [
       [p[0], p[3], p[6]],
@@ -149,10 +161,118 @@ function buildSlab(paths: string[], options: Options): Answer {
     text: [
       `(${hkl.join(' ')}): ${slab.structure.sites.length} atoms, ${slab.thickness.toFixed(3)} Å thick, ${slab.vacuum} Å of vacuum, ${basis.area.toFixed(3)} Å² a cell.`,
       `Termination ${termination} of ${terminations.length}: ${formulaText(chosen.uppermost)} uppermost, ${chosen.polar ? 'polar' : 'without a dipole'}${chosen.symmetric ? ', both sides alike' : ''}.`,
+      slab.words && `${slab.words}.`,
       proof && `${out}: ${proof}`,
     ]
       .filter(Boolean)
       .join('\n'),
+  };
+}
+
+function remedyOf(options: Options): Remedy | undefined {
+  const said = text(options, 'remedy');
+  const remedy = REMEDIES.find((r) => r === said);
+  if (said !== undefined && !remedy) throw new BadInput(`--remedy ${said}: say ${REMEDIES.join(', ')}.`);
+  return remedy;
+}
+
+/** Two rows of whole numbers: the new axes in terms of those of the plane. */
+function inPlaneOf(options: Options): Mat2 | undefined {
+  const said = text(options, 'in-plane');
+  if (said === undefined) return undefined;
+  const [a, b] = said.split(';').map((row) => row.split(',').map(Number));
+  if (a?.length !== 2 || b?.length !== 2 || ![...a, ...b].every(Number.isInteger))
+    throw new BadInput(`--in-plane needs two rows of whole numbers, as "2,0;0,1", not "${said}".`);
+  return [a[0]!, b[0]!, a[1]!, b[1]!];
+}
+
+const sixOf = (name: string, said: string): number[] => {
+  const numbers = said
+    .split(/[\s,]+/)
+    .filter(Boolean)
+    .map(Number);
+  if (numbers.length !== 6 || !numbers.every(Number.isFinite))
+    throw new BadInput(`--${name} needs six numbers, not "${said}".`);
+  return numbers;
+};
+
+function buildStrain(paths: string[], options: Options): Answer {
+  const tensor = text(options, 'tensor'),
+    constants = text(options, 'cell');
+  if ((tensor === undefined) === (constants === undefined))
+    throw new BadInput(
+      'build strain needs either --tensor "e11,e22,e33,e23,e13,e12" in % or --cell with six constants.',
+    );
+  const answer = strained(
+    structureOf(paths),
+    tensor === undefined
+      ? { by: 'constants', constants: sixOf('cell', constants!) }
+      : { by: 'tensor', components: sixOf('tensor', tensor).map((x) => x / 100) },
+  );
+  return cellAnswer(answer, options, 'strained');
+}
+
+/** The smallest common cell of two layers, the upper one of the same crystal where no second file is given. */
+function buildStack(paths: string[], options: Options): Answer {
+  if (!paths.length || paths.length > 2)
+    throw new BadInput('build stack needs one file, or two: the lower layer first.');
+  const [lower, upper] = [structureOf([paths[0]!]), structureOf([paths[1] ?? paths[0]!])];
+  const twist = text(options, 'twist');
+  const angle = Number(twist);
+  if (twist !== undefined && !Number.isFinite(angle)) throw new BadInput(`--twist needs an angle, not "${twist}".`);
+  const cells = commonCells(lower, upper, {
+    mostAtoms: wholeNumber(options, 'atoms', 120),
+    mostStrain: numberOption('strain', text(options, 'strain'), 1) / 100,
+    ...(twist === undefined ? {} : { twist: { angle, within: 1 } }),
+  });
+  const cell = cells[0]!;
+  const stack = stackLayers(lower, upper, {
+    cell,
+    fit: 'upper',
+    order: [0, 1],
+    distance: numberOption('distance', text(options, 'distance'), 3.3),
+    shift: [0, 0],
+    vacuum: vacuumOf(options),
+  });
+  const { out, proof } = leave(stack.structure, options, 'stack');
+  const told = cells.map((c) => ({
+    twist: rounded(c.twist, 4),
+    atoms: c.atoms,
+    strain: c.strain.map((x) => rounded(x, 6)),
+    area: rounded(c.area, 4),
+  }));
+  return {
+    json: { ...slabJson(stack), counts: stack.counts, common: told, ...(out ? { out } : {}) },
+    text: [
+      `${stack.counts.join(' + ')} = ${stack.structure.sites.length} atoms, turned by ${cell.twist.toFixed(2)}°, strained by ${cell.strain.map((x) => (100 * x).toFixed(2)).join(' and ')} %.`,
+      proof && `${out}: ${proof}`,
+    ]
+      .filter(Boolean)
+      .join('\n'),
+  };
+}
+
+function buildPores(paths: string[]): Answer {
+  const pores = findPores(structureOf(paths));
+  const sphere = ({ at, diameter }: { at: Vec3; diameter: number }) => ({
+    at: at.map((x) => rounded(x, 5)),
+    diameter: rounded(diameter, 4),
+  });
+  if (!pores) return { json: { largest: null, windows: [] }, text: 'No sphere of 0.5 Å fits between the atoms.' };
+  const { largest, windows, empty } = pores;
+  return {
+    json: {
+      largest: sphere(largest),
+      windows: windows.map((w) => ({ ...sphere(w), dimension: w.dimension, directions: w.directions })),
+      empty: rounded(empty, 4),
+    },
+    text: [
+      `A sphere of ${largest.diameter.toFixed(2)} Å fits.`,
+      ...windows.map(
+        (w) =>
+          `One of ${w.diameter.toFixed(2)} Å passes along ${w.directions.map((d) => `[${d.join(' ')}]`).join(', ')}.`,
+      ),
+    ].join('\n'),
   };
 }
 
@@ -258,13 +378,19 @@ export function buildAnswer([way, ...paths]: string[], options: Options): Answer
       return buildSlab(paths, options);
     case 'layer':
       return buildLayer(paths, options);
+    case 'strain':
+      return buildStrain(paths, options);
+    case 'stack':
+      return buildStack(paths, options);
+    case 'pores':
+      return buildPores(paths);
     case 'crystal':
       return buildCrystal(options);
     case 'substitute':
       return buildSubstitute(paths, options);
     default:
       throw new BadInput(
-        `build ${way ? `does not know "${way}"` : 'needs to know what'}: supercell, slab, layer, primitive, conventional, reduced, crystal or substitute.\n${HELP}`,
+        `build ${way ? `does not know "${way}"` : 'needs to know what'}: supercell, slab, layer, stack, strain, primitive, conventional, reduced, crystal, substitute or pores.\n${HELP}`,
       );
   }
 }

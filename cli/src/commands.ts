@@ -114,6 +114,13 @@ function parse(args: readonly string[]) {
         site: { type: 'string' },
         element: { type: 'string' },
         rescale: { type: 'boolean' },
+        remedy: { type: 'string' },
+        'in-plane': { type: 'string' },
+        tensor: { type: 'string' },
+        twist: { type: 'string' },
+        strain: { type: 'string' },
+        distance: { type: 'string' },
+        atoms: { type: 'string' },
       },
     });
   } catch (e) {

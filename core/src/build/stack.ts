@@ -146,13 +146,14 @@ function offer(found: Map<string, CommonCell>, search: StackSearch, { p, q, one,
   if (!isLike(target, from, search.mostStrain)) return;
   const { angle, strain } = turnAndStretch(multiply2(target, inverse2(from)));
   if (strain.some((x) => Math.abs(x) > search.mostStrain)) return;
+  const clean = strain.map((x) => (Math.abs(x) < 1e-9 ? 0 : x)) as [number, number];
   // Half a turn is a lattice's own.
   const twist = angle > 90 + 1e-9 ? angle - 180 : angle <= -90 + 1e-9 ? angle + 180 : angle;
   const { twist: wanted } = search;
   if (wanted && Math.abs(twist - wanted.angle) > wanted.within) return;
   const key = Math.abs(twist) < 0.005 ? '0' : twist.toFixed(2);
   const known = found.get(key);
-  const next = { lower: one, upper: other, twist, strain, area: determinant2(target), atoms };
+  const next = { lower: one, upper: other, twist, strain: clean, area: determinant2(target), atoms };
   if (!known || atoms < known.atoms || (atoms === known.atoms && largest(next) < largest(known) - 1e-9))
     found.set(key, next);
 }

@@ -1,5 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { halite, textbook } from '../../../demo/src/textbook.ts';
+import { cellContents } from '../crystal/structure.ts';
+import { seededRandom } from '../math/random.ts';
 import { substitute } from './substitute.ts';
 
 describe('one element for another', () => {
@@ -30,5 +32,30 @@ describe('one element for another', () => {
     expect(new Set(structure.sites.map((x) => x.label)).size).toBe(3);
     expect(() => substitute(s, 'Zr9', 'Ti', false)).toThrow(/No site is called "Zr9"/);
     expect(() => substitute(s, 'Sr', 'Qq', false)).toThrow(/no element/);
+  });
+
+  it('keeps places, counts and groups of any crystal, and goes back to where it came from', () => {
+    const random = seededRandom(131);
+    for (const symbol of ['P -1', 'P 21/c', 'P n m a', 'I 41/a', 'R -3 c', 'F d -3 m:2']) {
+      const at = (): number => random.next();
+      const s = textbook(symbol, 8 + 4 * at(), 9 + 4 * at(), [
+        ['Ca', at(), at(), at()],
+        ['Si', at(), at(), at()],
+        ['O', at(), at(), at()],
+      ]);
+      const { structure, factor } = substitute(s, 'Ca', 'Sr', true);
+      const before = cellContents(s),
+        after = cellContents(structure);
+      expect(after).toEqual({ Sr: before['Ca'], Si: before['Si'], O: before['O'] });
+      expect(structure.spaceGroup).toBe(s.spaceGroup);
+      expect(structure.sites.map((x) => x.position)).toEqual(s.sites.map((x) => x.position));
+      // One factor for every length, no angle changed.
+      expect(structure.cell.b / s.cell.b).toBeCloseTo(factor, 12);
+      expect(structure.cell.c / s.cell.c).toBeCloseTo(factor, 12);
+      expect(structure.cell.gamma).toBe(s.cell.gamma);
+      const back = substitute(substitute(s, 'Ca', 'Sr', false).structure, 'Sr', 'Ca', false).structure;
+      expect(back.sites.map((x) => [x.label, x.element])).toEqual(s.sites.map((x) => [x.label, x.element]));
+      expect(back.cell).toEqual({ ...s.cell, su: undefined });
+    }
   });
 });

@@ -6,6 +6,7 @@
 import { metricTensor, orthogonalization, reciprocalLengths } from '../crystal/cell.ts';
 import { elementOf } from '../crystal/elements.ts';
 import { symmetryTable } from '../crystal/atom-ref.ts';
+import { operatorsNear } from '../crystal/neighbours.ts';
 import { applyOperator } from '../crystal/operator.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { greatestCommonDivisor } from '../math/integer.ts';
@@ -73,13 +74,21 @@ export function findPores(s: Structure, radiusOf: (element: string) => number = 
     if (d > 0) free++;
   });
   if (!(distances[best]! > LEAST_RADIUS)) return undefined;
+  const largest = emptiest(distances, distances[best]!)
+    .map((i) => space.largestNear(grid.pointAt(i)))
+    .reduce((p, q) => (q.diameter > p.diameter + 1e-9 ? q : p));
   return {
-    largest: emptiest(distances, distances[best]!)
-      .map((i) => space.largestNear(grid.pointAt(i)))
-      .reduce((p, q) => (q.diameter > p.diameter + 1e-9 ? q : p)),
-    windows: waysThrough(space).filter(isWidest),
+    largest: { ...largest, at: nearMiddle(s, largest.at) },
+    windows: waysThrough(space)
+      .filter(isWidest)
+      .map((w) => ({ ...w, at: nearMiddle(s, w.at) })),
     empty: free / distances.length,
   };
+}
+
+/** The copy of a place that stands nearest to the middle of the cell, where it is seen best. */
+function nearMiddle(s: Structure, at: Vec3): Vec3 {
+  return operatorsNear(symmetryTable(s.spaceGroup).operators, metricTensor(s.cell), at, [0.5, 0.5, 0.5]).moved;
 }
 
 /** Starts of the search for the largest sphere. */

@@ -3,6 +3,7 @@ import './build.scss';
 import { useEffect, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
+import type { Mat3 } from '@nagare/core/math/matrix3';
 import type { BuildWish } from '@nagare/core/tasks/build-task';
 import { Sheet } from '../../frame/parts.tsx';
 import { createBuilt } from '../../frame/take-in.ts';
@@ -40,6 +41,7 @@ export function BuildDesk(): ReactNode {
     setPreview(built?.structure);
     return () => setPreview(undefined);
   }, [built, setPreview]);
+  useSideView(built && wish?.kind);
   const props: BuildSheetProps = { wish, state, onWish: setWish };
   return (
     <>
@@ -74,6 +76,19 @@ export function BuildDesk(): ReactNode {
       {typing && <FromSymmetry onEnd={() => setTyping(false)} />}
     </>
   );
+}
+
+/** What has nothing above it is looked at from the side, a to the right and the normal up. */
+const FROM_THE_SIDE: Mat3 = [1, 0, 0, 0, 0, 1, 0, -1, 0];
+const OPEN_ABOVE: ReadonlySet<BuildWish['kind']> = new Set(['slab', 'layer', 'stack', 'guest']);
+
+/** Turns to the side once, when the first such thing appears; how it is turned after that is left alone. */
+function useSideView(kind: BuildWish['kind'] | undefined): void {
+  const { viewer } = useProject('viewer');
+  const open = !!kind && OPEN_ABOVE.has(kind);
+  useEffect(() => {
+    if (open) viewer?.look({ rotation: FROM_THE_SIDE });
+  }, [open, viewer]);
 }
 
 interface OutcomeProps {

@@ -15,6 +15,8 @@ import { GroupList } from './GroupList.tsx';
 import { Figures, Origins } from './SymmetryFigures.tsx';
 import { usePores, type PoresFound } from './use-pores.ts';
 
+/** ms that typing rests before the crystal is built: shorter than the eye, longer than a burst of keys. */
+const PAUSE = 25;
 const EXAMPLE = 'Mg1  0    0    0\nAl1  5/8  5/8  5/8\nO1   0.3875  0.3875  0.3875';
 /** Every symbol, offered while one is typed; the same element always, so that keystrokes do not make it anew. */
 const GROUPS = (
@@ -53,7 +55,7 @@ export function FromSymmetry({ onEnd }: { onEnd(): void }): ReactNode {
   const [chosen, setChosen] = useState<string | undefined>();
   const [snapped, setSnapped] = useState<ReadonlySet<string>>(new Set());
   const navigate = useNavigate();
-  const typed = useSettled({ symbol, constants, table }, 80);
+  const typed = useSettled({ symbol, constants, table }, PAUSE);
   const accepted = [...snapped].sort();
   const numbers = numbersOf(typed.constants);
   const query = useQuery({
