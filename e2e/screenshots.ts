@@ -177,7 +177,8 @@ for (const index of 'hk') {
 }
 await page.getByRole('button', { name: 'Look at the slab' }).click();
 await page.getByText(/atoms a layer/).waitFor();
-await page.getByRole('region', { name: 'Surface' }).getByRole('row').last().scrollIntoViewIfNeeded();
+await page.locator('.cut img').last().waitFor();
+await page.getByRole('region', { name: 'Surface', exact: true }).evaluate((e) => e.scrollIntoView());
 await shot('build', 2500);
 await openModel('Suou-5');
 await page.getByRole('link', { name: /Vet/ }).click();

@@ -1,10 +1,18 @@
 import { describe, expect, it } from 'vitest';
-import { halite, textbook } from '../../../demo/src/textbook.ts';
+import { copper, halite, textbook } from '../../../demo/src/textbook.ts';
 import { cellContents, type Site, type Structure } from '../crystal/structure.ts';
 import type { Mat3 } from '../math/matrix3.ts';
-import { countArrangements, distinctArrangements, orderedModels, sharedSets } from './arrangements.ts';
+import {
+  countArrangements,
+  distinctArrangements,
+  distinctCells,
+  orderedModels,
+  orderedUpTo,
+  sharedSets,
+} from './arrangements.ts';
 import { coincident } from './whole-cell.ts';
-import { multiples } from './supercell.ts';
+import { splitSite } from './edit-sites.ts';
+import { multiples, namedCell } from './supercell.ts';
 
 const ONE: Mat3 = multiples(1, 1, 1);
 /** A crystal with more sites in places it has, or with less in them. */
@@ -110,5 +118,20 @@ describe('ordered models', () => {
     expect(() => orderedModels(halite('Mg', 4.2), ONE)).toThrow(/nothing to order/);
     expect(() => orderedModels(solution(0.4), ONE)).toThrow(/Mn1 fills 2.40 of 4 places/);
     expect(() => orderedModels(solution(0.5), multiples(3, 2, 2))).toThrow(/arrangements, more than/);
+  });
+
+  // Numbers of derivative lattices, and of binary arrangements on a face-centred one (Hart & Forcade 2008, Phys. Rev. B 77, 224115).
+  it('cells that symmetry makes of one another count once: 1, 2, 3, 7, 5, 10, 7, 20 of a face-centred lattice', () => {
+    const primitive = namedCell(copper(), 'primitive').structure;
+    expect([1, 2, 3, 4, 5, 6, 7, 8].map((n) => distinctCells(primitive, n).length)).toEqual([1, 2, 3, 7, 5, 10, 7, 20]);
+  });
+
+  it('arrangements of up to four cells, halves of two kinds: two of two cells, and of four nineteen less the quarters', () => {
+    const s = copper();
+    const { models } = orderedUpTo(splitSite(s, s.sites[0]!.id, 'Zn', 0.5).structure, 4);
+    expect(models.filter((m) => m.cells === 2)).toHaveLength(2);
+    expect(models.filter((m) => m.cells === 4)).toHaveLength(19 - 7 - 7);
+    expect(orderedUpTo(splitSite(s, s.sites[0]!.id, 'Zn', 0.25).structure, 4).models).toHaveLength(7);
+    expect(() => orderedUpTo(s, 2)).toThrow(/nothing to order/);
   });
 });

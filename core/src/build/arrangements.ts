@@ -9,9 +9,12 @@ import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { newId, type Site, type Structure } from '../crystal/structure.ts';
 import { atomsOfExtent } from '../draw/extent.ts';
 import { sharedPlaces } from '../geometry/coordination.ts';
-import { add, apply3, inverse3, multiply3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
+import { rotationsOf } from '../crystal/point-group.ts';
+import { IntegerLattice } from '../math/integer-lattice.ts';
+import { add, apply3, inverse3, multiply3, scale, subtract, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { cartesianAxes, energyOf, ewaldMatrix } from './ewald.ts';
-import { cosets, supercell } from './supercell.ts';
+import { sublattices } from './shaped-cell.ts';
+import { cosets, hiddenTranslations, namedCell, supercell } from './supercell.ts';
 import { intoCell, separation, withOwnLabels } from './whole-cell.ts';
 
 export interface OrderedModel {
@@ -189,6 +192,61 @@ export function orderedModels(s: Structure, p: Mat3): Arrangements {
     return { structure, multiplicity, ...(energy === undefined ? {} : { energy }) };
   });
   return { total, models: models.sort((a, b) => (a.energy ?? 0) - (b.energy ?? 0)) };
+}
+
+/** A sublattice in axes that tell it from others: echelon form of its columns. */
+function latticeKey(p: Mat3): string {
+  const lattice = new IntegerLattice();
+  for (const j of [0, 1, 2]) lattice.add(toVec3([p[j]!, p[3 + j]!, p[6 + j]!].map(Math.round)));
+  const [a, b, c] = lattice.basis as [Vec3, Vec3, Vec3];
+  // Echelon rows are one lattice's only when what stands above a leading entry is reduced by it.
+  const over = (v: Vec3, w: Vec3, k: 1 | 2): Vec3 => subtract(v, scale(w, Math.floor(v[k] / w[k])));
+  const second = over(b, c, 2);
+  return [over(over(a, second, 1), c, 2), second, c].join('|');
+}
+
+/** Cells of an index that no operation of the crystal makes of one another, columns in terms of its axes. */
+export function distinctCells(s: Structure, index: number): Mat3[] {
+  const seen = new Set<string>();
+  return [...sublattices(index)].filter((h) => {
+    if (seen.has(latticeKey(h))) return false;
+    for (const r of rotationsOf(s.spaceGroup)) seen.add(latticeKey(multiply3(r, h)));
+    return true;
+  });
+}
+
+/** A model and the cell that it stands in. */
+export interface SizedModel extends OrderedModel {
+  /** Primitive cells. */
+  readonly cells: number;
+}
+
+/**
+ * Every distinct arrangement in any cell of up to so many primitive ones, each in the smallest cell it repeats with, by energy
+ * a primitive cell. Throws RangeError where nothing can be ordered in any of them, or where there are too many.
+ */
+export function orderedUpTo(s: Structure, most: number): { total: number; models: readonly SizedModel[] } {
+  const { structure: primitive } = namedCell(s, 'primitive');
+  const models: SizedModel[] = [];
+  let total = 0;
+  let refusal: Error | undefined;
+  for (let cells = 1; cells <= most; cells++)
+    for (const h of distinctCells(primitive, cells)) {
+      try {
+        const found = orderedModels(primitive, h);
+        total += found.total;
+        // What repeats in a smaller cell was met there.
+        for (const m of found.models) if (!hiddenTranslations(m.structure).length) models.push({ ...m, cells });
+        if (models.length > MOST_MODELS)
+          throw new RangeError(`There are more than ${MOST_MODELS} distinct arrangements. Allow fewer cells.`);
+      } catch (e) {
+        if (models.length > MOST_MODELS) throw e;
+        refusal ??= e as Error;
+      }
+    }
+  if (!models.length) throw refusal ?? new RangeError('There is nothing to order.');
+  const height = (m: SizedModel): number => (m.energy ?? 0) / m.cells;
+  return { total, models: models.sort((a, b) => height(a) - height(b)) };
 }
 
 /**

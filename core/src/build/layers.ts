@@ -1,12 +1,28 @@
-/** Layers as bonds make them: taken one by one out of a crystal, with nothing above. */
+/** Layers, chains and clusters as bonds make them: taken out of a crystal one by one, with nothing above or around. */
 import type { AtomRef } from '../crystal/atom-ref.ts';
 import { orthogonalization } from '../crystal/cell.ts';
-import type { Site, Structure } from '../crystal/structure.ts';
+import { spaceGroupFromSymbol } from '../crystal/settings.ts';
+import { newId, type Site, type Structure } from '../crystal/structure.ts';
+import { bestRotation } from '../draw/camera.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { cartesianOf } from '../geometry/measure.ts';
 import { netsOf, NET_WORDS, dimensionOf, type Net } from '../geometry/nets.ts';
-import { add, apply3, cross, dot, norm, normalize, scale, subtract, toMat3, type Vec3 } from '../math/matrix3.ts';
+import {
+  add,
+  apply3,
+  cross,
+  dot,
+  norm,
+  normalize,
+  scale,
+  subtract,
+  toMat3,
+  toVec3,
+  type Mat3,
+  type Vec3,
+} from '../math/matrix3.ts';
 import { inVacuum, plainSite, type Slab, type SurfaceSite, type VacuumChoice } from './surface.ts';
+import { withOwnLabels } from './whole-cell.ts';
 
 /** One layer of a crystal, in Cartesian axes of the crystal. */
 interface Sheet {
@@ -125,3 +141,54 @@ const moved = (x: Sheet, by: Vec3, height: number): Sheet => ({
   at: x.at.map((p) => add(p, by)),
   height: x.height + height,
 });
+
+/** A chain or a cluster by itself: how many atoms, and how large it is without the vacuum, Å. */
+export interface TakenNet {
+  readonly structure: Structure;
+  readonly size: readonly number[];
+}
+
+/** Å: less room than this would join copies. */
+const LEAST_ROOM = 3;
+
+/** Axes in which a net lies with its translations first: of a chain z along it, of a cluster its principal axes. */
+function ownFrame(points: readonly Vec3[], along: Vec3 | undefined): Mat3 {
+  if (!along) return bestRotation(points);
+  const z = normalize(along);
+  const other: Vec3 = Math.abs(z[0]) < 0.7 ? [1, 0, 0] : [0, 1, 0];
+  const x = normalize(cross(other, z));
+  return toMat3([...x, ...cross(z, x), ...z]);
+}
+
+/**
+ * One chain with nothing beside it (c along it), or one cluster with nothing around it, in a right-angled cell. Throws
+ * RangeError where bonds make none of the kind.
+ */
+export function netAlone(plain: Structure, kind: 'chain' | 'cluster', vacuum: number): TakenNet {
+  const s = bonded(plain);
+  const net = netsOf(s).list.find((n) => n.dimension === (kind === 'chain' ? 1 : 0));
+  if (!net)
+    throw new RangeError(
+      `Bonds make ${article(NET_WORDS[dimensionOf(s)])} of this crystal, no ${kind === 'chain' ? 'chains' : 'clusters'}.`,
+    );
+  if (!(vacuum >= LEAST_ROOM)) throw new RangeError(`Beside it ${LEAST_ROOM} Å or more must be empty.`);
+  const m = orthogonalization(s.cell);
+  const at = cartesianOf(s, net.atoms);
+  const along = net.translations[0] && apply3(m, net.translations[0]);
+  const turn = ownFrame(at, along);
+  const turned = at.map((x) => apply3(turn, x));
+  const low = [0, 1, 2].map((k) => Math.min(...turned.map((x) => x[k]!)));
+  const size = [0, 1, 2].map((k) => Math.max(...turned.map((x) => x[k]!)) - low[k]!);
+  const edges = size.map((d, k) => (k === 2 && along ? norm(along) : d + vacuum));
+  const sites = turned.map((x, i): Site => {
+    const site = plainSite(s.cell, siteOfAtom(s, net.atoms[i]!));
+    const f = [0, 1, 2].map((k) => (x[k]! - low[k]! + (k === 2 && along ? 0 : vacuum / 2)) / edges[k]!);
+    return { ...site, id: newId(), position: toVec3(f.map((c, k) => (k === 2 && along ? c - Math.floor(c) : c))) };
+  });
+  const [a, b, c] = edges as [number, number, number];
+  const cell = { a, b, c, alpha: 90, beta: 90, gamma: 90 };
+  return {
+    structure: { cell, spaceGroup: spaceGroupFromSymbol('P 1'), sites: withOwnLabels(sites) },
+    size: along ? size.slice(0, 2) : size,
+  };
+}

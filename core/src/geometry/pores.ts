@@ -142,10 +142,10 @@ class EmptySpace {
     this.balls = ballsOf(s, this.m, radiusOf);
     this.widest = Math.max(...this.balls.map((b) => b.radius));
     const spans = reciprocalLengths(s.cell);
-    let reach = 5;
+    let reach = 4;
     let distances = this.stamped(reach, spans);
     // What no atom reached is emptier still.
-    while (distances.includes(Infinity)) distances = this.stamped((reach *= 1.5), spans);
+    while (distances.includes(Infinity)) distances = this.stamped((reach *= 1.6), spans);
     this.distances = distances;
   }
 
@@ -162,6 +162,7 @@ class EmptySpace {
       const far = reach + radius;
       const low = f.map((x, k) => Math.ceil((x - far * spans[k]!) * n[k]!));
       const high = f.map((x, k) => Math.floor((x + far * spans[k]!) * n[k]!));
+      const cc = sc[0] * sc[0] + sc[1] * sc[1] + sc[2] * sc[2];
       for (let i = low[0]!; i <= high[0]!; i++) {
         const row = wrap(i, p) * q;
         for (let j = low[1]!; j <= high[1]!; j++) {
@@ -169,15 +170,21 @@ class EmptySpace {
           const x0 = i * sa[0] + j * sb[0] - at[0],
             y0 = i * sa[1] + j * sb[1] - at[1],
             z0 = i * sa[2] + j * sb[2] - at[2];
-          for (let k = low[2]!; k <= high[2]!; k++) {
+          // The part of the row within reach: |x₀ + k c|² = far².
+          const half = -(x0 * sc[0] + y0 * sc[1] + z0 * sc[2]) / cc;
+          const root = half * half - (x0 * x0 + y0 * y0 + z0 * z0 - far * far) / cc;
+          if (root < 0) continue;
+          const wide = Math.sqrt(root);
+          const last = Math.floor(half + wide);
+          let k = Math.ceil(half - wide);
+          for (let m = wrap(k, r); k <= last; k++) {
             const x = x0 + k * sc[0],
               y = y0 + k * sc[1],
               z = z0 + k * sc[2];
             const square = x * x + y * y + z * z;
-            if (square > far * far) continue;
-            const d = Math.sqrt(square) - radius;
-            const index = column + wrap(k, r);
-            if (d < out[index]!) out[index] = d;
+            const known = out[column + m]! + radius;
+            if (known > 0 && square < known * known) out[column + m] = Math.sqrt(square) - radius;
+            if (++m === r) m = 0;
           }
         }
       }

@@ -1,6 +1,6 @@
 /** Structures made from others, each with the count that proves it. */
 import { z } from 'zod';
-import { orderedModels } from '../build/arrangements.ts';
+import { orderedModels, orderedUpTo } from '../build/arrangements.ts';
 import { cellNamed, preferredTermination } from '../build/choices.ts';
 import { cutSlab } from '../build/cut-slab.ts';
 import {
@@ -15,7 +15,7 @@ import {
 } from '../build/edit-sites.ts';
 import { withFoundSymmetry } from '../build/found-symmetry.ts';
 import { placeGuest } from '../build/guest.ts';
-import { layerSlab } from '../build/layers.ts';
+import { layerSlab, netAlone } from '../build/layers.ts';
 import { shapedCell } from '../build/shaped-cell.ts';
 import { movedOrigin, slice } from '../build/slice.ts';
 import { stackLayers } from '../build/stack.ts';
@@ -73,7 +73,13 @@ export interface Built {
 export interface OrderChoices {
   readonly total: number;
   readonly chosen: number;
-  readonly models: readonly { readonly multiplicity: number; readonly energy?: number }[];
+  readonly models: readonly {
+    readonly multiplicity: number;
+    /** Of the cell, or of one primitive cell where cells differ. */
+    readonly energy?: number;
+    /** Primitive cells, where cells differ. */
+    readonly cells?: number;
+  }[];
 }
 
 const terminationSchema = z.strictObject({
@@ -108,7 +114,7 @@ const builtSchema = z.strictObject({
     .strictObject({
       total: figure,
       chosen: figure,
-      models: z.array(z.strictObject({ multiplicity: figure, energy: figure.optional() })),
+      models: z.array(z.strictObject({ multiplicity: figure, energy: figure.optional(), cells: figure.optional() })),
     })
     .optional(),
 });
@@ -214,7 +220,7 @@ function buildNamed(s: Structure, which: Extract<BuildWish, { kind: 'named' }>['
 function buildLayer(s: Structure, wish: Extract<BuildWish, { kind: 'layer' }>): Built {
   const { structure, count, thickness } = layerSlab(s, wish.count, wish.vacuum);
   const title = count === 1 ? 'One layer' : `${count} layers`;
-  const words = `${title}: ${structure.sites.length} atoms, ${thickness.toFixed(2)} Å thick, ${wish.vacuum.vacuum} Å of vacuum.`;
+  const words = `${title}: ${structure.sites.length} atoms, ${thickness.toFixed(2)} Å thick, no bond is cut, ${wish.vacuum.vacuum} Å of vacuum.`;
   return { structure, title, words };
 }
 
@@ -227,6 +233,36 @@ function buildStack(s: Structure, { upper, stack }: Extract<BuildWish, { kind: '
   const strained = most < 5e-6 ? 'no strain' : `strained by ${strain.map((x) => (100 * x).toFixed(2)).join(' and ')} %`;
   const title = `Stack of ${counts.length} ${plural(counts.length, 'layer')}, ${turned}`;
   return { structure, title, words: `${sum}, as it should be; ${strained}; ${thickness.toFixed(2)} Å thick.` };
+}
+
+function buildOrderedUpTo(s: Structure, wish: Extract<BuildWish, { kind: 'ordered up to' }>): Built {
+  const { total, models } = orderedUpTo(s, wish.cells);
+  const chosen = Math.min(wish.index, models.length - 1);
+  const { structure, multiplicity, cells } = models[chosen]!;
+  return {
+    structure,
+    title: `Ordered model ${chosen + 1} of ${models.length}, ${cells} primitive ${plural(cells, 'cell')}`,
+    words: `${total} arrangements in cells of up to ${wish.cells} primitive ones, ${models.length} of them distinct; this one stands for ${multiplicity} of its cell.`,
+    order: {
+      total,
+      chosen,
+      models: models.map((m) => ({
+        multiplicity: m.multiplicity,
+        cells: m.cells,
+        ...(m.energy === undefined ? {} : { energy: m.energy / m.cells }),
+      })),
+    },
+  };
+}
+
+function buildNet(s: Structure, { net, vacuum }: Extract<BuildWish, { kind: 'net' }>): Built {
+  const { structure, size } = netAlone(s, net, vacuum);
+  const wide = size.map((x) => x.toFixed(2)).join(' × ');
+  return {
+    structure,
+    title: net === 'chain' ? 'One chain' : 'One cluster',
+    words: `${structure.sites.length} atoms, ${wide} Å ${net === 'chain' ? 'across' : 'large'}, no bond is cut; ${vacuum} Å empty.`,
+  };
 }
 
 /** Makes what is wished. Throws RangeError in words where it cannot be made. */
@@ -256,12 +292,16 @@ export function build(s: Structure, wish: BuildWish): Built {
       return buildSlab(s, wish);
     case 'layer':
       return buildLayer(s, wish);
+    case 'net':
+      return buildNet(s, wish);
     case 'stack':
       return buildStack(s, wish);
     case 'guest':
       return { ...placeGuest(s, wish.guest, wish.placing), title: `${wish.name} over the surface` };
     case 'ordered':
       return buildOrdered(s, wish);
+    case 'ordered up to':
+      return buildOrderedUpTo(s, wish);
     case 'substitute':
       return { ...substitute(s, wish.site, wish.element, wish.rescale), title: `${wish.element} for ${wish.site}` };
     case 'change':

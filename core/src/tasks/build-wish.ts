@@ -38,6 +38,7 @@ export type SurfaceWish =
       readonly vacuum: VacuumChoice;
     }
   | { readonly kind: 'layer'; readonly count: number; readonly vacuum: VacuumChoice }
+  | { readonly kind: 'net'; readonly net: 'chain' | 'cluster'; readonly vacuum: number }
   /** The upper layer of another structure, or of the same one. */
   | { readonly kind: 'stack'; readonly upper?: Structure; readonly stack: StackWish }
   | { readonly kind: 'guest'; readonly guest: readonly GuestAtom[]; readonly name: string; readonly placing: Placing };
@@ -46,6 +47,8 @@ export type SurfaceWish =
 export type AtomsWish =
   /** One of the ordered models, 0 the one of lowest energy. */
   | { readonly kind: 'ordered'; readonly matrix: Mat3; readonly index: number }
+  /** The same over every cell of up to so many primitive ones. */
+  | { readonly kind: 'ordered up to'; readonly cells: number; readonly index: number }
   | { readonly kind: 'substitute'; readonly site: string; readonly element: string; readonly rescale: boolean }
   | { readonly kind: 'change'; readonly site: string; readonly values: SiteValues }
   | { readonly kind: 'add'; readonly element: string; readonly position: Vec3; readonly values: SiteValues }
@@ -119,6 +122,7 @@ const surfaceSchemas = [
     vacuum: vacuumSchema,
   }),
   z.strictObject({ kind: z.literal('layer'), count: z.number(), vacuum: vacuumSchema }),
+  z.strictObject({ kind: z.literal('net'), net: z.enum(['chain', 'cluster']), vacuum: z.number() }),
   z.strictObject({
     kind: z.literal('guest'),
     guest: z.array(z.strictObject({ element: z.string(), at: vec3Schema })).max(400),
@@ -137,6 +141,11 @@ const valuesSchema = z.strictObject({
 const sitesSchema = z.array(z.string());
 const atomsSchemas = [
   z.strictObject({ kind: z.literal('ordered'), matrix: mat3Schema, index: z.number().int().min(0) }),
+  z.strictObject({
+    kind: z.literal('ordered up to'),
+    cells: z.number().int().min(1).max(12),
+    index: z.number().int().min(0),
+  }),
   z.strictObject({ kind: z.literal('substitute'), site: z.string(), element: z.string(), rescale: z.boolean() }),
   z.strictObject({ kind: z.literal('change'), site: z.string(), values: valuesSchema }),
   z.strictObject({ kind: z.literal('add'), element: z.string(), position: vec3Schema, values: valuesSchema }),

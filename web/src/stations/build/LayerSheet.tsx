@@ -12,7 +12,7 @@ export function LayerSheet({ onWish, wish }: BuildSheetProps): ReactNode {
   const mine = wish?.kind === 'layer';
   const show = (n: number, v: VacuumChoice): void => onWish({ kind: 'layer', count: n, vacuum: v });
   return (
-    <Sheet title="Layers" fold shut state="Sheets as bonds make them, taken out one by one.">
+    <Sheet title="Layers" fold shut state="Sheets as bonds make them, taken out one by one; chains and clusters too.">
       <div className="triple">
         <NumberField
           id="layer-count"
@@ -41,6 +41,15 @@ export function LayerSheet({ onWish, wish }: BuildSheetProps): ReactNode {
         <Button size="sm" onClick={() => show(count, vacuum)}>
           Look at the layer
         </Button>
+        {(['chain', 'cluster'] as const).map((net) => (
+          <button
+            key={net}
+            className="word"
+            onClick={() => onWish({ kind: 'net', net, vacuum: Math.max(3, vacuum.vacuum) })}
+          >
+            One {net}
+          </button>
+        ))}
       </p>
     </Sheet>
   );
