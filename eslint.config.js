@@ -98,6 +98,7 @@ const science = [
   'powder',
   'shelf',
   'build',
+  'contacts',
 ];
 
 export default tseslint.config(
@@ -154,6 +155,7 @@ export default tseslint.config(
     ),
   ),
   only('symmetry', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine']),
+  only('contacts', ['math', 'crystal', 'geometry', 'refine']),
   only('build', ['math', 'crystal', 'formats', 'geometry', 'publish', 'draw', 'symmetry', 'model']),
   only('powder', ['math', 'crystal', 'scattering', 'refine', 'shelf', 'geometry']),
   only('shelf', ['math', 'crystal']),

@@ -137,7 +137,11 @@ function block(): string {
   );
 }
 
+/** ms that a picture of them may take without a graphics card, on a busy machine. */
+const PATIENCE = 150_000;
+
 test('ten thousand atoms turn without holding the page up', async ({ page }) => {
+  test.setTimeout(3 * PATIENCE);
   await watchTasks(page);
   await page.goto('/');
   await page
@@ -148,7 +152,7 @@ test('ten thousand atoms turn without holding the page up', async ({ page }) => 
   await page.waitForTimeout(2000);
   await spin(page);
   const scene = page.getByTestId('scene-canvas');
-  const before = await scene.screenshot();
+  const before = await scene.screenshot({ timeout: PATIENCE });
   const canvas = (await scene.boundingBox())!;
   const [x, y] = [canvas.x + canvas.width / 2, canvas.y + canvas.height / 2];
   await page.mouse.move(x, y);
@@ -162,5 +166,5 @@ test('ten thousand atoms turn without holding the page up', async ({ page }) => 
     return ++steps < 10;
   });
   await page.mouse.up();
-  expect(before.equals(await scene.screenshot())).toBe(false);
+  expect(before.equals(await scene.screenshot({ timeout: PATIENCE }))).toBe(false);
 });

@@ -3,7 +3,7 @@ import { canonicalRef, originalRef, siteIndices, symmetryTable, type AtomRef } f
 import { metricTensor } from '../crystal/cell.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { IntegerLattice } from '../math/integer-lattice.ts';
-import { apply3, dot, subtract, type Vec3 } from '../math/matrix3.ts';
+import { add, apply3, dot, subtract, type Vec3 } from '../math/matrix3.ts';
 import { bonds, bondsBySite, neighbourRef } from './bonds.ts';
 
 export type Dimension = 0 | 1 | 2 | 3;
@@ -83,6 +83,19 @@ export class Nets {
   /** Which net of the list an atom is a copy of, by whole cells. */
   netOf(atom: AtomRef): number {
     return this.home.get(this.keyOf(canonicalRef(this.s, atom)))!.net;
+  }
+
+  /** The net of the list that an atom's own one is a copy of, and whole cells from there to it; of a molecule exact. */
+  copyOf(atom: AtomRef): { net: number; shift: Vec3 } {
+    const canonical = canonicalRef(this.s, atom);
+    const { net, shift } = this.home.get(this.keyOf(canonical))!;
+    return { net, shift: subtract(canonical.shift, shift) };
+  }
+
+  /** Every atom of the very molecule an atom is part of. */
+  unitOf(atom: AtomRef): AtomRef[] {
+    const { net, shift } = this.copyOf(atom);
+    return this.list[net]!.atoms.map((a) => ({ ...a, shift: add(a.shift, shift) }));
   }
 
   /** A name for the very net an atom is part of: the same for two atoms exactly when bonds lead from one to the other. */
