@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { expect, test } from '@playwright/test';
-import { referenceFile, watchForErrors } from './support.ts';
+import { find, marks, referenceFile, watchForErrors } from './support.ts';
 
 watchForErrors();
 
@@ -53,4 +53,33 @@ test('the neighbours of a cation are drawn with it, with what the rule of radii 
   await centres.locator('tr.pick').click();
   await expect(page.getByTestId('scene-counts')).toContainText('of them copies');
   await expect(centres).toContainText('allows 6, as found');
+});
+
+test('contacts by a definition: found, drawn, followed, changed and kept', async ({ page }) => {
+  await page.goto('/');
+  await page.getByTestId('file-picker').setInputFiles(new URL('projects/Mizuasagi.nagare', import.meta.url).pathname);
+  await expect(marks(page)).not.toHaveCount(0);
+  await find(page, 'Relate');
+  const sheet = page.getByRole('region', { name: 'Contacts', exact: true });
+  await sheet.getByLabel('Hydrogen bonds').check();
+  const rows = sheet.getByRole('table', { name: 'Contacts' }).locator('tbody tr');
+  await expect(rows).not.toHaveCount(0);
+  const before = await rows.count();
+  const drawn = page.getByTestId('scene-counts');
+  const told = (await drawn.textContent())!;
+  await sheet.getByRole('button', { name: 'Follow every open end' }).click();
+  await expect(drawn).not.toHaveText(told);
+  await sheet.getByRole('button', { name: 'Take back what was brought' }).click();
+  await expect(drawn).toHaveText(told);
+  await sheet.getByRole('button', { name: 'definition' }).click();
+  await sheet.getByLabel('Who gives').fill('N');
+  await page.keyboard.press('Enter');
+  await expect(sheet.getByRole('status')).toContainText('Out went');
+  expect(await rows.count()).toBeLessThan(before);
+  await page.reload();
+  await expect(sheet.getByLabel('Hydrogen bonds')).toBeChecked();
+  await sheet.getByRole('button', { name: 'definition' }).click();
+  await expect(sheet.getByLabel('Who gives')).toHaveValue('N');
+  await sheet.getByRole('button', { name: 'as it was' }).click();
+  await expect(rows).toHaveCount(before);
 });

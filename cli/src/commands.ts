@@ -4,6 +4,7 @@ import { parseArgs } from 'node:util';
 import { FileProblem } from '@nagare/core/formats/cif-parser';
 import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
 import { buildAnswer } from './build.ts';
+import { contactsAnswer } from './contacts.ts';
 import { checkAnswer, reportAnswer } from './check.ts';
 import { coordinationAnswer } from './coordination.ts';
 import { merge, refine, settle, solve } from './crystal.ts';
@@ -114,6 +115,7 @@ function parse(args: readonly string[]) {
         site: { type: 'string' },
         element: { type: 'string' },
         rescale: { type: 'boolean' },
+        definition: { type: 'string' },
         remedy: { type: 'string' },
         'in-plane': { type: 'string' },
         tensor: { type: 'string' },
@@ -145,6 +147,11 @@ async function perform(args: readonly string[], say: Say): Promise<Outcome> {
     geometry: () => geometry(paths, flags),
     coordination: async () =>
       coordinationAnswer(modelWithData('coordination', [onePath(paths)]).model, flags['centre'] as string | undefined),
+    contacts: async () =>
+      contactsAnswer(
+        modelWithData('contacts', [onePath(paths)]).model.structure!,
+        flags['definition'] as string | undefined,
+      ),
     cell: () => cell(paths),
     build: async () => buildAnswer(paths, flags),
     report: () => report(paths, flags),

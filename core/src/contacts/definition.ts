@@ -1,6 +1,4 @@
 /** What counts as a contact, in parts that can be read and changed. */
-import type { Role } from './roles.ts';
-
 export const CONTACT_KINDS = ['hydrogen', 'sigma', 'close', 'face', 'rings'] as const;
 /**
  * Over a hydrogen of the giver; along the bond behind it (halogen and chalcogen bonds); any two atoms; onto the face of a ring;
@@ -13,8 +11,8 @@ export type LengthLimit =
   | { readonly by: 'length'; readonly from: number; readonly to: number }
   | { readonly by: 'radii'; readonly beyond: number };
 
-/** A role, an element, or "any" atom but hydrogen. */
-export type Who = Role | (string & {});
+/** A role (`ROLES`), an element, or "any" atom but hydrogen. */
+export type Who = string;
 
 export const LINE_STYLES = ['dots', 'short dashes', 'long dashes', 'full'] as const;
 export type LineStyle = (typeof LINE_STYLES)[number];

@@ -86,6 +86,8 @@ export class Motifs {
   constructor(
     private readonly search: ContactSearch,
     private readonly contacts: readonly Contact[],
+    /** Contacts beyond which pairs of them are not looked at. */
+    private readonly mostPaired = 40,
   ) {
     this.units = new Units(search.s);
     this.steps = contacts.flatMap((c, i) => (c.inside || c.takerRing ? [] : this.stepsOf(c, i)));
@@ -113,12 +115,12 @@ export class Motifs {
     return out;
   }
 
-  /** Motifs of every single contact, then of every two kinds between molecules. */
-  all(): Motif[] {
-    const single = this.contacts.flatMap((_, i) => this.single(i) ?? []);
-    const double = this.contacts.flatMap((_, i) =>
-      this.contacts.slice(i + 1).flatMap((_c, k) => this.pair(i, i + 1 + k)),
-    );
+  /** Motifs of every single contact that is wanted, then of every two of them. */
+  all(wanted: (c: Contact) => boolean = () => true): Motif[] {
+    const indices = this.contacts.flatMap((c, i) => (wanted(c) ? [i] : []));
+    const single = indices.flatMap((i) => this.single(i) ?? []);
+    if (indices.length > this.mostPaired) return single;
+    const double = indices.flatMap((i, k) => indices.slice(k + 1).flatMap((j) => this.pair(i, j)));
     return [...single, ...double];
   }
 

@@ -111,7 +111,17 @@ export interface ArrowPrimitive {
 
 /** What a layer is called: "model" holds the atoms that can be picked. */
 export type LayerName =
-  'model' | 'ghost' | 'selection' | 'cell' | 'density' | 'symmetry' | 'measures' | 'maxima' | 'faces' | 'pores';
+  | 'model'
+  | 'ghost'
+  | 'selection'
+  | 'cell'
+  | 'density'
+  | 'symmetry'
+  | 'measures'
+  | 'maxima'
+  | 'faces'
+  | 'pores'
+  | 'contacts';
 
 export type Layer =
   | { readonly kind: 'atoms'; readonly name: LayerName; readonly items: readonly AtomPrimitive[] }

@@ -59,6 +59,7 @@ import {
 } from './model-tasks.ts';
 import { commonCellsTask, poresTask, searchCellsTask, terminationPicturesTask } from './build-searches.ts';
 import { buildTask } from './build-task.ts';
+import { contactsTask } from './contacts-task.ts';
 import { fromSymmetryTask } from './from-symmetry-task.ts';
 import { leaveTask } from './leave-task.ts';
 import { firstLookTask, pairsTask, portraitTask } from './look-tasks.ts';
@@ -382,6 +383,7 @@ export const TASKS = {
   lengths: lengthsTask,
   overlay: overlayTask,
   build: buildTask,
+  contacts: contactsTask,
   'from symmetry': fromSymmetryTask,
   'search cells': searchCellsTask,
   'common cells': commonCellsTask,

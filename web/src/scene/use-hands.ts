@@ -6,6 +6,7 @@ import { panCamera, screenVector, turnCamera, zoomCamera } from '@nagare/core/dr
 import { itemsOf } from '@nagare/core/draw/scene';
 import { add, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import { middle } from '@nagare/core/math/superpose';
+import { joined, moleculeAt } from '../stations/relate/drawing.ts';
 import type { Ghost } from '../store/project-store.ts';
 import { useProject } from '../store/use-project.tsx';
 import type { ViewState } from '../store/view-state.ts';
@@ -91,21 +92,37 @@ export function useHands(
   /** Set while something is dragged that must not move the view. */
   heldRef: RefObject<boolean>,
 ): Hands {
-  const { head, preview, ghost, setGhost, selection, select, peaks, setPeaks, elements, setElements, view, setView } =
-    useProject(
-      'head',
-      'preview',
-      'ghost',
-      'setGhost',
-      'selection',
-      'select',
-      'peaks',
-      'setPeaks',
-      'elements',
-      'setElements',
-      'view',
-      'setView',
-    );
+  const {
+    head,
+    preview,
+    ghost,
+    setGhost,
+    selection,
+    select,
+    peaks,
+    setPeaks,
+    elements,
+    setElements,
+    view,
+    setView,
+    looks,
+    setLooks,
+  } = useProject(
+    'head',
+    'preview',
+    'ghost',
+    'setGhost',
+    'selection',
+    'select',
+    'peaks',
+    'setPeaks',
+    'elements',
+    'setElements',
+    'view',
+    'setView',
+    'looks',
+    'setLooks',
+  );
   const [box, setBox] = useState<Box | undefined>();
   const [lasso, setLasso] = useState<readonly Point[]>([]);
   const [reach, setReach] = useState<Reaching | undefined>();
@@ -153,6 +170,11 @@ export function useHands(
           .sort((p, q) => q.at.depth - p.at.depth)[0]?.m;
     if (near) {
       setPeaks(peaks.includes(near.name) ? peaks.filter((n) => n !== near.name) : [...peaks, near.name]);
+      return;
+    }
+    const end = atom ? undefined : openEndAt(painter, scene, x, y);
+    if (end && structure) {
+      setLooks('molecule brought', { addedAtoms: joined(structure, looks.addedAtoms, moleculeAt(structure, end)) });
       return;
     }
     const element = !atom && elements ? painter.pickElement(x, y) : undefined;
@@ -280,6 +302,17 @@ export function useHands(
       if (painter) painter.lookFrom(zoomCamera(painter.camera, Math.exp(-e.deltaY * 0.0012)));
     },
   };
+}
+
+/** Pixels from a mark that still mean it. */
+const NEAR_MARK = 10;
+
+/** The open end under a point of the canvas, the nearest to the viewer. */
+function openEndAt(painter: ScenePainter, scene: SceneLayers, x: number, y: number): AtomRef | undefined {
+  return scene.open
+    .map((o) => ({ o, at: painter.project(o.at) }))
+    .filter(({ at }) => Math.hypot(at.x - x, at.y - y) < NEAR_MARK)
+    .sort((p, q) => q.at.depth - p.at.depth)[0]?.o.leadsTo;
 }
 
 function pointAt(e: PointerEvent<HTMLElement>): { x: number; y: number } {

@@ -1,6 +1,7 @@
 /** The layers of the scene in this tab: the model (built in a worker when it is large) and what lies beside it. */
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
+import { contactLayers, type OpenEnd } from '@nagare/core/draw/contact-layers';
 import { buildLayers, type SceneWish } from '@nagare/core/draw/build-scene';
 import type { SceneColours } from '@nagare/core/draw/colours';
 import { faceLayer } from '@nagare/core/draw/block-faces';
@@ -166,6 +167,17 @@ function usePores(s: Structure | undefined, colours: SceneColours): readonly Lay
   return useMemo(() => (s && pores.length ? poreLayers(s, pores, colours) : NOTHING), [s, pores, colours]);
 }
 
+const NO_CONTACTS: { layers: readonly Layer[]; open: readonly OpenEnd[] } = { layers: NOTHING, open: [] };
+
+/** Contacts between what is drawn, and where they lead out of it. */
+function useContacts(s: Structure | undefined, atoms: readonly AtomPrimitive[]): typeof NO_CONTACTS {
+  const { contacts, preview } = useProject('contacts', 'preview');
+  return useMemo(
+    () => (s && !preview && contacts.length ? contactLayers(s, contacts, atoms) : NO_CONTACTS),
+    [s, preview, contacts, atoms],
+  );
+}
+
 export interface SceneLayers {
   /** The structure the layers are of. */
   readonly structure: Structure | undefined;
@@ -175,6 +187,8 @@ export interface SceneLayers {
   readonly problem: string | undefined;
   /** Of the atoms, how many are copies. */
   readonly copies: number;
+  /** Contacts whose other end is not drawn. */
+  readonly open: readonly OpenEnd[];
 }
 
 /** A value while it is looked at, and the last one that was while it is not. */
@@ -244,6 +258,7 @@ export function useLayers(aroundSelection: boolean, shown: boolean): SceneLayers
   );
   const maxima = useMaxima(structure, colours);
   const pores = usePores(structure, colours);
+  const contacts = useContacts(structure, atoms);
   const layers = useMemo(
     () => [
       ...model,
@@ -254,13 +269,14 @@ export function useLayers(aroundSelection: boolean, shown: boolean): SceneLayers
       ...symmetry,
       ...maxima,
       ...pores,
+      ...contacts.layers,
       ...(density ? [density] : []),
     ],
-    [model, chosen, measures, faces, ghosts, symmetry, maxima, pores, density],
+    [model, chosen, measures, faces, ghosts, symmetry, maxima, pores, contacts, density],
   );
   const copies = useMemo(
     () => atoms.filter((a) => a.ref.operator !== 0 || a.ref.shift.some((x) => x !== 0)).length,
     [atoms],
   );
-  return { structure, layers, atoms, colours, problem, copies };
+  return { structure, layers, atoms, colours, problem, copies, open: contacts.open };
 }

@@ -5,6 +5,7 @@
  * Commands that change the course go through one queue, each over the head that the one before left. Judging a changed
  * model against the data is a step of its own: it waits for a pause, and is dropped when the model moves on.
  */
+import type { DrawnContact } from '@nagare/core/draw/contact-layers';
 import type { PoreMark } from '@nagare/core/draw/extra-layers';
 import { liveQuery, type Subscription } from 'dexie';
 import { createStore, type StoreApi } from 'zustand/vanilla';
@@ -127,6 +128,8 @@ interface ScreenState {
   readonly discs: readonly (readonly AtomRef[])[];
   /** Spheres drawn in empty space. */
   readonly pores: readonly PoreMark[];
+  /** Contacts that are drawn, with open ends where they lead out of the picture. */
+  readonly contacts: readonly DrawnContact[];
   readonly work: Work | undefined;
   readonly problem: string | undefined;
   readonly place: Place;
@@ -168,6 +171,7 @@ export interface ProjectCommands {
   setBeside(atoms: readonly AtomRef[], lengths?: readonly DrawnMeasure[]): void;
   setDiscs(planes: readonly (readonly AtomRef[])[]): void;
   setPores(pores: readonly PoreMark[]): void;
+  setContacts(contacts: readonly DrawnContact[]): void;
   setProblem(text: string | undefined): void;
   setPlace(place: Place): void;
   setViewer(viewer: Viewer | undefined): void;
@@ -232,6 +236,7 @@ const START: StoredState & ScreenState = {
   around: [],
   discs: [],
   pores: [],
+  contacts: [],
   beside: [],
   lengths: [],
   work: undefined,
@@ -395,6 +400,7 @@ class OpenProject {
             beside: [],
             lengths: [],
             pores: [],
+            contacts: [],
             peaks: [],
             ghost: undefined,
             result: undefined,
@@ -611,6 +617,7 @@ class OpenProject {
     | 'setAround'
     | 'setDiscs'
     | 'setPores'
+    | 'setContacts'
     | 'setBeside'
     | 'setProblem'
     | 'setPlace'
@@ -654,6 +661,7 @@ class OpenProject {
       setBeside: (beside, lengths = []) => this.set({ beside, lengths }),
       setDiscs: (discs) => this.set({ discs }),
       setPores: (pores) => this.set({ pores }),
+      setContacts: (contacts) => this.set({ contacts }),
       setProblem: (problem) => this.set({ problem }),
       setPlace: (place) => this.set({ place }),
       setViewer: (viewer) => this.set({ viewer }),

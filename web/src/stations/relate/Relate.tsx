@@ -12,6 +12,7 @@ import { Sheet } from '../../frame/parts.tsx';
 import { remember, remembered } from '../../store/remembered.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { BondsSheet } from './BondsSheet.tsx';
+import { ContactsSheet } from './ContactsSheet.tsx';
 import { CoordinationSheet } from './CoordinationSheet.tsx';
 import { DrawnSheet } from './DrawnSheet.tsx';
 import { MeasuresSheet } from './MeasuresSheet.tsx';
@@ -46,6 +47,7 @@ export function RelateDesk(): ReactNode {
       <StylesSheet />
       <ViewsSheet s={s} />
       <MeasuresSheet s={s} />
+      <ContactsSheet s={s} />
       <LengthsSheet />
       <OverlaySheet s={s} />
       {found ? (

@@ -1,4 +1,5 @@
 /** Which atoms are meant when somebody grows, hides or selects from others. */
+import { bonded } from '@nagare/core/geometry/bonding-proposal';
 import { placeNumber, siteIndices, siteOf, type AtomRef } from '@nagare/core/crystal/atom-ref';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { atomsOfExtent } from '@nagare/core/draw/extent';
@@ -77,4 +78,10 @@ export function stepSelection(
       return among((a) => !out.has(placeNumber(s, a.ref)));
     }
   }
+}
+
+/** The whole molecule of an atom; of what goes on without end the atom alone. */
+export function moleculeAt(s: Structure, atom: AtomRef): AtomRef[] {
+  const nets = netsOf(bonded(s));
+  return nets.list[nets.netOf(atom)]?.dimension === 0 ? nets.unitOf(atom) : [atom];
 }
