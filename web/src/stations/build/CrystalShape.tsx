@@ -11,7 +11,9 @@ const SIZE = 150;
 const SPEED = 0.012,
   CLICK = 4;
 /** Of a face towards the viewer, in units of the nearest face’s distance squared: less has no room for its name. */
-const LABELLED = 0.35;
+const LABELLED = 0.35,
+  /** Pixels that a name takes. */
+  NAME_WIDTH = 38;
 /** From the side of positive indices, a little from above, so that three faces show. */
 const FIRST: Camera = lookAlong(
   { rotation: [1, 0, 0, 0, 1, 0, 0, 0, 1], target: [0, 0, 0], scale: 1 },
@@ -32,6 +34,8 @@ interface ShownFace {
   readonly middle: readonly [number, number];
   /** 0 edge-on … 1 facing. */
   readonly facing: number;
+  /** Pixels across. */
+  readonly wide: number;
 }
 
 /** Faces towards the viewer, in pixels. */
@@ -46,8 +50,10 @@ function shownFaces(faces: readonly CrystalFace[], camera: Camera): ShownFace[] 
     const facing = toViewer(camera, face.normal)[2];
     if (facing < 0.02) return [];
     const at = face.corners.map(flat);
+    const across = at.map((p) => p[0]);
+    const wide = Math.max(...across) - Math.min(...across);
     const middle = [0, 1].map((k) => at.reduce((sum, p) => sum + p[k]!, 0) / at.length) as [number, number];
-    return [{ face, facing, middle, points: at.map((p) => p.map((x) => x.toFixed(1)).join()).join(' ') }];
+    return [{ face, facing, middle, wide, points: at.map((p) => p.map((x) => x.toFixed(1)).join()).join(' ') }];
   });
 }
 
@@ -76,7 +82,7 @@ export function CrystalShape({ chosen, onPick }: CrystalShapeProps): ReactNode {
       onPointerMove={drag}
       onPointerLeave={() => (grip.current = undefined)}
     >
-      {shown.map(({ face, points, middle, facing }) => {
+      {shown.map(({ face, points, middle, facing, wide }) => {
         const name = words(face.hkl);
         const pick = (): void => {
           const moved = grip.current?.moved;
@@ -96,7 +102,7 @@ export function CrystalShape({ chosen, onPick }: CrystalShapeProps): ReactNode {
             }}
           >
             <polygon points={points} fillOpacity={0.25 + 0.5 * facing} />
-            {facing * face.area > LABELLED && (
+            {facing * face.area > LABELLED && wide > NAME_WIDTH && (
               <text x={middle[0]} y={middle[1]}>
                 {name}
               </text>
