@@ -90,6 +90,17 @@ test('beside intensities another cell becomes a project of its own; an element a
     page.getByText(/The intensities and the controls of this project do not go with another cell/),
   ).toBeVisible();
   await expect(page.getByRole('button', { name: 'Take it', exact: true })).toHaveCount(0);
+  await page.getByRole('button', { name: 'Leave it' }).click();
+  // A site alone is changed here, and judged against the intensities as any edit is.
+  const here = await marks(page).count();
+  await page.getByRole('button', { name: 'Sites', exact: true }).click();
+  await page.getByRole('region', { name: 'Sites' }).getByLabel('Occupancy').fill('0.9');
+  await page.keyboard.press('Enter');
+  await page.getByRole('button', { name: 'Take it', exact: true }).click();
+  await expect(marks(page)).toHaveCount(here + 1);
+  await expect(page.getByText(/R1 \d+\.\d+ %/).first()).toBeVisible();
+  await page.getByRole('button', { name: 'Look at the supercell' }).click();
+  await expect(page.getByText(/× 8 = \d+, as it should be/)).toBeVisible({ timeout: 60_000 });
   const before = page.url();
   await page.getByRole('button', { name: 'Take it as a project of its own' }).click();
   await expect(page).not.toHaveURL(before);

@@ -1,6 +1,5 @@
 /** Every contact of a crystal that a definition names, with its lengths, angles and s.u. */
 import {
-  isHome,
   moveRef,
   originalRef,
   refKey,
@@ -268,62 +267,46 @@ export class ContactSearch {
     return distinct.length > 2 ? planeOf(cartesianOf(this.s, distinct)).normal : undefined;
   }
 
-  private alongBonds(d: Definition): Contact[] {
-    const { s, roles } = this;
+  /** Pairs of a giver and a taker within the limit of their distance. */
+  private pairs(d: Definition): { n: Neighbour; giver: AtomRef; taker: AtomRef; returned: boolean }[] {
+    const { s, roles, elements } = this;
     const givers = s.sites.map((_, i) => roles.isOneOf(i, d.givers));
     const takers = s.sites.map((_, j) => roles.isOneOf(j, d.takers));
     const limit = d.far ?? { by: 'radii', beyond: 0 };
-    const list = this.near(this.widest(limit), (i, j) =>
-      givers[i] && takers[j] && this.meets(i, j) ? reachOf(limit, this.elements[i]!, this.elements[j]!) : 0,
-    );
-    return list.flatMap((n): Contact[] => {
-      if (!holds(limit, this.elements[n.from]!, this.elements[n.to]!, n.distance)) return [];
-      const [giver, taker] = [originalRef(s.sites[n.from]!.id), neighbourRef(s, n)];
+    return this.near(this.widest(limit), (i, j) =>
+      givers[i] && takers[j] && this.meets(i, j) ? reachOf(limit, elements[i]!, elements[j]!) : 0,
+    )
+      .filter((n) => holds(limit, elements[n.from]!, elements[n.to]!, n.distance))
+      .map((n) => ({
+        n,
+        giver: originalRef(s.sites[n.from]!.id),
+        taker: neighbourRef(s, n),
+        returned: !!givers[n.to] && !!takers[n.from],
+      }));
+  }
+
+  private alongBonds(d: Definition): Contact[] {
+    const { s } = this;
+    return this.pairs(d).flatMap(({ giver, taker }): Contact[] => {
       const straightest = this.bonded(giver)
         .map((b) => measure(s, [b, giver, taker], angle, this.covariance))
         .sort((p, q) => q.value - p.value)[0];
       if (!straightest || straightest.value < d.leastAngle) return [];
       const standing = this.standing(d, giver, taker);
       if (!standing) return [];
-      return [
-        {
-          definition: d.id,
-          giver,
-          taker,
-          da: measure(s, [giver, taker], distance, this.covariance),
-          angle: straightest,
-          ...standing,
-          ...this.directness(giver, taker),
-          likely: false,
-        },
-      ];
+      const da = measure(s, [giver, taker], distance, this.covariance);
+      const met = this.directness(giver, taker);
+      return [{ definition: d.id, giver, taker, da, angle: straightest, ...standing, ...met, likely: false }];
     });
   }
 
   private closePairs(d: Definition): Contact[] {
-    const { s, roles } = this;
-    const givers = s.sites.map((_, i) => roles.isOneOf(i, d.givers));
-    const takers = s.sites.map((_, j) => roles.isOneOf(j, d.takers));
-    const limit = d.far ?? { by: 'radii', beyond: 0 };
-    const list = this.near(this.widest(limit), (i, j) =>
-      givers[i] && takers[j] && this.meets(i, j) ? reachOf(limit, this.elements[i]!, this.elements[j]!) : 0,
-    );
-    return list.flatMap((n): Contact[] => {
-      if (!holds(limit, this.elements[n.from]!, this.elements[n.to]!, n.distance)) return [];
-      if (givers[n.to] && takers[n.from] && this.isLater(n)) return [];
-      const [giver, taker] = [originalRef(s.sites[n.from]!.id), neighbourRef(s, n)];
+    return this.pairs(d).flatMap(({ n, giver, taker, returned }): Contact[] => {
+      if (returned && this.isLater(n)) return [];
       const standing = this.standing(d, giver, taker);
       if (!standing) return [];
-      return [
-        {
-          definition: d.id,
-          giver,
-          taker,
-          da: measure(s, [giver, taker], distance, this.covariance),
-          ...standing,
-          likely: false,
-        },
-      ];
+      const da = measure(this.s, [giver, taker], distance, this.covariance);
+      return [{ definition: d.id, giver, taker, da, ...standing, likely: false }];
     });
   }
 
@@ -449,6 +432,3 @@ export function bifurcated(list: readonly Contact[]): Contact[][] {
   }
   return [...byHydrogen.values()].filter((l) => l.length > 1);
 }
-
-/** Whether the taker stands where the model holds it. */
-export const isAtHome = (c: Contact): boolean => isHome(c.taker);

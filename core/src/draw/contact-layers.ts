@@ -70,7 +70,9 @@ export function contactLayers(
     const key = placeKey(s, ref);
     if (drawn.has(key)) continue;
     drawn.add(key);
-    bySite.set(ref.site, [...(bySite.get(ref.site) ?? []), ref]);
+    const here = bySite.get(ref.site);
+    if (here) here.push(ref);
+    else bySite.set(ref.site, [ref]);
   }
   const lines: BondPrimitive[] = [];
   const marks: PointPrimitive[] = [];

@@ -55,7 +55,11 @@ export function crystalShape(s: Structure): CrystalFace[] {
       }
   planes.sort((p, q) => p.distance - q.distance);
   const nearest = planes[0]!.distance;
-  return facesOf(planes.map((p) => ({ ...p, distance: p.distance / nearest })));
+  const scaled = planes.map((p) => ({ ...p, distance: p.distance / nearest }));
+  // What lies beyond every corner of the nearest planes' polyhedron cuts nothing.
+  const corners = facesOf(scaled.slice(0, FIRST)).flatMap((f) => f.corners.map(norm));
+  const furthest = Math.max(...corners);
+  return facesOf(scaled.filter((p) => p.distance <= furthest));
 }
 
 /** The polyhedron of half-spaces normal·x ≤ distance: the faces that are left of them. */
@@ -71,6 +75,9 @@ export function facesOf(planes: readonly { hkl: Vec3; normal: Vec3; distance: nu
   }
   return out.sort((p, q) => q.area - p.area);
 }
+
+/** Planes that make the first polyhedron. */
+const FIRST = 48;
 
 /** Far beyond any face. */
 const FAR = 100;

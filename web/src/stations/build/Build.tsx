@@ -99,7 +99,14 @@ interface OutcomeProps {
 
 /** What would come, with its count, and where it can go. */
 function Outcome({ wish, state, onEnd }: OutcomeProps): ReactNode {
-  const { record, hasData, project, view, setView } = useProject('record', 'hasData', 'project', 'view', 'setView');
+  const { head, record, hasData, project, view, setView } = useProject(
+    'head',
+    'record',
+    'hasData',
+    'project',
+    'view',
+    'setView',
+  );
   const navigate = useNavigate();
   if (!wish) return null;
   const { built, working, error } = state;
@@ -109,7 +116,9 @@ function Outcome({ wish, state, onEnd }: OutcomeProps): ReactNode {
     const { structure, title, words } = built;
     // Before the mark, so that the first undo takes back the mark.
     if (view.extent !== 'closed cell') setView({ extent: 'closed cell' });
-    await record({ kind: 'edit', title, message: words, content: { kind: 'structure', structure } });
+    // Twins, solvent and the like go on where the axes stay.
+    const treatment = hasData && head ? { treatment: head.treatment } : {};
+    await record({ kind: 'edit', title, message: words, content: { kind: 'structure', structure, ...treatment } });
     onEnd();
   };
   const takeAside = async (): Promise<void> => {

@@ -76,7 +76,8 @@ export function OrderSheet({ wish, state, onWish }: BuildSheetProps): ReactNode 
 function countWords(s: Structure, matrix: Mat3): string {
   try {
     const n = countArrangements(s, matrix);
-    return `This cell has ${n.toLocaleString('en')} ${n === 1 ? 'arrangement' : 'arrangements'} before symmetry.`;
+    const told = n < 1e9 ? n.toLocaleString('en') : `more than 10^${Math.floor(Math.log10(n))}`;
+    return `This cell has ${told} ${n === 1 ? 'arrangement' : 'arrangements'} before symmetry.`;
   } catch (e) {
     return (e as Error).message;
   }

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { z } from 'zod';
 import { definitionWords, SHIPPED, type Definition } from '@nagare/core/contacts/definition';
-import type { Contact } from '@nagare/core/contacts/find-contacts';
+import { bifurcated, type Contact } from '@nagare/core/contacts/find-contacts';
 import { symmetryCode } from '@nagare/core/crystal/atom-ref';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { contactLayers, type DrawnContact } from '@nagare/core/draw/contact-layers';
@@ -275,6 +275,7 @@ function useChange(s: Structure, now: readonly Contact[]): string {
 function ContactTable({ s, list }: { s: Structure; list: readonly Contact[] }): ReactNode {
   const { select } = useProject('select');
   const [chosen, setChosen] = useState('');
+  const forked = useMemo(() => new Set(bifurcated(list).flat()), [list]);
   return (
     <table className="relate" aria-label="Contacts">
       <thead>
@@ -300,6 +301,7 @@ function ContactTable({ s, list }: { s: Structure; list: readonly Contact[] }): 
               {contactName(s, c)}
               {c.inside ? ', inside' : ''}
               {c.likely ? ', likely' : ''}
+              {forked.has(c) ? ', bifurcated' : ''}
             </td>
             <td className="n">{lengthOf(c.ha, 2)}</td>
             <td className="n">{lengthOf(c.da, 3)}</td>
