@@ -5,6 +5,7 @@ import { FileProblem } from '@nagare/core/formats/cif-parser';
 import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
 import { buildAnswer } from './build.ts';
 import { contactsAnswer } from './contacts.ts';
+import { energiesAnswer } from './energies.ts';
 import { checkAnswer, reportAnswer } from './check.ts';
 import { coordinationAnswer } from './coordination.ts';
 import { merge, refine, settle, solve } from './crystal.ts';
@@ -152,6 +153,7 @@ async function perform(args: readonly string[], say: Say): Promise<Outcome> {
         modelWithData('contacts', [onePath(paths)]).model.structure!,
         flags['definition'] as string | undefined,
       ),
+    energies: async () => energiesAnswer(modelWithData('energies', [onePath(paths)]).model.structure!),
     cell: () => cell(paths),
     build: async () => buildAnswer(paths, flags),
     report: () => report(paths, flags),

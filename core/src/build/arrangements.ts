@@ -3,7 +3,7 @@
  * does not make of another, ranked by the electrostatic energy of their charges.
  */
 import { positionOf, symmetryTable } from '../crystal/atom-ref.ts';
-import { metricTensor, orthogonalization } from '../crystal/cell.ts';
+import { cartesianAxes, metricTensor, orthogonalization } from '../crystal/cell.ts';
 import { siteCharges } from '../crystal/ionic.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { newId, type Site, type Structure } from '../crystal/structure.ts';
@@ -12,7 +12,7 @@ import { sharedPlaces } from '../geometry/coordination.ts';
 import { rotationsOf } from '../crystal/point-group.ts';
 import { IntegerLattice } from '../math/integer-lattice.ts';
 import { add, apply3, inverse3, multiply3, scale, subtract, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
-import { cartesianAxes, energyOf, ewaldMatrix } from './ewald.ts';
+import { energyOf, ewaldMatrix } from '../math/ewald.ts';
 import { sublattices } from './shaped-cell.ts';
 import { cosets, hiddenTranslations, namedCell, supercell } from './supercell.ts';
 import { intoCell, separation, withOwnLabels } from './whole-cell.ts';

@@ -139,3 +139,13 @@ export function isPlausibleCell(c: Cell): boolean {
     determinant3(metricTensor(c)) > 1e-6
   );
 }
+
+/** Cartesian axes of a cell, Å. */
+export function cartesianAxes(cell: Cell): readonly [Vec3, Vec3, Vec3] {
+  const m = orthogonalization(cell);
+  return [
+    [m[0], m[3], m[6]],
+    [m[1], m[4], m[7]],
+    [m[2], m[5], m[8]],
+  ];
+}

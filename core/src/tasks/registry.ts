@@ -60,6 +60,7 @@ import {
 import { commonCellsTask, poresTask, searchCellsTask, terminationPicturesTask } from './build-searches.ts';
 import { buildTask } from './build-task.ts';
 import { contactsTask } from './contacts-task.ts';
+import { energiesTask } from './energies-task.ts';
 import { fromSymmetryTask } from './from-symmetry-task.ts';
 import { leaveTask } from './leave-task.ts';
 import { firstLookTask, pairsTask, portraitTask } from './look-tasks.ts';
@@ -384,6 +385,7 @@ export const TASKS = {
   overlay: overlayTask,
   build: buildTask,
   contacts: contactsTask,
+  energies: energiesTask,
   'from symmetry': fromSymmetryTask,
   'search cells': searchCellsTask,
   'common cells': commonCellsTask,

@@ -2,7 +2,8 @@ import { describe, expect, it } from 'vitest';
 import { fluorite, halite, textbook } from '../../../demo/src/textbook.ts';
 import { seededRandom } from '../math/random.ts';
 import { add, scale, type Vec3 } from '../math/matrix3.ts';
-import { COULOMB, ewald, latticeEnergy } from './ewald.ts';
+import { COULOMB, ewald } from '../math/ewald.ts';
+import { latticeEnergy } from './lattice-energy.ts';
 import { supercell } from './supercell.ts';
 
 describe('electrostatic energies', () => {

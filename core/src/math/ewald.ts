@@ -1,7 +1,4 @@
 /** Electrostatic energy of point charges in a crystal (Ewald 1921, Ann. Phys. 369, 253). */
-import { cellVolume, orthogonalization, type Cell } from '../crystal/cell.ts';
-import { siteCharges } from '../crystal/ionic.ts';
-import type { Structure } from '../crystal/structure.ts';
 import {
   add,
   apply3,
@@ -14,8 +11,7 @@ import {
   transpose3,
   type Mat3,
   type Vec3,
-} from '../math/matrix3.ts';
-import { wholeCell } from './whole-cell.ts';
+} from './matrix3.ts';
 
 /** e² / 4πε₀, eV Å. */
 export const COULOMB = 14.3996454;
@@ -193,26 +189,4 @@ export function ewald(
 ): { energy: number; potentials: Float64Array } {
   checkNeutral(charges);
   return energyOf(ewaldMatrix(axes, positions), charges);
-}
-
-/** Cartesian axes of a cell, Å. */
-export function cartesianAxes(cell: Cell): Axes {
-  const m = orthogonalization(cell);
-  return [
-    [m[0], m[3], m[6]],
-    [m[1], m[4], m[7]],
-    [m[2], m[5], m[8]],
-  ];
-}
-
-/** Energy of a crystal's cell, eV, with the charges its sites have; undefined where they are not known or do not balance. */
-export function latticeEnergy(s: Structure): number | undefined {
-  const whole = wholeCell(s);
-  const known = siteCharges(whole);
-  if (known.some((q) => q === undefined) || !(cellVolume(s.cell) > 0)) return undefined;
-  const charges = known.map((q, i) => q! * whole.sites[i]!.occupancy);
-  if (Math.abs(charges.reduce((a, b) => a + b, 0)) > 1e-6) return undefined;
-  const m = orthogonalization(s.cell);
-  const at = whole.sites.map((x) => apply3(m, x.position));
-  return ewald(cartesianAxes(s.cell), at, charges).energy;
 }
