@@ -6,6 +6,7 @@ import { BadInput, numberOption, type Answer, type Options, type Say } from './a
 import { buildAnswer } from './build.ts';
 import { contactsAnswer } from './contacts.ts';
 import { energiesAnswer } from './energies.ts';
+import { wishesAnswer } from './wishes.ts';
 import { checkAnswer, reportAnswer } from './check.ts';
 import { coordinationAnswer } from './coordination.ts';
 import { merge, refine, settle, solve } from './crystal.ts';
@@ -117,6 +118,7 @@ function parse(args: readonly string[]) {
         element: { type: 'string' },
         rescale: { type: 'boolean' },
         definition: { type: 'string' },
+        probes: { type: 'string' },
         remedy: { type: 'string' },
         'in-plane': { type: 'string' },
         tensor: { type: 'string' },
@@ -154,6 +156,12 @@ async function perform(args: readonly string[], say: Say): Promise<Outcome> {
         flags['definition'] as string | undefined,
       ),
     energies: async () => energiesAnswer(modelWithData('energies', [onePath(paths)]).model.structure!),
+    wishes: async () =>
+      wishesAnswer(
+        modelWithData('wishes', [onePath(paths)]).model.structure!,
+        flags['probes'] as string | undefined,
+        flags['site'] as string | undefined,
+      ),
     cell: () => cell(paths),
     build: async () => buildAnswer(paths, flags),
     report: () => report(paths, flags),

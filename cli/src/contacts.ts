@@ -30,7 +30,8 @@ function definitionOf(path: string | undefined): Definition {
 const value = (m: Measured | undefined): number | null => (m ? rounded(m.value, 6) : null);
 const su = (m: Measured | undefined): number | null => (m ? rounded(m.su, 6) : null);
 
-function row(s: Structure, c: Contact) {
+/** A contact as the terminal tells it. */
+export function contactRow(s: Structure, c: Contact) {
   const label = (a: AtomRef): string => siteOf(s, a)!.label;
   return {
     donor: label(c.giver),
@@ -75,7 +76,7 @@ export function contactsAnswer(s: Structure, definitionPath: string | undefined)
   return {
     json: {
       definition,
-      contacts: contacts.map((c) => row(s, c)),
+      contacts: contacts.map((c) => contactRow(s, c)),
       motifs: motifs.map((m) => ({
         kind: m.kind,
         direction: m.direction ?? null,

@@ -10,6 +10,7 @@ export const HELP = `Use:
   nagare coordination model.cif [--centre Ti] [--json]
   nagare contacts model.cif [--definition file.json] [--json]
   nagare energies model.cif [--json]
+  nagare wishes model.cif [--probes donor,acceptor,halogen] [--site O1] [--json]
   nagare cell   model.cif [--json]
   nagare build  supercell in.cif --matrix "2,0,0;0,2,0;0,0,1" [--out x.cif|x.xyz|x.csv] [--json]
   nagare build  slab in.cif --plane 1,1,1 [--layers 3] [--vacuum 12] [--normal|--oblique] [--termination k] [--remedy alike|moved|hydrogens] [--in-plane "2,0;0,1"] [--out x.xyz] [--json]

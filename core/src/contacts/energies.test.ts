@@ -52,7 +52,7 @@ const FORMIC: readonly Atom[] = [
 
 const moved = (atoms: readonly Atom[], random: () => number): Atom[] => {
   const axis = normalize([random() - 0.5, random() - 0.5, random() - 0.5]);
-  const by = 360 * random();
+  const by = 2 * Math.PI * random();
   return atoms.map(([l, x, y, z]): Atom => [
     l,
     ...(add(turn([x, y, z], axis, by), [3, 3, 3]) as [number, number, number]),
@@ -183,11 +183,8 @@ describe('energies of pairs', () => {
 
 describe('the lattice', () => {
   it('is half of what a molecule has with all of its neighbours', () => {
-    const s = crystal(
-      'P -1',
-      [6.2, 6.6, 5.4],
-      moved(FORMIC, () => 0.37),
-    );
+    const shifted = FORMIC.map(([l, x, y, z]): Atom => [l, x + 0.9, y + 3, z + 2.5]);
+    const s = crystal('P -1', [9, 9, 9], shifted);
     const search = new EnergySearch(s);
     const own = search.charged[0]!;
     const m = orthogonalization(s.cell);

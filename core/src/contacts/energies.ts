@@ -1,8 +1,7 @@
 /** What two molecules gain by lying beside each other, and what the crystal gains: an estimate from an empirical field and charges. */
-import { symmetryCode, type AtomRef, type Placement } from '../crystal/atom-ref.ts';
+import { siteIndices, siteOf, symmetryCode, type AtomRef, type Placement } from '../crystal/atom-ref.ts';
 import { cartesianAxes, cellVolume } from '../crystal/cell.ts';
 import { isHydrogen } from '../crystal/elements.ts';
-import { siteIndices, siteOf } from '../crystal/atom-ref.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { bonds, bondsBySite } from '../geometry/bonds.ts';
 import { cartesianOf } from '../geometry/measure.ts';

@@ -47,7 +47,7 @@ export const definitionSchema = z.strictObject({
   line: z.enum(LINE_STYLES),
 });
 const measuredSchema = z.strictObject({ value: figure, su: figure });
-const contactSchema = z.strictObject({
+export const contactSchema = z.strictObject({
   definition: z.string(),
   giver: atomRefSchema,
   hydrogen: atomRefSchema.optional(),

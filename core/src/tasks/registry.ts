@@ -87,6 +87,7 @@ import {
   seriesTask,
 } from './powder-tasks.ts';
 import { vetTask } from './vet-task.ts';
+import { wishesTask, wishSurfacesTask } from './wishes-task.ts';
 import { sceneTask } from './scene-task.ts';
 import {
   covarianceSchema,
@@ -386,6 +387,8 @@ export const TASKS = {
   build: buildTask,
   contacts: contactsTask,
   energies: energiesTask,
+  wishes: wishesTask,
+  'wish surfaces': wishSurfacesTask,
   'from symmetry': fromSymmetryTask,
   'search cells': searchCellsTask,
   'common cells': commonCellsTask,

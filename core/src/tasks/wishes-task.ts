@@ -1,0 +1,115 @@
+/** What a molecule would like around itself, what its crystal grants of it, and surfaces of the fields. */
+import { z } from 'zod';
+import { PROBES, type Probe } from '../contacts/probes.ts';
+import { WishSearch, type Wishes } from '../contacts/wishes.ts';
+import type { WishGrid } from '../contacts/wish-field.ts';
+import type { AtomRef } from '../crystal/atom-ref.ts';
+import type { Structure } from '../crystal/structure.ts';
+import { bonded } from '../geometry/bonding-proposal.ts';
+import { contourSurface, type Surface } from '../maps/isosurface.ts';
+import { contactSchema } from './contacts-task.ts';
+import { figure } from './result-schemas.ts';
+import type { AllTrue, SameType } from './same-type.ts';
+import { atomRefSchema, structureSchema, vec3Schema } from './schemas.ts';
+import { task } from './task.ts';
+
+export interface WishesInput {
+  readonly structure: Structure;
+  readonly probes: readonly Probe[];
+  /** An atom of the molecule that is looked at; the largest one's where it is left out. */
+  readonly molecule?: AtomRef;
+  /** Atoms of it whose wishes count; all where it is left out. */
+  readonly part?: readonly AtomRef[];
+  /** Å between points of the fields; without it no field is given. */
+  readonly step?: number;
+}
+
+export interface WishesAnswer {
+  readonly wishes: Wishes;
+  readonly grids: readonly WishGrid[];
+}
+
+const probeSchema = z.enum(PROBES);
+const gridSchema = z.strictObject({
+  probe: probeSchema,
+  origin: vec3Schema,
+  step: figure,
+  size: z.tuple([z.number().int().positive(), z.number().int().positive(), z.number().int().positive()]),
+  values: z.instanceof(Float32Array),
+});
+const wishSchema = z.strictObject({
+  probe: probeSchema,
+  at: vec3Schema,
+  position: vec3Schema,
+  score: figure,
+  of: z.string().optional(),
+  group: z.string().optional(),
+  grant: z.enum(['granted', 'half granted', 'not granted']),
+  by: atomRefSchema.optional(),
+  distance: figure.optional(),
+  strength: figure.optional(),
+});
+const wishesSchema = z.strictObject({
+  molecule: z.strictObject({ formula: z.string(), atoms: z.array(atomRefSchema) }),
+  spots: z.array(wishSchema),
+  contacts: z.array(
+    z.strictObject({
+      contact: contactSchema,
+      other: atomRefSchema,
+      probe: probeSchema,
+      score: figure,
+      expected: z.boolean(),
+    }),
+  ),
+  served: figure.optional(),
+  remarks: z.array(z.string()),
+});
+const answerSchema = z.strictObject({ wishes: wishesSchema, grids: z.array(gridSchema) });
+
+/** Throws RangeError where there is no molecule. */
+export function wishesOf({ structure, step, ...asked }: WishesInput): WishesAnswer {
+  const search = new WishSearch(bonded(structure), asked);
+  return { wishes: search.all(), grids: step === undefined ? [] : search.grids(step) };
+}
+
+export const wishesTask = task<WishesInput, WishesAnswer, never>({
+  name: 'wishes',
+  input: z.strictObject({
+    structure: structureSchema,
+    probes: z.array(probeSchema).max(PROBES.length),
+    molecule: atomRefSchema.optional(),
+    part: z.array(atomRefSchema).optional(),
+    step: z.number().min(0.1).max(2).optional(),
+  }),
+  output: answerSchema,
+  run: async (input) => wishesOf(input),
+});
+
+/** The surface of a field at a level, Cartesian, Å. */
+export function wishSurface(grid: WishGrid, level: number): Surface {
+  const [nx, ny, nz] = grid.size;
+  const cell = { a: nx * grid.step, b: ny * grid.step, c: nz * grid.step, alpha: 90, beta: 90, gamma: 90 };
+  const region = { min: [0, 0, 0], max: [(nx - 1) / nx, (ny - 1) / ny, (nz - 1) / nz] } as const;
+  const surface = contourSurface({ grid: { nx, ny, nz }, values: grid.values }, cell, region, level);
+  for (let i = 0; i < surface.positions.length; i++) surface.positions[i]! += grid.origin[i % 3]!;
+  return surface;
+}
+
+interface SurfacesInput {
+  readonly grids: readonly WishGrid[];
+  /** Times chance, of each grid. */
+  readonly levels: readonly number[];
+}
+
+const surfaceSchema = z.strictObject({ positions: z.instanceof(Float32Array), indices: z.instanceof(Uint32Array) });
+
+export const wishSurfacesTask = task<SurfacesInput, Surface[], never>({
+  name: 'wish surfaces',
+  can: { resident: ['grids'] },
+  input: z.strictObject({ grids: z.array(gridSchema), levels: z.array(z.number()) }),
+  output: z.array(surfaceSchema),
+  run: async ({ grids, levels }) => grids.map((g, i) => wishSurface(g, levels[i]!)),
+});
+
+/** Types and schemas say the same; this line compiles only then. */
+export type Checked = AllTrue<[SameType<typeof answerSchema, WishesAnswer>, SameType<typeof gridSchema, WishGrid>]>;
