@@ -155,7 +155,7 @@ export default tseslint.config(
     ),
   ),
   only('symmetry', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine']),
-  only('contacts', ['math', 'crystal', 'geometry', 'refine']),
+  only('contacts', ['math', 'crystal', 'geometry', 'refine', 'scattering', 'maps']),
   only('build', ['math', 'crystal', 'formats', 'geometry', 'publish', 'draw', 'symmetry', 'model']),
   only('powder', ['math', 'crystal', 'scattering', 'refine', 'shelf', 'geometry']),
   only('shelf', ['math', 'crystal']),

@@ -30,7 +30,8 @@ export function channels(hex: string): [number, number, number] {
   return [1, 3, 5].map((i) => parseInt(hex.slice(i, i + 2), 16)) as [number, number, number];
 }
 
-const hex = (rgb: readonly number[]): string =>
+/** "#rrggbb" of red, green and blue, 0–255. */
+export const colourOfChannels = (rgb: readonly number[]): string =>
   `#${rgb
     .map((x) =>
       Math.max(0, Math.min(255, Math.round(x)))
@@ -42,8 +43,8 @@ const hex = (rgb: readonly number[]): string =>
 /** The share `part` of the second colour in the first. */
 export function mixColours(a: string, b: string, part: number): string {
   const q = channels(b);
-  return hex(channels(a).map((x, i) => x + (q[i]! - x) * part));
+  return colourOfChannels(channels(a).map((x, i) => x + (q[i]! - x) * part));
 }
 
 /** A colour under more or less light. */
-export const shadeColour = (a: string, factor: number): string => hex(channels(a).map((x) => x * factor));
+export const shadeColour = (a: string, factor: number): string => colourOfChannels(channels(a).map((x) => x * factor));

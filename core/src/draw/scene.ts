@@ -66,6 +66,8 @@ export interface SurfacePrimitive {
   readonly positions: Float32Array;
   readonly indices: Uint32Array;
   readonly colour: string;
+  /** Red, green and blue of each vertex, 0–255, where they have colours of their own. */
+  readonly shades?: Uint8Array;
   readonly opacity: number;
   /** The triangles' edges drawn over it, 0–1. */
   readonly mesh: number;
@@ -121,7 +123,9 @@ export type LayerName =
   | 'maxima'
   | 'faces'
   | 'pores'
-  | 'contacts';
+  | 'contacts'
+  | 'wishes'
+  | 'surroundings';
 
 export type Layer =
   | { readonly kind: 'atoms'; readonly name: LayerName; readonly items: readonly AtomPrimitive[] }

@@ -1,7 +1,7 @@
 /** Paints a scene as SVG: shaded spheres and ellipsoids with their principal ellipses, bonds, edges, surfaces, labels; the farthest first. */
 import { inverse3, norm, normalize, transpose3, apply3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { project, toViewer, type Size } from './camera.ts';
-import { channels, mixColours, shadeColour } from './colours.ts';
+import { channels, colourOfChannels, mixColours, shadeColour } from './colours.ts';
 import { placeLabels, type LabelRequest } from './labels.ts';
 import { magnification, seenScene } from './optics.ts';
 import type {
@@ -281,7 +281,8 @@ function paintSurface(canvas: Canvas, s: SurfacePrimitive): Piece[] {
   const out: Piece[] = [];
   for (let i = 0; i < s.indices.length; i += 3) {
     const corners = [corner(i), corner(i + 1), corner(i + 2)];
-    const colour = shadeColour(s.colour, faceLight(canvas, corners));
+    const base = s.shades ? meanShade(s.shades, s.indices.subarray(i, i + 3)) : s.colour;
+    const colour = shadeColour(base, faceLight(canvas, corners));
     // A surface is seen through twice; its own mesh keeps the hairlines between triangles shut.
     out.push(
       polygon(
@@ -293,6 +294,14 @@ function paintSurface(canvas: Canvas, s: SurfacePrimitive): Piece[] {
   }
   return out;
 }
+
+/** The colour of a triangle whose corners have their own. */
+const meanShade = (shades: Uint8Array, corners: ArrayLike<number>): string =>
+  colourOfChannels(
+    [0, 1, 2].map(
+      (k) => (shades[3 * corners[0]! + k]! + shades[3 * corners[1]! + k]! + shades[3 * corners[2]! + k]!) / 3,
+    ),
+  );
 
 function paintElement(canvas: Canvas, e: ElementPrimitive): Piece[] {
   if (e.points.length === 1) {

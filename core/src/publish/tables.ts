@@ -36,13 +36,17 @@ export const TABLE_KINDS = [
 ] as const;
 export type TableKind = (typeof TABLE_KINDS)[number];
 
-export interface Table {
-  readonly kind: TableKind;
+/** What is copied and saved. */
+export interface PlainTable {
   readonly title: string;
   readonly columns: readonly string[];
   readonly rows: readonly (readonly string[])[];
   /** Row numbers of the table before anything was left out: what a choice of rows refers to. */
   readonly notes: readonly string[];
+}
+
+export interface Table extends PlainTable {
+  readonly kind: TableKind;
 }
 
 export interface TableOptions {
@@ -328,13 +332,13 @@ export const escapeHtml = (x: string): string =>
   x.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/>/g, '&gt;').replace(/"/g, '&quot;');
 
 /** Comma-separated values, notes last. */
-export const tableCsv = (t: Table): string =>
+export const tableCsv = (t: PlainTable): string =>
   [...(t.columns.some(Boolean) ? [t.columns] : []), ...t.rows, ...t.notes.map((n) => [n])]
     .map((r) => r.map(quote).join(','))
     .join('\r\n') + '\r\n';
 
 /** Tab-separated, for pasting into a sheet. */
-export const tableText = (t: Table): string =>
+export const tableText = (t: PlainTable): string =>
   [
     t.title,
     ...(t.columns.some(Boolean) ? [t.columns.join('\t')] : []),
@@ -343,5 +347,5 @@ export const tableText = (t: Table): string =>
   ].join('\n');
 
 /** An HTML table with its caption and footer; word processors take it as a table of theirs. */
-export const tableHtml = (t: Table): string =>
+export const tableHtml = (t: PlainTable): string =>
   `<table><caption>${escapeHtml(t.title)}</caption>${t.columns.some(Boolean) ? `<thead><tr>${t.columns.map((c) => `<th>${escapeHtml(c)}</th>`).join('')}</tr></thead>` : ''}<tbody>${t.rows.map((r) => `<tr>${r.map((c) => `<td>${escapeHtml(c)}</td>`).join('')}</tr>`).join('')}</tbody>${t.notes.length ? `<tfoot>${t.notes.map((n) => `<tr><td colspan="${Math.max(1, t.columns.length)}">${escapeHtml(n)}</td></tr>`).join('')}</tfoot>` : ''}</table>`;

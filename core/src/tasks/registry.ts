@@ -86,6 +86,7 @@ import {
   placeTask,
   seriesTask,
 } from './powder-tasks.ts';
+import { surfaceTask } from './surface-task.ts';
 import { vetTask } from './vet-task.ts';
 import { wishesTask, wishSurfacesTask } from './wishes-task.ts';
 import { sceneTask } from './scene-task.ts';
@@ -387,6 +388,7 @@ export const TASKS = {
   build: buildTask,
   contacts: contactsTask,
   energies: energiesTask,
+  'molecule surface': surfaceTask,
   wishes: wishesTask,
   'wish surfaces': wishSurfacesTask,
   'from symmetry': fromSymmetryTask,

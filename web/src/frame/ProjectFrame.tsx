@@ -35,6 +35,7 @@ const SpaceGroupPage = lazy(() => import('../stations/symmetry/SpaceGroupPage.ts
 const TablesPane = lazy(() => import('../stations/publish/TablesPane.tsx'));
 const CifPane = lazy(() => import('../stations/publish/CifPane.tsx'));
 const FitPane = lazy(() => import('../stations/fit/FitPane.tsx'));
+const FingerprintsPane = lazy(() => import('../stations/relate/FingerprintsPane.tsx'));
 const LengthsPane = lazy(() => import('../stations/relate/LengthsPane.tsx'));
 const DataPane = lazy(() => import('../stations/refine/DataPane.tsx'));
 
@@ -117,7 +118,7 @@ const PANES: Partial<Record<StationId, Readonly<Record<string, ComponentType>>>>
   symmetry: { page: SpaceGroupPage },
   publish: { tables: TablesPane, cif: CifPane },
   refine: { data: DataPane },
-  relate: { lengths: LengthsPane },
+  relate: { lengths: LengthsPane, fingerprints: FingerprintsPane },
 };
 
 /** What stands in the middle in the place of the crystal, if anything does. */

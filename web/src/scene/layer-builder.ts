@@ -215,7 +215,8 @@ export class LayerBuilder {
     const shape = positions(s.positions);
     shape.setIndex(new BufferAttribute(s.indices, 1));
     shape.computeVertexNormals();
-    group.add(new Mesh(shape, this.materials.film(s.colour, s.opacity)));
+    if (s.shades) shape.setAttribute('color', new BufferAttribute(linearShades(s.shades), 3));
+    group.add(new Mesh(shape, this.materials.film(s.shades ? '#ffffff' : s.colour, s.opacity, !!s.shades)));
     if (s.mesh > 0) group.add(new Mesh(shape, this.materials.mesh(s.colour, s.mesh)));
   }
 
@@ -248,6 +249,10 @@ export class LayerBuilder {
     group.add(shaft, head);
   }
 }
+
+/** Shades of 0–255 as the linear light that vertex colours are read in (IEC 61966-2-1). */
+const linearShades = (shades: Uint8Array): Float32Array =>
+  Float32Array.from(shades, (v) => (v <= 10 ? v / 255 / 12.92 : ((v / 255 + 0.055) / 1.055) ** 2.4));
 
 /** How many atoms the layers of a name hold. */
 const atomsOf = (layers: readonly PaintLayer[], name: PaintLayer['name']): number =>

@@ -64,12 +64,14 @@ export class Materials {
     );
   }
 
-  film(colour: string, opacity: number): MeshStandardMaterial {
+  /** `shaded`: every vertex has a colour of its own. */
+  film(colour: string, opacity: number, shaded = false): MeshStandardMaterial {
     return this.get(
-      `film ${colour} ${opacity}`,
+      `film ${colour} ${opacity} ${shaded}`,
       () =>
         new MeshStandardMaterial({
           color: colour,
+          vertexColors: shaded,
           transparent: opacity < 1,
           opacity,
           side: DoubleSide,

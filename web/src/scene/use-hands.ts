@@ -101,6 +101,7 @@ export function useHands(
     select,
     peaks,
     setPeaks,
+    pickPoint,
     elements,
     setElements,
     view,
@@ -116,6 +117,7 @@ export function useHands(
     'select',
     'peaks',
     'setPeaks',
+    'pickPoint',
     'elements',
     'setElements',
     'view',
@@ -170,6 +172,11 @@ export function useHands(
           .sort((p, q) => q.at.depth - p.at.depth)[0]?.m;
     if (near) {
       setPeaks(peaks.includes(near.name) ? peaks.filter((n) => n !== near.name) : [...peaks, near.name]);
+      return;
+    }
+    const point = atom ? undefined : wishAt(painter, scene, x, y);
+    if (point !== undefined) {
+      pickPoint(point);
       return;
     }
     const end = atom ? undefined : openEndAt(painter, scene, x, y);
@@ -306,6 +313,13 @@ export function useHands(
 
 /** Pixels from a mark that still mean it. */
 const NEAR_MARK = 10;
+
+/** The hot spot under a point of the canvas. */
+const wishAt = (painter: ScenePainter, scene: SceneLayers, x: number, y: number): string | undefined =>
+  itemsOf(scene.layers, 'points', 'wishes')
+    .map((p) => ({ p, at: painter.project(p.position) }))
+    .filter(({ at }) => Math.hypot(at.x - x, at.y - y) < NEAR_MARK)
+    .sort((p, q) => q.at.depth - p.at.depth)[0]?.p.name;
 
 /** The open end under a point of the canvas, the nearest to the viewer. */
 function openEndAt(painter: ScenePainter, scene: SceneLayers, x: number, y: number): AtomRef | undefined {

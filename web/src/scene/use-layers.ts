@@ -172,10 +172,16 @@ const NO_CONTACTS: { layers: readonly Layer[]; open: readonly OpenEnd[] } = { la
 /** Contacts between what is drawn, and where they lead out of it. */
 function useContacts(s: Structure | undefined, atoms: readonly AtomPrimitive[]): typeof NO_CONTACTS {
   const { contacts, preview } = useProject('contacts', 'preview');
-  return useMemo(
-    () => (s && !preview && contacts.length ? contactLayers(s, contacts, atoms) : NO_CONTACTS),
-    [s, preview, contacts, atoms],
-  );
+  return useMemo(() => {
+    const all = Object.values(contacts).flat();
+    return s && !preview && all.length ? contactLayers(s, all, atoms) : NO_CONTACTS;
+  }, [s, preview, contacts, atoms]);
+}
+
+/** What sheets add. */
+function useExtras(): readonly Layer[] {
+  const { extras, preview } = useProject('extras', 'preview');
+  return useMemo(() => (preview ? NOTHING : Object.values(extras).flat()), [extras, preview]);
 }
 
 export interface SceneLayers {
@@ -259,6 +265,7 @@ export function useLayers(aroundSelection: boolean, shown: boolean): SceneLayers
   const maxima = useMaxima(structure, colours);
   const pores = usePores(structure, colours);
   const contacts = useContacts(structure, atoms);
+  const extras = useExtras();
   const layers = useMemo(
     () => [
       ...model,
@@ -270,9 +277,10 @@ export function useLayers(aroundSelection: boolean, shown: boolean): SceneLayers
       ...maxima,
       ...pores,
       ...contacts.layers,
+      ...extras,
       ...(density ? [density] : []),
     ],
-    [model, chosen, measures, faces, ghosts, symmetry, maxima, pores, contacts, density],
+    [model, chosen, measures, faces, ghosts, symmetry, maxima, pores, contacts, extras, density],
   );
   const copies = useMemo(
     () => atoms.filter((a) => a.ref.operator !== 0 || a.ref.shift.some((x) => x !== 0)).length,

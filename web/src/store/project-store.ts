@@ -16,7 +16,7 @@ import type { Treatment } from '@nagare/core/crystal/treatment';
 import type { MapKind } from '@nagare/core/maps/residual';
 import type { SampledMap } from '@nagare/core/maps/sample';
 import type { DrawnMeasure } from '@nagare/core/draw/measure-layers';
-import type { AtomPrimitive, Camera } from '@nagare/core/draw/scene';
+import type { AtomPrimitive, Camera, Layer } from '@nagare/core/draw/scene';
 import type { Mat3, Vec3 } from '@nagare/core/math/matrix3';
 import type { Growth } from '@nagare/core/model/complete';
 import { rebaseStructure, rebaseTreatment } from '@nagare/core/model/rebase';
@@ -75,7 +75,7 @@ export interface ShownElements {
 }
 
 /** What the middle of the window shows. */
-export type Pane = 'crystal' | 'data' | 'section' | 'page' | 'tables' | 'cif' | 'lengths';
+export type Pane = 'crystal' | 'data' | 'section' | 'page' | 'tables' | 'cif' | 'lengths' | 'fingerprints';
 
 /** What is stored. */
 interface StoredState {
@@ -129,7 +129,11 @@ interface ScreenState {
   /** Spheres drawn in empty space. */
   readonly pores: readonly PoreMark[];
   /** Contacts that are drawn, with open ends where they lead out of the picture. */
-  readonly contacts: readonly DrawnContact[];
+  readonly contacts: Readonly<Record<string, readonly DrawnContact[]>>;
+  /** Layers that sheets add to the picture, by their owner. */
+  readonly extras: Readonly<Record<string, readonly Layer[]>>;
+  /** The name of a point of those layers that was picked in the picture or in a list. */
+  readonly pickedPoint: string | undefined;
   readonly work: Work | undefined;
   readonly problem: string | undefined;
   readonly place: Place;
@@ -171,7 +175,9 @@ export interface ProjectCommands {
   setBeside(atoms: readonly AtomRef[], lengths?: readonly DrawnMeasure[]): void;
   setDiscs(planes: readonly (readonly AtomRef[])[]): void;
   setPores(pores: readonly PoreMark[]): void;
-  setContacts(contacts: readonly DrawnContact[]): void;
+  setContacts(owner: string, contacts: readonly DrawnContact[]): void;
+  setExtra(owner: string, layers: readonly Layer[]): void;
+  pickPoint(name: string | undefined): void;
   setProblem(text: string | undefined): void;
   setPlace(place: Place): void;
   setViewer(viewer: Viewer | undefined): void;
@@ -236,7 +242,9 @@ const START: StoredState & ScreenState = {
   around: [],
   discs: [],
   pores: [],
-  contacts: [],
+  contacts: {},
+  extras: {},
+  pickedPoint: undefined,
   beside: [],
   lengths: [],
   work: undefined,
@@ -400,7 +408,9 @@ class OpenProject {
             beside: [],
             lengths: [],
             pores: [],
-            contacts: [],
+            contacts: {},
+            extras: {},
+            pickedPoint: undefined,
             peaks: [],
             ghost: undefined,
             result: undefined,
@@ -618,6 +628,8 @@ class OpenProject {
     | 'setDiscs'
     | 'setPores'
     | 'setContacts'
+    | 'setExtra'
+    | 'pickPoint'
     | 'setBeside'
     | 'setProblem'
     | 'setPlace'
@@ -661,7 +673,9 @@ class OpenProject {
       setBeside: (beside, lengths = []) => this.set({ beside, lengths }),
       setDiscs: (discs) => this.set({ discs }),
       setPores: (pores) => this.set({ pores }),
-      setContacts: (contacts) => this.set({ contacts }),
+      setContacts: (owner, list) => this.set({ contacts: { ...this.state.contacts, [owner]: list } }),
+      setExtra: (owner, layers) => this.set({ extras: { ...this.state.extras, [owner]: layers } }),
+      pickPoint: (pickedPoint) => this.set({ pickedPoint }),
       setProblem: (problem) => this.set({ problem }),
       setPlace: (place) => this.set({ place }),
       setViewer: (viewer) => this.set({ viewer }),

@@ -70,8 +70,8 @@ export function ContactsSheet({ s }: { s: Structure }): ReactNode {
   const { found, problem } = useContacts(s, active);
   const drawn = useMemo(() => (found ? drawnContacts(found, active, colours) : []), [found, active, colours]);
   useEffect(() => {
-    setContacts(drawn);
-    return () => setContacts([]);
+    setContacts('contacts', drawn);
+    return () => setContacts('contacts', []);
   }, [drawn, setContacts]);
   const change = (d: Definition): void => {
     const next = all.map((x) => (x.id === d.id ? d : x));

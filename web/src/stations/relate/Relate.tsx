@@ -15,12 +15,15 @@ import { BondsSheet } from './BondsSheet.tsx';
 import { ContactsSheet } from './ContactsSheet.tsx';
 import { CoordinationSheet } from './CoordinationSheet.tsx';
 import { DrawnSheet } from './DrawnSheet.tsx';
+import { EnergiesSheet } from './EnergiesSheet.tsx';
 import { MeasuresSheet } from './MeasuresSheet.tsx';
 import { OverlaySheet } from './OverlaySheet.tsx';
 import { PolyhedraSheet } from './PolyhedraSheet.tsx';
 import { RelationsSheet, RingsSheet } from './RingsSheets.tsx';
 import { StylesSheet } from './StylesSheet.tsx';
+import { SurroundingsSheet } from './SurroundingsSheet.tsx';
 import { ViewsSheet } from './ViewsSheet.tsx';
+import { WishesSheet } from './WishesSheet.tsx';
 import { useRelations } from './use-relations.ts';
 
 const REACH = 'reach of rings';
@@ -48,6 +51,9 @@ export function RelateDesk(): ReactNode {
       <ViewsSheet s={s} />
       <MeasuresSheet s={s} />
       <ContactsSheet s={s} />
+      <WishesSheet s={s} />
+      <SurroundingsSheet s={s} />
+      <EnergiesSheet s={s} />
       <LengthsSheet />
       <OverlaySheet s={s} />
       {found ? (
