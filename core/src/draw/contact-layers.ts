@@ -13,6 +13,10 @@ export interface DrawnContact {
   /** Å */
   readonly radius: number;
   readonly dashed: boolean;
+  /** Drawn only where both of its ends are. */
+  readonly closedOnly?: boolean;
+  /** Å: balls at both ends, where they are middles of molecules. */
+  readonly knob?: number;
 }
 
 /** Where a contact leaves what is drawn: the atom that would come. */
@@ -58,11 +62,26 @@ function copiesOf(
   });
 }
 
+const knobAt = (position: Vec3, r: number, colour: string): AtomPrimitive => ({
+  ref: { site: '', operator: 0, shift: [0, 0, 0] },
+  position,
+  element: '',
+  label: '',
+  colour,
+  axes: [
+    [r, 0, 0],
+    [0, r, 0],
+    [0, 0, r],
+  ],
+  shape: 'sphere',
+  opacity: 1,
+});
+
 /** Lines of contacts between drawn atoms, and the open ends of those that lead out of them. */
 export function contactLayers(
   s: Structure,
   contacts: readonly DrawnContact[],
-  atoms: readonly AtomPrimitive[],
+  atoms: readonly Pick<AtomPrimitive, 'ref'>[],
 ): { layers: Layer[]; open: OpenEnd[] } {
   const bySite = new Map<string, AtomRef[]>();
   const drawn = new Set<string>();
@@ -76,6 +95,7 @@ export function contactLayers(
   }
   const lines: BondPrimitive[] = [];
   const marks: PointPrimitive[] = [];
+  const knobs: AtomPrimitive[] = [];
   const open = new Map<string, OpenEnd>();
   for (const c of contacts)
     for (const [from, to, first] of [
@@ -84,7 +104,8 @@ export function contactLayers(
     ] as const)
       for (const { from: p, to: q, leadsTo, isWhole } of copiesOf(s, from, to, bySite, drawn)) {
         // Seen from both of its ends, a whole one is drawn once.
-        if (isWhole && !first) continue;
+        if (isWhole ? !first : c.closedOnly) continue;
+        if (c.knob) knobs.push(...(isWhole ? [p, q] : [p]).map((at) => knobAt(at, c.knob!, c.colour)));
         const end = isWhole ? q : add(p, scale(subtract(q, p), OPEN));
         lines.push({
           from: p,
@@ -105,6 +126,7 @@ export function contactLayers(
     layers: [
       { kind: 'bonds', name: 'contacts', items: lines },
       { kind: 'points', name: 'contacts', items: marks },
+      ...(knobs.length ? [{ kind: 'atoms' as const, name: 'contacts' as const, items: knobs }] : []),
     ],
     open: [...open.values()],
   };

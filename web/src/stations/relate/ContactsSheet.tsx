@@ -2,47 +2,31 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { z } from 'zod';
-import { definitionWords, SHIPPED, type Definition } from '@nagare/core/contacts/definition';
-import { bifurcated, type Contact } from '@nagare/core/contacts/find-contacts';
-import { symmetryCode } from '@nagare/core/crystal/atom-ref';
+import { SHIPPED, type Definition } from '@nagare/core/contacts/definition';
 import type { Structure } from '@nagare/core/crystal/structure';
-import { contactLayers, type DrawnContact } from '@nagare/core/draw/contact-layers';
-import { definitionSchema, type FoundContacts } from '@nagare/core/tasks/contacts-task';
+import type { FoundContacts } from '@nagare/core/tasks/contacts-task';
 import { run } from '../../engine/engine.ts';
-import { NumberField, PickRow, Sheet } from '../../frame/parts.tsx';
+import { Sheet } from '../../frame/parts.tsx';
 import { useSceneColours } from '../../scene/scene-colours.ts';
 import { saveFile } from '../../store/projects.ts';
 import { remember, remembered } from '../../store/remembered.ts';
 import { useProject } from '../../store/use-project.tsx';
+import { ContactTable } from './ContactTable.tsx';
+import { drawnContacts, hueOf, motifWords, networkWords } from './contact-words.ts';
+import { DefinitionFields } from './DefinitionFields.tsx';
+import { betweenCentroids } from './follow.ts';
 import {
-  changeWords,
-  contactKey,
-  contactName,
-  contactsCsv,
-  drawnContacts,
-  endOf,
-  hueOf,
-  lengthOf,
-  limited,
-  motifWords,
-  networkWords,
-} from './contact-words.ts';
-import { joined, moleculeAt } from './drawing.ts';
+  definitionsFile,
+  ownCopy,
+  readDefinitions,
+  storedDefinitions,
+  storeDefinitions,
+  taken,
+} from './kept-definitions.ts';
+import { NetworkTools, type DrawnAs } from './NetworkTools.tsx';
 
-const CHANGED = 'contact definitions',
-  SHOWN = 'contacts shown';
-/** Rows and motifs of the lists. */
-const MOST_ROWS = 60,
-  MOST_MOTIFS = 14,
-  /** Open ends followed at once. */
-  MOST_FOLLOWED = 60;
-
-/** The definitions that ship, as they were changed in this browser. */
-function storedDefinitions(): Definition[] {
-  const own = remembered<Definition[]>(CHANGED, z.array(definitionSchema), []);
-  const byId = new Map(own.map((d) => [d.id, d]));
-  return SHIPPED.map((d) => byId.get(d.id) ?? d);
-}
+const SHOWN = 'contacts shown';
+const MOST_MOTIFS = 14;
 
 function useContacts(s: Structure, definitions: readonly Definition[]): { found?: FoundContacts; problem?: string } {
   const { head, result } = useProject('head', 'result');
@@ -61,27 +45,40 @@ function useContacts(s: Structure, definitions: readonly Definition[]): { found?
 }
 
 export function ContactsSheet({ s }: { s: Structure }): ReactNode {
-  const { setContacts, project } = useProject('setContacts', 'project');
+  const { setContacts } = useProject('setContacts');
   const colours = useSceneColours();
   const [all, setAll] = useState(storedDefinitions);
   const [shown, setShown] = useState<readonly string[]>(() => remembered<string[]>(SHOWN, z.array(z.string()), []));
   const [edited, setEdited] = useState<string | undefined>();
+  const [drawnAs, setDrawnAs] = useState<DrawnAs>('atoms');
+  const [openEnds, setOpenEnds] = useState(true);
   const active = useMemo(() => all.filter((d) => shown.includes(d.id)), [all, shown]);
   const { found, problem } = useContacts(s, active);
-  const drawn = useMemo(() => (found ? drawnContacts(found, active, colours) : []), [found, active, colours]);
+  const drawn = useMemo(() => {
+    if (!found) return [];
+    const lines = drawnContacts(found, active, colours);
+    const style = { ...lines[0]!, radius: 0.09, dashed: false, colour: colours.indigo };
+    const list = drawnAs === 'atoms' || !lines.length ? lines : betweenCentroids(s, found.contacts, style);
+    return openEnds ? list : list.map((c) => ({ ...c, closedOnly: true }));
+  }, [s, found, active, colours, drawnAs, openEnds]);
   useEffect(() => {
     setContacts('contacts', drawn);
     return () => setContacts('contacts', []);
   }, [drawn, setContacts]);
-  const change = (d: Definition): void => {
-    const next = all.map((x) => (x.id === d.id ? d : x));
+  const keep = (next: Definition[]): void => {
     setAll(next);
-    remember(CHANGED, next);
+    storeDefinitions(next);
   };
-  const flip = (id: string): void => {
-    const next = shown.includes(id) ? shown.filter((x) => x !== id) : [...shown, id];
-    setShown(next);
-    remember(SHOWN, next);
+  const show = (ids: readonly string[]): void => {
+    setShown(ids);
+    remember(SHOWN, ids);
+  };
+  const flip = (id: string): void => show(shown.includes(id) ? shown.filter((x) => x !== id) : [...shown, id]);
+  const copy = (d: Definition): void => {
+    const own = ownCopy(d, all);
+    keep([...all, own]);
+    show([...shown, own.id]);
+    setEdited(own.id);
   };
   const count = (id: string): number | undefined => found?.contacts.filter((c) => c.definition === id).length;
   return (
@@ -109,26 +106,36 @@ export function ContactsSheet({ s }: { s: Structure }): ReactNode {
                   definition
                 </button>
               )}
-              {on >= 0 && edited === d.id && <DefinitionFields d={d} s={s} found={found} onChange={change} />}
+              {on >= 0 && edited === d.id && (
+                <DefinitionFields
+                  d={d}
+                  s={s}
+                  found={found}
+                  onChange={(next) => keep(all.map((x) => (x.id === next.id ? next : x)))}
+                  onCopy={() => copy(d)}
+                  onRemove={() => {
+                    keep(all.filter((x) => x.id !== d.id));
+                    show(shown.filter((x) => x !== d.id));
+                  }}
+                />
+              )}
             </li>
           );
         })}
       </ul>
+      <DefinitionFiles all={all} onKeep={keep} onNew={() => copy(SHIPPED[0]!)} />
       {found && found.contacts.length > 0 && (
         <>
           <ContactTable s={s} list={found.contacts} />
-          <p className="acts mb-1">
-            <FollowButtons s={s} drawn={drawn} />
-            <button className="word" onClick={() => void navigator.clipboard.writeText(contactsCsv(s, found.contacts))}>
-              Copy
-            </button>
-            <button
-              className="word"
-              onClick={() => saveFile(contactsCsv(s, found.contacts), `${project.name}-contacts.csv`, 'text/csv')}
-            >
-              CSV
-            </button>
-          </p>
+          <NetworkTools
+            s={s}
+            contacts={found.contacts}
+            drawn={drawn}
+            drawnAs={drawnAs}
+            onDrawnAs={setDrawnAs}
+            openEnds={openEnds}
+            onOpenEnds={setOpenEnds}
+          />
         </>
       )}
       {found && <Network s={s} found={found} definitions={active} />}
@@ -136,181 +143,56 @@ export function ContactsSheet({ s }: { s: Structure }): ReactNode {
   );
 }
 
-/** The molecules that open ends lead to, a step at a time; and back. */
-function FollowButtons({ s, drawn }: { s: Structure; drawn: readonly DrawnContact[] }): ReactNode {
-  const { viewer, looks, setLooks } = useProject('viewer', 'looks', 'setLooks');
-  const follow = (): void => {
-    const { open } = contactLayers(s, drawn, viewer?.drawn() ?? []);
-    const more = open.slice(0, MOST_FOLLOWED).flatMap((o) => moleculeAt(s, o.leadsTo));
-    if (more.length) setLooks('molecules brought', { addedAtoms: joined(s, looks.addedAtoms, more) });
+interface DefinitionFilesProps {
+  readonly all: readonly Definition[];
+  onKeep(all: Definition[]): void;
+  onNew(): void;
+}
+
+/** A definition of one's own, and all of them to and from a file. */
+function DefinitionFiles({ all, onKeep, onNew }: DefinitionFilesProps): ReactNode {
+  const picker = useRef<HTMLInputElement>(null);
+  const [problem, setProblem] = useState('');
+  const read = async (file: File | undefined): Promise<void> => {
+    if (!file) return;
+    const found = readDefinitions(await file.text(), file.name);
+    if (typeof found === 'string') return setProblem(found);
+    setProblem('');
+    onKeep(taken(all, found));
   };
   return (
     <>
-      <button className="word" onClick={follow}>
-        Follow every open end
-      </button>
-      {looks.addedAtoms.length > 0 && (
-        <button className="word" onClick={() => setLooks('brought taken back', { addedAtoms: [] })}>
-          Take back what was brought
+      <p className="acts mb-1">
+        <button className="word" onClick={onNew}>
+          One of my own
         </button>
-      )}
-    </>
-  );
-}
-
-interface DefinitionFieldsProps {
-  readonly d: Definition;
-  readonly s: Structure;
-  readonly found: FoundContacts | undefined;
-  onChange(d: Definition): void;
-}
-
-/** A definition in its sentence, its parts to be changed, and what the last change did. */
-function DefinitionFields({ d, s, found, onChange }: DefinitionFieldsProps): ReactNode {
-  const mine = useMemo(() => found?.contacts.filter((c) => c.definition === d.id) ?? [], [found, d.id]);
-  const news = useChange(s, mine);
-  const shipped = SHIPPED.find((x) => x.id === d.id);
-  const limit = d.near ?? d.far;
-  const words = (list: readonly string[]): string => list.join(', ');
-  const who = (part: 'givers' | 'takers') => (text: string) => {
-    const list = text
-      .split(',')
-      .map((x) => x.trim())
-      .filter(Boolean);
-    if (list.length) onChange({ ...d, [part]: list });
-  };
-  return (
-    <div className="definition">
-      <p className="soft fine mb-1">{definitionWords(d)}</p>
-      <div className="triple">
-        <WhoField label="Who gives" value={words(d.givers)} onChange={who('givers')} />
-        <span className="soft">to</span>
-        <WhoField label="Who takes" value={words(d.takers)} onChange={who('takers')} />
-        {limit && (
-          <NumberField
-            id={`limit-${d.id}`}
-            label={limit.by === 'length' ? 'Longest, Å' : 'Beyond the sum of radii, Å'}
-            value={endOf(limit)}
-            digits={2}
-            step={0.05}
-            min={-3}
-            max={8}
-            unit={limit.by === 'length' ? 'Å at most' : 'Å beyond the radii'}
-            onChange={(x) => onChange({ ...d, [d.near ? 'near' : 'far']: limited(limit, x) })}
-          />
-        )}
-        <NumberField
-          id={`angle-${d.id}`}
-          label="Least angle, °"
-          value={d.leastAngle}
-          digits={0}
-          step={5}
-          min={0}
-          max={180}
-          unit="° at least"
-          onChange={(leastAngle) => onChange({ ...d, leastAngle })}
-        />
-        <select
-          className="form-select form-select-sm"
-          aria-label="Where"
-          value={d.where}
-          onChange={(e) => onChange({ ...d, where: e.target.value as Definition['where'] })}
+        <button
+          className="word"
+          onClick={() => saveFile(definitionsFile(all), 'contact-definitions.json', 'application/json')}
         >
-          <option value="anywhere">anywhere</option>
-          <option value="between">between molecules</option>
-          <option value="inside">inside a molecule</option>
-        </select>
-        {shipped && d !== shipped && (
-          <button className="word" onClick={() => onChange(shipped)}>
-            as it was
-          </button>
-        )}
-      </div>
-      {news && (
-        <p className="fine mb-1" role="status">
-          {news}
+          Save definitions
+        </button>
+        <button className="word" onClick={() => picker.current?.click()}>
+          Take in definitions
+        </button>
+        <input
+          ref={picker}
+          type="file"
+          hidden
+          aria-label="File of definitions"
+          accept=".json,application/json"
+          onChange={(e) => {
+            void read(e.target.files?.[0]);
+            e.target.value = '';
+          }}
+        />
+      </p>
+      {problem && (
+        <p className="fine mb-1" role="alert">
+          {problem}
         </p>
       )}
-    </div>
-  );
-}
-
-function WhoField({
-  label,
-  value,
-  onChange,
-}: {
-  label: string;
-  value: string;
-  onChange(text: string): void;
-}): ReactNode {
-  const [text, setText] = useState(value);
-  return (
-    <input
-      className="form-control form-control-sm who"
-      aria-label={label}
-      value={text}
-      onChange={(e) => setText(e.target.value)}
-      onBlur={() => onChange(text)}
-      onKeyDown={(e) => {
-        if (e.key === 'Enter') onChange(text);
-      }}
-    />
-  );
-}
-
-/** What the last change of a list let in and put out. */
-function useChange(s: Structure, now: readonly Contact[]): string {
-  const before = useRef(now);
-  const [news, setNews] = useState('');
-  useEffect(() => {
-    if (before.current === now) return;
-    const text = changeWords(s, before.current, now);
-    before.current = now;
-    if (text) setNews(text);
-  }, [s, now]);
-  return news;
-}
-
-function ContactTable({ s, list }: { s: Structure; list: readonly Contact[] }): ReactNode {
-  const { select } = useProject('select');
-  const [chosen, setChosen] = useState('');
-  const forked = useMemo(() => new Set(bifurcated(list).flat()), [list]);
-  return (
-    <table className="relate" aria-label="Contacts">
-      <thead>
-        <tr>
-          <th>contact</th>
-          <th className="n">H⋯A, Å</th>
-          <th className="n">D⋯A, Å</th>
-          <th className="n">angle, °</th>
-          <th>at</th>
-        </tr>
-      </thead>
-      <tbody>
-        {list.slice(0, MOST_ROWS).map((c) => (
-          <PickRow
-            key={contactKey(c)}
-            chosen={chosen === contactKey(c)}
-            onPick={() => {
-              setChosen(contactKey(c));
-              select([c.giver, ...(c.hydrogen ? [c.hydrogen] : []), c.taker]);
-            }}
-          >
-            <td className="name">
-              {contactName(s, c)}
-              {c.inside ? ', inside' : ''}
-              {c.likely ? ', likely' : ''}
-              {forked.has(c) ? ', bifurcated' : ''}
-            </td>
-            <td className="n">{lengthOf(c.ha, 2)}</td>
-            <td className="n">{lengthOf(c.da, 3)}</td>
-            <td className="n">{lengthOf(c.angle, 0)}</td>
-            <td>{symmetryCode(c.taker)}</td>
-          </PickRow>
-        ))}
-      </tbody>
-    </table>
+    </>
   );
 }
 

@@ -5,12 +5,13 @@ import { contactLayers } from '@nagare/core/draw/contact-layers';
 import { buildLayers } from '@nagare/core/draw/build-scene';
 import { itemsOf } from '@nagare/core/draw/scene';
 import { contactsOf } from '@nagare/core/tasks/contacts-task';
+import { contactLoops } from '@nagare/core/publish/contact-loops';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import type { Structure } from '@nagare/core/crystal/structure';
 import {
   changeWords,
   contactName,
-  contactsCsv,
+  contactTable,
   drawnContacts,
   graphSetWords,
   motifWords,
@@ -57,10 +58,20 @@ describe('what the sheet of contacts says', () => {
     expect(changeWords(acid, found.contacts, found.contacts)).toBe('');
   });
 
-  it('writes a line a contact with its symmetry code', () => {
-    const lines = contactsCsv(acid, found.contacts).trim().split('\n');
-    expect(lines).toHaveLength(2);
-    expect(lines[1]!.split(',').slice(1, 5)).toEqual(['O2', 'H2', 'O1', '2_555']);
+  it('tables a line a contact with its symmetry code', () => {
+    const { columns, rows } = contactTable(acid, found.contacts);
+    expect(rows).toHaveLength(1);
+    expect(rows[0]).toHaveLength(columns.length);
+    expect(rows[0]!.slice(1, 5)).toEqual(['O2', 'H2', 'O1', '2_555']);
+  });
+
+  it('goes into loops of a CIF that can be read', () => {
+    const text = contactLoops(acid, found.contacts);
+    expect(text).toContain('_geom_hbond_distance_HA');
+    expect(text).toMatch(/O2 H2 O1 \. \. 2_555 /);
+    // Without its hydrogen it is a plain contact.
+    const { hydrogen: _, ...bare } = found.contacts[0]!;
+    expect(contactLoops(acid, [bare])).toMatch(/_geom_contact_distance\nO2 O1 \. 2_555 /);
   });
 });
 

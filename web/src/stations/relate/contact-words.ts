@@ -1,5 +1,5 @@
 /** What the sheet of contacts says, and what it draws. */
-import type { Definition, LengthLimit, LineStyle } from '@nagare/core/contacts/definition';
+import type { Definition, LineStyle } from '@nagare/core/contacts/definition';
 import type { Contact } from '@nagare/core/contacts/find-contacts';
 import { refKey, siteOf, symmetryCode, type AtomRef } from '@nagare/core/crystal/atom-ref';
 import type { Structure } from '@nagare/core/crystal/structure';
@@ -8,6 +8,7 @@ import type { SceneColours } from '@nagare/core/draw/colours';
 import type { DrawnContact } from '@nagare/core/draw/contact-layers';
 import type { FoundContacts } from '@nagare/core/tasks/contacts-task';
 import type { Motif } from '@nagare/core/contacts/motifs';
+import type { PlainTable } from '@nagare/core/publish/tables';
 
 const RADII: Readonly<Record<LineStyle, number>> = {
   dots: 0.03,
@@ -95,12 +96,27 @@ export function networkWords({ network }: FoundContacts): string {
 export const lengthOf = (m: { value: number; su: number } | undefined, digits: number): string =>
   m ? formatMeasured(m.value, m.su, digits) : '';
 
-/** The table as CSV. */
-export function contactsCsv(s: Structure, list: readonly Contact[]): string {
-  const head = 'definition,giver,hydrogen,taker,symmetry,D-H,H...A,D...A,angle,inside,at taker,out of plane,valence';
+/** The table for copies and files. */
+export function contactTable(s: Structure, list: readonly Contact[]): PlainTable {
   const plain = (x: number | undefined, digits: number): string => (x === undefined ? '' : x.toFixed(digits));
-  const rows = list.map((c) =>
-    [
+  return {
+    title: 'Contacts',
+    columns: [
+      'definition',
+      'giver',
+      'hydrogen',
+      'taker',
+      'symmetry',
+      'D–H, Å',
+      'H⋯A, Å',
+      'D⋯A, Å',
+      'angle, °',
+      'inside',
+      'at taker, °',
+      'out of plane, °',
+      'valence',
+    ],
+    rows: list.map((c) => [
       c.definition,
       label(s, c.giver),
       c.hydrogen ? label(s, c.hydrogen) : '',
@@ -114,12 +130,7 @@ export function contactsCsv(s: Structure, list: readonly Contact[]): string {
       plain(c.atTaker, 1),
       plain(c.outOfPlane, 1),
       plain(c.valence, 3),
-    ].join(','),
-  );
-  return [head, ...rows, ''].join('\n');
+    ]),
+    notes: [],
+  };
 }
-
-/** A limit with another end. */
-export const limited = (limit: LengthLimit, to: number): LengthLimit =>
-  limit.by === 'length' ? { ...limit, to } : { ...limit, beyond: to };
-export const endOf = (limit: LengthLimit): number => (limit.by === 'length' ? limit.to : limit.beyond);
