@@ -12,7 +12,8 @@ export interface DrawnContact {
   readonly colour: string;
   /** Å */
   readonly radius: number;
-  readonly dashed: boolean;
+  /** Å of a dash; 0 where the line is whole. */
+  readonly dash: number;
   /** Drawn only where both of its ends are. */
   readonly closedOnly?: boolean;
   /** Å: balls at both ends, where they are middles of molecules. */
@@ -113,7 +114,7 @@ export function contactLayers(
           colours: [c.colour, c.colour],
           radius: c.radius,
           opacity: 1,
-          dashed: c.dashed,
+          ...(c.dash ? { dash: c.dash } : {}),
         });
         if (isWhole) continue;
         const name = placeKey(s, leadsTo);

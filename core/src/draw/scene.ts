@@ -28,8 +28,8 @@ export interface BondPrimitive {
   /** Å */
   readonly radius: number;
   readonly opacity: number;
-  /** Partial bonds and contacts. */
-  readonly dashed?: boolean;
+  /** Å: length of the dashes of partial bonds and contacts; whole where it is absent. */
+  readonly dash?: number;
   /** Indices of the two atoms in the atoms layer of the same name. */
   readonly atoms?: readonly [number, number];
 }

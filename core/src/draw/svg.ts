@@ -202,9 +202,12 @@ function paintBond(canvas: Canvas, b: BondPrimitive, atoms: readonly AtomPrimiti
     // Into the atom by a little, or the round end of the stick would show.
     const skip = axes ? Math.min(half, 0.92 * surfaceDistance(axes, toViewer(camera, direction))) : 0;
     const start: Vec3 = [end[0] + direction[0] * skip, end[1] + direction[1] * skip, end[2] + direction[2] * skip];
-    return paintStick(canvas, start, middle, b.colours[k]!, b.radius, b.opacity, b.dashed);
+    return paintStick(canvas, start, middle, b.colours[k]!, b.radius, b.opacity, b.dash);
   });
 }
+
+/** Å between the dashes of a stick. */
+const DASH_GAP = 0.1;
 
 function paintStick(
   canvas: Canvas,
@@ -213,16 +216,16 @@ function paintStick(
   colour: string,
   radius: number,
   opacity: number,
-  dashed = false,
+  dash?: number,
 ): Piece {
   const p = canvas.at(from),
     q = canvas.at(to);
   const zoom = (p.zoom + q.zoom) / 2;
   const width = 2 * radius * zoom;
   const d = `M${number(p.x)} ${number(p.y)}L${number(q.x)} ${number(q.y)}`;
-  const dash = dashed ? ` stroke-dasharray="${number(0.14 * zoom)} ${number(0.1 * zoom)}"` : '';
+  const broken = dash ? ` stroke-dasharray="${number(dash * zoom)} ${number(DASH_GAP * zoom)}"` : '';
   const stroke = (c: string, w: number): string =>
-    `<path d="${d}" stroke="${c}" stroke-width="${number(w)}" fill="none"${dash}/>`;
+    `<path d="${d}" stroke="${c}" stroke-width="${number(w)}" fill="none"${broken}/>`;
   const text = `<g${opacity < 1 ? ` opacity="${number(opacity)}"` : ''}>${stroke(shadeColour(colour, 0.72), width)}${stroke(colour, width * 0.72)}${stroke(mixColours(colour, '#ffffff', 0.25), width * 0.3)}</g>`;
   return { depth: (p.depth + q.depth) / 2 + 0.02, text };
 }

@@ -84,13 +84,45 @@ const foundSchema = z.strictObject({
   }),
 });
 
+/** What was found of one structure, by definition. */
+class ContactBook {
+  readonly search: ContactSearch;
+  private readonly known = new Map<string, readonly Contact[]>();
+
+  constructor(
+    readonly key: string,
+    structure: Structure,
+    covariance: CovarianceData | undefined,
+  ) {
+    this.search = new ContactSearch(bonded(structure), covariance);
+  }
+
+  find(d: Definition): readonly Contact[] {
+    const key = JSON.stringify(d);
+    let found = this.known.get(key);
+    if (!found) this.known.set(key, (found = this.search.find(d)));
+    return found;
+  }
+}
+
+let lastBook: ContactBook | undefined;
+
+/** The book of the structure asked for last is kept: while a definition is changed only that one is looked for again. */
+function bookOf(structure: Structure, covariance: CovarianceData | undefined): ContactBook {
+  const spread = covariance ? [...covariance.packed.subarray(0, 60)] : [];
+  const key = JSON.stringify([structure, spread]);
+  if (lastBook?.key !== key) lastBook = new ContactBook(key, structure, covariance);
+  return lastBook;
+}
+
 /** Contacts of every definition, in their order; motifs of directed ones; the network of all that lead to other molecules. */
 export function contactsOf({ structure, definitions, covariance }: ContactsWish): FoundContacts {
-  const search = new ContactSearch(bonded(structure), covariance);
+  const book = bookOf(structure, covariance);
+  const { search } = book;
   const contacts: Contact[] = [];
   const unused: Record<string, { givers: string[]; takers: string[] }> = {};
   for (const d of definitions) {
-    const found = search.find(d);
+    const found = book.find(d);
     contacts.push(...found);
     const left = search.unused(d, found);
     const labels = (list: readonly number[]): string[] => list.map((i) => structure.sites[i]!.label);

@@ -107,7 +107,7 @@ describe('bonds', () => {
   });
 
   it('that are dashed come in pieces that leave gaps', () => {
-    const [mesh] = instanced(build(layer([{ ...bond, dashed: true }])).group);
+    const [mesh] = instanced(build(layer([{ ...bond, dash: 0.14 }])).group);
     expect(mesh!.count).toBeGreaterThan(6);
     const length = Array.from(
       { length: mesh!.count },

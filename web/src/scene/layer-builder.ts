@@ -290,11 +290,11 @@ const between = (a: Vec3, b: Vec3, t: number): Vec3 => [
 ];
 
 /** Ends of dashes of about 0.14 Å with gaps of 0.1 Å. */
-function dashes(from: Vec3, to: Vec3): number[] {
+function dashes(from: Vec3, to: Vec3, dash = 0.14): number[] {
   const length = Math.hypot(to[0] - from[0], to[1] - from[1], to[2] - from[2]);
   const out: number[] = [];
-  for (let x = 0; x < length; x += 0.24)
-    out.push(...between(from, to, x / length), ...between(from, to, Math.min(1, (x + 0.14) / length)));
+  for (let x = 0; x < length; x += dash + 0.1)
+    out.push(...between(from, to, x / length), ...between(from, to, Math.min(1, (x + dash) / length)));
   return out;
 }
 
@@ -313,8 +313,8 @@ function stickPieces(b: PaintedBond): Stick[] {
     [middle, b.to, b.colours[1]],
   ];
   return halves.flatMap(([from, to, colour]) => {
-    if (!b.dashed) return [{ from, to, radius: b.radius, colour }];
-    const ends = dashes(from, to);
+    if (!b.dash) return [{ from, to, radius: b.radius, colour }];
+    const ends = dashes(from, to, b.dash);
     return Array.from({ length: ends.length / 6 }, (_, i) => ({
       from: toVec3(ends.slice(6 * i, 6 * i + 3)),
       to: toVec3(ends.slice(6 * i + 3, 6 * i + 6)),

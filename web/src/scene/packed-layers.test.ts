@@ -22,7 +22,7 @@ const bond: BondPrimitive = {
   colours: ['#c8452b', '#204060'],
   radius: 0.0625,
   opacity: 0.7,
-  dashed: true,
+  dash: 0.25,
   atoms: [0, 1],
 };
 
@@ -51,7 +51,7 @@ describe('layers on their way to the painter', () => {
     };
     const there = unpackLayer(packLayer({ kind: 'bonds', name: 'measures', items: [bond, plain] }));
     const { atoms: _, ...seen } = bond;
-    expect(there).toEqual({ kind: 'bonds', name: 'measures', items: [seen, { ...plain, dashed: false }] });
+    expect(there).toEqual({ kind: 'bonds', name: 'measures', items: [seen, plain] });
   });
 
   it('other layers go as they are, and only the packed ones give their memory away', () => {

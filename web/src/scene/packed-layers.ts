@@ -42,7 +42,7 @@ class Palette {
 
 /** Position, three half axes, shape, opacity. */
 const ATOM = 14;
-/** Two ends, radius, opacity, dashed. */
+/** Two ends, radius, opacity, length of dashes. */
 const BOND = 9;
 
 export function packLayer(layer: Layer): SentLayer {
@@ -64,7 +64,7 @@ export function packLayer(layer: Layer): SentLayer {
     layer.items.forEach((b, i) => {
       numbers.set(b.from, BOND * i);
       numbers.set(b.to, BOND * i + 3);
-      numbers.set([b.radius, b.opacity, b.dashed ? 1 : 0], BOND * i + 6);
+      numbers.set([b.radius, b.opacity, b.dash ?? 0], BOND * i + 6);
       colourOf.set(
         b.colours.map((c) => palette.of(c)),
         2 * i,
@@ -107,7 +107,7 @@ export function unpackLayer(layer: SentLayer): PaintLayer {
         to: vector(numbers, at + 3),
         radius: numbers[at + 6]!,
         opacity: opacityOf(numbers[at + 7]!),
-        dashed: numbers[at + 8] === 1,
+        ...(numbers[at + 8] ? { dash: numbers[at + 8]! } : {}),
         colours: [colours[colourOf[2 * i]!]!, colours[colourOf[2 * i + 1]!]!],
       };
     });

@@ -57,7 +57,7 @@ export function ContactsSheet({ s }: { s: Structure }): ReactNode {
   const drawn = useMemo(() => {
     if (!found) return [];
     const lines = drawnContacts(found, active, colours);
-    const style = { ...lines[0]!, radius: 0.09, dashed: false, colour: colours.indigo };
+    const style = { ...lines[0]!, radius: 0.09, dash: 0, colour: colours.indigo };
     const list = drawnAs === 'atoms' || !lines.length ? lines : betweenCentroids(s, found.contacts, style);
     return openEnds ? list : list.map((c) => ({ ...c, closedOnly: true }));
   }, [s, found, active, colours, drawnAs, openEnds]);

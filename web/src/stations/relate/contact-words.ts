@@ -16,6 +16,7 @@ const RADII: Readonly<Record<LineStyle, number>> = {
   'long dashes': 0.07,
   full: 0.04,
 };
+const DASHES: Readonly<Record<LineStyle, number>> = { dots: 0.05, 'short dashes': 0.14, 'long dashes': 0.34, full: 0 };
 const HUES: readonly (keyof SceneColours)[] = ['indigo', 'gold', 'vermilion', 'pine', 'water'];
 
 /** The colour of the n-th definition that is shown. */
@@ -49,7 +50,7 @@ export function drawnContacts(
         to: c.takerRing ?? [c.taker],
         colour: style.colour,
         radius: RADII[style.d.line],
-        dashed: style.d.line !== 'full',
+        dash: DASHES[style.d.line],
       },
     ];
   });

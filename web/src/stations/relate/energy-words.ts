@@ -45,7 +45,7 @@ export function energyTubes(s: Structure, e: CrystalEnergies, least: number, col
     to: heavy(s, neighbourAtoms(s, e, p)),
     colour: p.energy < 0 ? colours.pine : colours.vermilion,
     radius: THIN + (THICK - THIN) * Math.abs(p.energy / largest),
-    dashed: p.energy >= 0,
+    dash: p.energy < 0 ? 0 : 0.14,
   }));
 }
 
