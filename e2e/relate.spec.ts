@@ -71,14 +71,14 @@ test('contacts by a definition: found, drawn, followed, changed and kept', async
   await expect(drawn).not.toHaveText(told);
   await sheet.getByRole('button', { name: 'Take back what was brought' }).click();
   await expect(drawn).toHaveText(told);
-  await sheet.getByRole('button', { name: 'definition' }).click();
+  await sheet.getByRole('button', { name: 'definition', exact: true }).click();
   await sheet.getByLabel('Who gives').fill('N');
   await page.keyboard.press('Enter');
   await expect(sheet.getByRole('status')).toContainText('Out went');
   expect(await rows.count()).toBeLessThan(before);
   await page.reload();
   await expect(sheet.getByLabel('Hydrogen bonds')).toBeChecked();
-  await sheet.getByRole('button', { name: 'definition' }).click();
+  await sheet.getByRole('button', { name: 'definition', exact: true }).click();
   await expect(sheet.getByLabel('Who gives')).toHaveValue('N');
   await sheet.getByRole('button', { name: 'as it was' }).click();
   await expect(rows).toHaveCount(before);

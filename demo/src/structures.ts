@@ -12,6 +12,7 @@ import { apply3, inverse3, norm, subtract, turn, type Vec3 } from '@nagare/core/
 import { seededRandom, type Random } from '@nagare/core/math/random';
 import { structureCif } from '@nagare/core/publish/structure-cif';
 import { cageCorners } from './cage.ts';
+import { bareHydrate, bromide, dyeServed, dyeUnserved } from './wish-structures.ts';
 
 type Row = readonly [label: string, x: number, y: number, z: number, u: number];
 
@@ -257,9 +258,21 @@ const SETS: readonly { file: string; name: string; make(random: Random): Structu
   { file: 'ishibai', name: 'Ishibai', make: lime, colour: 'white', z: 4 },
 ];
 
+/** Packed molecules to look at for contacts and wishes; minutes each. */
+const PACKED: typeof SETS = [
+  { file: 'ukonzome-1', name: 'Ukonzome-1', make: dyeServed, colour: 'yellow', z: 2 },
+  { file: 'ukonzome-2', name: 'Ukonzome-2', make: dyeUnserved, colour: 'orange', z: 4 },
+  { file: 'kurumi-5', name: 'Kurumi-5', make: bromide, colour: 'brown', z: 2 },
+  { file: 'tsurubami-4', name: 'Tsurubami-4', make: bareHydrate, colour: 'grey-brown', z: 4 },
+];
+
+export const writePackedSets = (here: string): void => write(PACKED, here);
+
 /** Writes the structures as CIF without reflections. */
-export function writeStructureSets(here: string): void {
-  for (const set of SETS) {
+export const writeStructureSets = (here: string): void => write(SETS, here);
+
+function write(sets: typeof SETS, here: string): void {
+  for (const set of sets) {
     const structure = set.make(seededRandom(21));
     const experiment = { kept: { _chemical_name_common: set.name }, colour: set.colour, temperature: 293, z: set.z };
     writeFileSync(

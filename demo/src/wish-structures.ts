@@ -133,7 +133,7 @@ const best = (list: readonly Structure[], of: (s: Structure) => number): Structu
 export function dyeServed(): Structure {
   const random = seededRandom(401);
   const dye = chelated(DYE, random);
-  return best(packings([dye], [dye], 'P 1 21/c 1', random, 8), served);
+  return best(packings([dye], [dye], 'P -1', random, 20), served);
 }
 
 /** The second form, of the same molecule. */

@@ -67,6 +67,8 @@ export interface Preference {
   readonly directions: Directions;
   /** Of the group's partners. */
   readonly share: number;
+  /** Partners that may come at once: of directions round an axis, or of all, not every place can be taken. */
+  readonly places: number;
   readonly element: string;
 }
 
@@ -202,7 +204,7 @@ export class Preferences {
   private hydrogens = (i: number): number[] => this.bonded[i]!.filter(this.isHydrogen);
   private way = (from: number, to: number): Vec3 => normalize(subtract(this.m.at[to]!, this.m.at[from]!));
 
-  private make(i: number, group: GroupKind, directions: readonly Directions[]): Preference[] {
+  private make(i: number, group: GroupKind, directions: readonly Directions[], places = 1): Preference[] {
     const free = directions.filter((d) => d.kind !== 'lobe' || !this.isTaken(i, d.axis));
     return free.map((d) => ({
       group,
@@ -210,6 +212,7 @@ export class Preferences {
       origin: this.m.at[i]!,
       directions: d,
       share: 1 / directions.length,
+      places: d.kind === 'lobe' ? 1 : places,
       element: this.m.elements[i]!,
     }));
   }
@@ -225,7 +228,7 @@ export class Preferences {
     if (element === 'C') return this.ofCarbon(i, role === 'aromatic C');
     if (element === 'O') return this.ofOxygen(i, role);
     if (element === 'N') return this.ofNitrogen(i, role);
-    if (role === 'halide') return this.make(i, 'halide', [{ kind: 'all' }]);
+    if (role === 'halide') return this.make(i, 'halide', [{ kind: 'all' }], 4);
     if (role === 'organic halogen') return this.ofHalogen(i, element);
     if (element === 'S' || element === 'Se') return this.ofSulphur(i);
     return [];
@@ -243,7 +246,8 @@ export class Preferences {
   private given(i: number, group: GroupKind, spread = SHARP): Preference[] {
     return this.hydrogens(i).flatMap((h) => {
       const lobe: Directions = { kind: 'lobe', axis: this.way(i, h), spread };
-      return [{ group, atom: i, origin: this.m.at[i]!, directions: lobe, share: 1, element: this.m.elements[i]! }];
+      const element = this.m.elements[i]!;
+      return [{ group, atom: i, origin: this.m.at[i]!, directions: lobe, share: 1, places: 1, element }];
     });
   }
 
@@ -279,20 +283,20 @@ export class Preferences {
     const hydrogens = this.hydrogens(i).length;
     switch (role) {
       case 'carbonyl':
-        return this.make(i, 'carbonyl', this.inPlane(i));
+        return this.make(i, 'carbonyl', this.inPlane(i), 2);
       case 'carboxylate':
-        return this.make(i, 'carboxylate', this.inPlane(i));
+        return this.make(i, 'carboxylate', this.inPlane(i), 2);
       case 'nitro':
-        return this.make(i, 'nitro', this.inPlane(i));
+        return this.make(i, 'nitro', this.inPlane(i), 2);
       case 'oxo':
-        return this.make(i, 'oxo', this.roundBond(i, PLANAR));
+        return this.make(i, 'oxo', this.roundBond(i, PLANAR), 2);
       case 'ether':
         return this.make(i, 'ether', this.tetrahedral(i));
       case 'water':
       case 'hydroxyl': {
         const lonePairs = this.tetrahedral(i);
-        const gives = hydrogens ? this.given(i, 'O–H') : this.make(i, 'O–H', lonePairs);
-        return [...this.make(i, role === 'water' ? 'water O' : 'hydroxyl O', lonePairs), ...gives];
+        const gives = hydrogens ? this.given(i, 'O–H') : this.make(i, 'O–H', lonePairs, role === 'water' ? 2 : 1);
+        return [...this.make(i, role === 'water' ? 'water O' : 'hydroxyl O', lonePairs, 2), ...gives];
       }
       default:
         return [];
@@ -355,7 +359,7 @@ export class Preferences {
 
   private ofSulphur(i: number): Preference[] {
     const near = this.heavy(i);
-    if (near.length === 1) return this.make(i, 'thione', this.roundBond(i, 105));
+    if (near.length === 1) return this.make(i, 'thione', this.roundBond(i, 105), 2);
     if (near.length !== 2) return [];
     return this.make(
       i,
@@ -383,6 +387,7 @@ export class Preferences {
           origin: middle,
           directions: { kind: 'lobe', axis: scale(normal, sign), spread: MIDDLE },
           share: 1,
+          places: 1,
           element: this.m.elements[members[0]!]!,
         }));
       }),

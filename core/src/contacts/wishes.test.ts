@@ -156,6 +156,10 @@ describe('wishes of small molecules', () => {
     const { spots, remarks } = new WishSearch(alone(bare), { probes: ['acceptor'] }).all();
     expect(spots.length).toBeGreaterThan(0);
     expect(spots[0]!.group).toBe('O–H');
+    // It turns about its bond, and still gives one hydrogen and takes two.
+    expect(spots.filter((w) => w.group === 'O–H')).toHaveLength(1);
+    const taking = new WishSearch(alone(bare), { probes: ['donor'] }).all().spots;
+    expect(taking.filter((w) => w.group === 'hydroxyl O')).toHaveLength(2);
     expect(remarks.join(' ')).toContain('no hydrogens');
   });
 });

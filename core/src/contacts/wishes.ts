@@ -20,7 +20,7 @@ import { add, apply3, dot, inverse3, norm, normalize, subtract, type Vec3 } from
 import { SHIPPED } from './definition.ts';
 import { ContactSearch, type Contact } from './find-contacts.ts';
 import { MolecularCrystal, mostOccupied, type Molecule } from './molecules.ts';
-import { Preferences } from './preferences.ts';
+import { Preferences, type Preference } from './preferences.ts';
 import type { Probe } from './probes.ts';
 import { Roles } from './roles.ts';
 import { WishField, type HotSpot, type WishGrid } from './wish-field.ts';
@@ -258,7 +258,7 @@ export class WishSearch {
       const distance = norm(subtract(cartesianOf(s, [atom])[0]!, spots[from]!.at));
       if (distance <= HALF_GRANTS) bySpot[from]!.push({ atom, site: to - n, distance });
     }
-    return spots.map((spot, i) => this.judged(spot, positions[i]!, bySpot[i]!));
+    return placesTaken(spots, (i) => this.judged(spots[i]!, positions[i]!, bySpot[i]!));
   }
 
   private judged(spot: HotSpot, position: Vec3, near: readonly NearAtom[]): Wish {
@@ -333,6 +333,31 @@ export class WishSearch {
     const score = this.field(probe).at(cartesianOf(s, [other])[0]!);
     return [{ contact, other, probe, score, expected: score >= EXPECTED }];
   }
+}
+
+const RANK: Readonly<Record<Grant, number>> = { granted: 2, 'half granted': 1, 'not granted': 0 };
+
+/**
+ * Spots as they are judged; of those that one group would take round an axis or on all sides, as many as it can have partners, the
+ * granted ones first.
+ */
+function placesTaken(spots: readonly HotSpot[], judge: (i: number) => Wish): Wish[] {
+  const judged = spots.map((_, i) => judge(i));
+  const kept = new Set(judged);
+  const loose = new Map<Preference, Wish[]>();
+  spots.forEach(({ preference }, i) => {
+    if (!preference || preference.directions.kind === 'lobe') return;
+    loose.set(preference, [...(loose.get(preference) ?? []), judged[i]!]);
+  });
+  for (const [preference, list] of loose) {
+    const byProbe = new Map<Probe, Wish[]>();
+    for (const w of list) byProbe.set(w.probe, [...(byProbe.get(w.probe) ?? []), w]);
+    for (const same of byProbe.values()) {
+      const inOrder = same.sort((p, q) => RANK[q.grant] - RANK[p.grant] || q.score - p.score);
+      for (const w of inOrder.slice(preference.places)) kept.delete(w);
+    }
+  }
+  return judged.filter((w) => kept.has(w));
 }
 
 /** Each place once, by the best that happens there; weighed by the root of the score. */

@@ -24,7 +24,7 @@ export function TableActions({ table, fileName }: TableActionsProps): ReactNode 
       <button className="word" onClick={() => saveFile(tableCsv(table()), fileName, 'text/csv')}>
         CSV
       </button>
-      <span className="soft fine" role="status">
+      <span className="soft fine" aria-live="polite">
         {done}
       </span>
     </>

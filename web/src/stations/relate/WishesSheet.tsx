@@ -1,5 +1,5 @@
 /** What a molecule would like around itself, whether the crystal grants it, and how other crystals do. */
-import { useEffect, useState, type ReactNode } from 'react';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { z } from 'zod';
 import { PROBE_TRAITS, PROBES, type Probe } from '@nagare/core/contacts/probes';
 import type { Wishes } from '@nagare/core/contacts/wishes';
@@ -189,11 +189,16 @@ function GrantBar({ wishes, probe }: { wishes: Wishes | undefined; probe: Probe 
 /** Hot spots; picked here they grow in the picture, picked there they are marked here. */
 function SpotRows({ s, wishes }: { s: Structure; wishes: Wishes }): ReactNode {
   const { pickedPoint, pickPoint, setBeside, project } = useProject('pickedPoint', 'pickPoint', 'setBeside', 'project');
+  const table = useRef<HTMLTableElement>(null);
   useEffect(() => () => setBeside([]), [setBeside]);
+  // Picked in the picture, a spot is brought into view here.
+  useEffect(() => {
+    void table.current?.querySelector('tr.chosen')?.scrollIntoView({ block: 'nearest' });
+  }, [pickedPoint]);
   const shown = wishes.spots.slice(0, MOST_ROWS);
   return (
     <>
-      <table className="relate wishes" aria-label="Wishes">
+      <table ref={table} className="relate wishes" aria-label="Wishes">
         <thead>
           <tr>
             <th>wish</th>
