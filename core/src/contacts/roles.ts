@@ -1,12 +1,13 @@
 /** What an atom is to a contact: its role by what it is bonded to, in words that definitions are written with. */
+import { siteOf } from '../crystal/atom-ref.ts';
 import { elementOf, isHydrogen, isMetal } from '../crystal/elements.ts';
 import type { Neighbour } from '../crystal/neighbours.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { bonds, bondsBySite } from '../geometry/bonds.ts';
 import { findRings, type Ring } from '../geometry/rings.ts';
-import { planeThrough, variablePoints } from '../geometry/figures.ts';
 import { cartesianOf } from '../geometry/measure.ts';
-import { dot, subtract, type Vec3 } from '../math/matrix3.ts';
+import { dot, eigenSymmetric3, subtract, toMat3, type Vec3 } from '../math/matrix3.ts';
+import { middle } from '../math/superpose.ts';
 
 export const ROLES = [
   'water',
@@ -152,18 +153,22 @@ const FLAT = 0.06;
 /** Five or six atoms of carbon, nitrogen, oxygen or sulphur in one plane. */
 function isFlat(s: Structure, ring: Ring): boolean {
   if (ring.atoms.length < 5 || ring.atoms.length > 6) return false;
-  const elements = ring.atoms.map((a) => s.sites.find((x) => x.id === a.site)!.element);
+  const elements = ring.atoms.map((a) => siteOf(s, a)!.element);
   if (!elements.every((e) => e === 'C' || e === 'N' || e === 'O' || e === 'S')) return false;
   const points = cartesianOf(s, ring.atoms);
-  const { normal, middle } = planeOf(points);
-  return points.every((x) => Math.abs(dot(subtract(x, middle), normal)) < FLAT);
+  const plane = planeOf(points);
+  return points.every((x) => Math.abs(dot(subtract(x, plane.middle), plane.normal)) < FLAT);
 }
 
-/** Unit normal and middle of the best plane. */
+/** Unit normal and middle of the best plane: the direction in which the points spread least. */
 export function planeOf(points: readonly Vec3[]): { normal: Vec3; middle: Vec3 } {
-  const { direction, at } = planeThrough(variablePoints(points));
-  const value = (v: typeof at): Vec3 => [v[0].value, v[1].value, v[2].value];
-  return { normal: value(direction), middle: value(at) };
+  const centre = middle(points);
+  const spread = new Float64Array(9);
+  for (const p of points) {
+    const d = subtract(p, centre);
+    for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) spread[3 * i + j]! += d[i]! * d[j]!;
+  }
+  return { normal: eigenSymmetric3(toMat3(spread)).vectors[0], middle: centre };
 }
 
 /** Å: sum of van der Waals radii. */
