@@ -128,7 +128,6 @@ await page.locator('.desk').evaluate((d) => {
 });
 await page.getByRole('button', { name: '2Fo − Fc', exact: true }).click();
 await page.getByRole('button', { name: 'Section', exact: true }).click();
-await shot('section', 3000);
 const openModel = async (name: string): Promise<void> => {
   await home();
   await page.getByRole('button', { name }).click();
@@ -167,6 +166,16 @@ await page.getByRole('button', { name: 'Views', exact: true }).click();
 await page.getByRole('button', { name: 'Fit', exact: true }).click();
 await page.locator('.desk').evaluate((e) => e.scrollTo(0, 0));
 await shot('relate', 2500);
+await home();
+await page.getByRole('button', { name: 'Ukonzome-1' }).click();
+await page.getByRole('button', { name: 'Take it in' }).click();
+const wishes = page.getByRole('region', { name: 'Wishes' });
+await wishes.getByRole('button', { name: 'Ask the molecule' }).click();
+await wishes.getByText(/% of its wishes/).waitFor({ timeout: 60_000 });
+await wishes.evaluate((e) => e.scrollIntoView());
+await wishes.locator('tr', { hasText: 'granted' }).first().click();
+await page.getByRole('button', { name: 'Fit', exact: true }).click();
+await shot('wishes', 6000);
 await home();
 await page.getByRole('button', { name: 'Nibiiro' }).click();
 await page.getByRole('button', { name: 'Take it in' }).click();

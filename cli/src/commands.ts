@@ -5,6 +5,7 @@ import { FileProblem } from '@nagare/core/formats/cif-parser';
 import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
 import { buildAnswer } from './build.ts';
 import { contactsAnswer } from './contacts.ts';
+import { depictAnswer } from './depict.ts';
 import { energiesAnswer } from './energies.ts';
 import { wishesAnswer } from './wishes.ts';
 import { checkAnswer, reportAnswer } from './check.ts';
@@ -119,6 +120,12 @@ function parse(args: readonly string[]) {
         rescale: { type: 'boolean' },
         definition: { type: 'string' },
         probes: { type: 'string' },
+        figure: { type: 'string' },
+        view: { type: 'string' },
+        extent: { type: 'string' },
+        style: { type: 'string' },
+        width: { type: 'string' },
+        rays: { type: 'boolean' },
         remedy: { type: 'string' },
         'in-plane': { type: 'string' },
         tensor: { type: 'string' },
@@ -162,6 +169,7 @@ async function perform(args: readonly string[], say: Say): Promise<Outcome> {
         flags['probes'] as string | undefined,
         flags['site'] as string | undefined,
       ),
+    depict: async () => depictAnswer(modelWithData('depict', [onePath(paths)]).model.structure!, flags, say),
     cell: () => cell(paths),
     build: async () => buildAnswer(paths, flags),
     report: () => report(paths, flags),

@@ -11,6 +11,7 @@ export const HELP = `Use:
   nagare contacts model.cif [--definition file.json] [--json]
   nagare energies model.cif [--json]
   nagare wishes model.cif [--probes donor,acceptor,halogen] [--site O1] [--json]
+  nagare depict model.cif --out x.svg|x.png [--figure figure.json] [--view c|"1 1 0"|"[1 1 0]"] [--extent cell|closed|packed|molecules|unique|block:2,2,1] [--style "sticks,polyhedra:Ti,no hydrogens"] [--width 2000] [--rays] [--json]
   nagare cell   model.cif [--json]
   nagare build  supercell in.cif --matrix "2,0,0;0,2,0;0,0,1" [--out x.cif|x.xyz|x.csv] [--json]
   nagare build  slab in.cif --plane 1,1,1 [--layers 3] [--vacuum 12] [--normal|--oblique] [--termination k] [--remedy alike|moved|hydrogens] [--in-plane "2,0;0,1"] [--out x.xyz] [--json]

@@ -6,16 +6,18 @@
 import { WishSearch } from '@nagare/core/contacts/wishes';
 import { ContactSearch } from '@nagare/core/contacts/find-contacts';
 import { SHIPPED } from '@nagare/core/contacts/definition';
+import { originalRef } from '@nagare/core/crystal/atom-ref';
 import { isHydrogen } from '@nagare/core/crystal/elements';
+import { neighbours } from '@nagare/core/crystal/neighbours';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { bonded } from '@nagare/core/geometry/bonding-proposal';
+import { netsOf } from '@nagare/core/geometry/nets';
 import { add, cross, dot, norm, normalize, scale, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import { seededRandom, type Random } from '@nagare/core/math/random';
 import { buildMolecule, type Molecule } from './molecule.ts';
 import { pack, type Packed } from './packing.ts';
 import { crystalSites } from './simulate.ts';
-import { closestContact } from './test-crystals.ts';
 
 const DYE = 'Oc1cc(C#N)c(OC)cc1C(=O)NCc1ccncc1';
 const BROMIDE = 'Brc1ccc(cc1)C(=O)Nc1ccncc1';
@@ -103,8 +105,32 @@ function crystalOf(molecules: readonly Molecule[], packed: Packed, symbol: strin
   return { ...s, sites };
 }
 
-const STEPS = 14000,
-  FEWEST = 1.95;
+const STEPS = 14000;
+
+/** Å: nearest that atoms of two molecules come, hydrogens to one another and to what takes them, and all others. */
+const NEAREST = { hydrogens: 1.95, taken: 1.65, others: 2.35 };
+
+/** Whether no two molecules stand inside one another. */
+function isRoomy(s: Structure): boolean {
+  const whole = bonded(s);
+  const nets = netsOf(whole);
+  const isH = s.sites.map((x) => isHydrogen(x.element));
+  const takes = s.sites.map((x) => x.element === 'O' || x.element === 'N');
+  const least = (i: number, j: number): number => {
+    if (isH[i] && isH[j]) return NEAREST.hydrogens;
+    return (isH[i] && takes[j]) || (isH[j] && takes[i]) ? NEAREST.taken : NEAREST.others;
+  };
+  const near = neighbours(
+    s.cell,
+    s.spaceGroup,
+    s.sites.map((x) => x.position),
+    { widest: NEAREST.others, of: least },
+  );
+  return near.every((n) => {
+    const other = { site: s.sites[n.to]!.id, operator: n.operator, shift: n.shift };
+    return nets.nameOf(originalRef(s.sites[n.from]!.id)) === nets.nameOf(other);
+  });
+}
 
 /** Packings by one group after another, without clashes, until there are enough to choose from. */
 function packings(
@@ -119,7 +145,7 @@ function packings(
     const found = pack(forPacking, spaceGroupFromSymbol(symbol), random, STEPS, 1);
     const fractional = found.fractional.map((f, k) => f.slice(0, 3 * molecules[k]!.atoms.length));
     const s = crystalOf(molecules, { ...found, fractional }, symbol, random);
-    if (closestContact(s) > FEWEST - 0.3) out.push(s);
+    if (isRoomy(s)) out.push(s);
   }
   return out;
 }

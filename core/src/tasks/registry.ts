@@ -87,6 +87,7 @@ import {
   seriesTask,
 } from './powder-tasks.ts';
 import { surfaceTask } from './surface-task.ts';
+import { traceTask } from './trace-task.ts';
 import { vetTask } from './vet-task.ts';
 import { wishesTask, wishSurfacesTask } from './wishes-task.ts';
 import { sceneTask } from './scene-task.ts';
@@ -388,6 +389,7 @@ export const TASKS = {
   build: buildTask,
   contacts: contactsTask,
   energies: energiesTask,
+  trace: traceTask,
   'molecule surface': surfaceTask,
   wishes: wishesTask,
   'wish surfaces': wishSurfacesTask,

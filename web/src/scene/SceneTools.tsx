@@ -37,6 +37,7 @@ export interface SceneToolsProps {
   along(axis: 0 | 1 | 2): void;
   fit(): void;
   save(kind: 'svg' | 'png'): void;
+  trace(): void;
 }
 
 export function SceneTools(props: SceneToolsProps): ReactNode {
@@ -77,6 +78,9 @@ export function SceneTools(props: SceneToolsProps): ReactNode {
         </button>
         <button className="word" title="The picture as a raster file" onClick={() => props.save('png')}>
           PNG
+        </button>
+        <button className="word" title="The picture with shadows, by tracing rays" onClick={() => props.trace()}>
+          Rays…
         </button>
       </div>
     </div>

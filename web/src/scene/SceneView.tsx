@@ -8,7 +8,9 @@ import type { Scene } from '@nagare/core/draw/scene';
 import { saveFile } from '../store/projects.ts';
 import { useProject } from '../store/use-project.tsx';
 import type { ViewState } from '../store/view-state.ts';
+import type { Size } from '@nagare/core/draw/camera';
 import { SceneTools } from './SceneTools.tsx';
+import { TraceDialog } from './TraceDialog.tsx';
 import type { ScenePainter } from './painter.ts';
 import { useCamera } from './use-camera.ts';
 import { useHands } from './use-hands.ts';
@@ -33,6 +35,7 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
   const overlay = useRef<HTMLCanvasElement>(null);
   const heldRef = useRef(false);
   const [aroundSelection, setAroundSelection] = useState(false);
+  const [traced, setTraced] = useState<{ scene: Scene; size: Size } | undefined>();
   const scene = useLayers(aroundSelection, shown);
   const present = !!(preview ?? head?.structure);
   const { painter, failed } = usePainter({ host, overlay }, present);
@@ -64,36 +67,44 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
     if (painter && now)
       savePicture(painter, overlay.current, now, kind, project.name).catch((e: Error) => setProblem(e.message));
   };
+  const trace = (): void => {
+    const now = sceneNow();
+    if (painter && now) setTraced({ scene: now, size: { ...painter.size } });
+  };
   return (
-    <div
-      ref={host}
-      className="scene-host"
-      tabIndex={0}
-      role="application"
-      aria-label="Crystal. Arrow keys turn, plus and minus zoom, a b c look along the axes, f fits, n picks the next atom."
-      onContextMenu={(e) => e.preventDefault()}
-      {...{ onKeyDown, onPointerDown, onPointerMove, onPointerUp, onWheel }}
-    >
-      <canvas ref={overlay} className="labels" />
-      {box && <div className="box-pick" style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
-      {hands.lasso.length > 1 && (
-        <svg className="lasso" aria-hidden="true">
-          <polygon points={hands.lasso.map((p) => `${p.x},${p.y}`).join(' ')} />
-        </svg>
-      )}
-      <div className="scene-foot">
-        <Counts scene={scene} />
-        <SceneTools
-          reach={hands.reach}
-          setReach={hands.setReach}
-          aroundSelection={aroundSelection}
-          setAroundSelection={setAroundSelection}
-          along={camera.along}
-          fit={camera.fit}
-          save={save}
-        />
+    <>
+      <div
+        ref={host}
+        className="scene-host"
+        tabIndex={0}
+        role="application"
+        aria-label="Crystal. Arrow keys turn, plus and minus zoom, a b c look along the axes, f fits, n picks the next atom."
+        onContextMenu={(e) => e.preventDefault()}
+        {...{ onKeyDown, onPointerDown, onPointerMove, onPointerUp, onWheel }}
+      >
+        <canvas ref={overlay} className="labels" />
+        {box && <div className="box-pick" style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
+        {hands.lasso.length > 1 && (
+          <svg className="lasso" aria-hidden="true">
+            <polygon points={hands.lasso.map((p) => `${p.x},${p.y}`).join(' ')} />
+          </svg>
+        )}
+        <div className="scene-foot">
+          <Counts scene={scene} />
+          <SceneTools
+            reach={hands.reach}
+            setReach={hands.setReach}
+            aroundSelection={aroundSelection}
+            setAroundSelection={setAroundSelection}
+            along={camera.along}
+            fit={camera.fit}
+            save={save}
+            trace={trace}
+          />
+        </div>
       </div>
-    </div>
+      {traced && <TraceDialog {...traced} name={project.name} onClose={() => setTraced(undefined)} />}
+    </>
   );
 }
 

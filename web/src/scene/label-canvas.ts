@@ -6,10 +6,11 @@ import { labelRequests } from '@nagare/core/draw/svg';
 
 const HEIGHT = 13;
 
-export function paintLabels(canvas: HTMLCanvasElement, scene: Scene, size: Size): void {
+/** `ratio`: pixels of the canvas for one of the size. */
+export function paintLabels(canvas: HTMLCanvasElement, scene: Scene, size: Size, ratio = devicePixelRatio): void {
   const pen = canvas.getContext('2d');
   if (!pen) return;
-  pen.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0);
+  pen.setTransform(ratio, 0, 0, ratio, 0, 0);
   pen.clearRect(0, 0, size.width, size.height);
   pen.font = '500 12px "IBM Plex Sans"';
   pen.textBaseline = 'middle';

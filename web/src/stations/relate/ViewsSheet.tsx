@@ -6,7 +6,8 @@ import { turnCamera } from '@nagare/core/draw/camera';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 import { NumberField, Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
-import { alongNormal, alongRow, alongSelection, type SelectionView } from './views.ts';
+import { alongNormal, alongRow } from '@nagare/core/draw/views';
+import { alongSelection, type SelectionView } from './views.ts';
 
 const AXES: readonly (readonly [string, 'row' | 'normal', Vec3])[] = [
   ['a', 'row', [1, 0, 0]],

@@ -7,7 +7,8 @@ import { shippedShelf } from '@nagare/core/shelf/entry';
 import { determinant3, multiply3, transpose3 } from '@nagare/core/math/matrix3';
 import { bondedTo, joined, netAround, sameAtoms, stepSelection } from './drawing.ts';
 import { readPin, pinOf, pinsCsv, namedThing } from './pins.ts';
-import { alongNormal, alongRow, alongSelection } from './views.ts';
+import { alongNormal, alongRow } from '@nagare/core/draw/views';
+import { alongSelection } from './views.ts';
 
 const S = bonded(shippedShelf().find((e) => e.id === 'brucite')!.structure);
 const drawn = atomsOfExtent(S, { kind: 'closed cell' }).map(

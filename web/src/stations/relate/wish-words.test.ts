@@ -79,13 +79,16 @@ describe('wishes in words', () => {
 });
 
 describe('wishes in the picture', () => {
-  it('granted ones are full balls, half granted ones cubes, the others open; the picked one is larger', () => {
+  it('granted ones are full balls, half granted ones cubes, the others open; around the picked one is a larger ball', () => {
     const layers = wishLayers(spots, [], spotName(spots[2]!), PAPER_COLOURS);
     const solid = layers.find((l) => l.kind === 'atoms')!;
     expect(solid.items.map((a) => ('shape' in a ? a.shape : ''))).toEqual(['sphere', 'cube']);
     const points = layers.find((l) => l.kind === 'points')!;
     const radii = points.items.map((p) => ('radius' in p ? p.radius : 0));
     expect(points.items).toHaveLength(3);
-    expect(radii[2]).toBe(2 * radii[0]!);
+    expect(radii[0]).toBeLessThan(0.05);
+    expect(radii[2]).toBeGreaterThan(0.3);
+    const unpicked = wishLayers(spots, [], undefined, PAPER_COLOURS).find((l) => l.kind === 'points')!;
+    expect(unpicked.items.map((p) => ('radius' in p ? p.radius : 0))[2]).toBe(radii[2]! / 2);
   });
 });

@@ -64,7 +64,9 @@ export function surpriseWords(list: readonly JudgedContact[]): string {
   return `${list.length} contacts, of which ${odd ? `${odd} ${odd === 1 ? 'is' : 'are'}` : 'none is'} surprising.`;
 }
 
-const SPOT = 0.17;
+/** Å: marks of spots, and those that another mark stands for. */
+const SPOT = 0.17,
+  UNSEEN = 0.02;
 const NOWHERE = { site: '', operator: 0, shift: [0, 0, 0] } as const;
 
 /** Fields as surfaces and hot spots over them: granted ones are full balls, half granted ones cubes, the others open. */
@@ -83,13 +85,14 @@ export function wishLayers(
       name,
       position: w.at,
       colour: colours[hueOfProbe(w.probe)],
-      radius: name === picked ? 2 * SPOT : SPOT,
+      // Where something solid marks the place, only the picked one gets a ball around it.
+      radius: name === picked ? 2 * SPOT : w.grant === 'not granted' ? SPOT : UNSEEN,
     };
   });
   const solid = spots
     .filter((w) => w.grant !== 'not granted')
     .map((w): AtomPrimitive => {
-      const r = w.grant === 'granted' ? 0.9 * SPOT : 0.7 * SPOT;
+      const r = w.grant === 'granted' ? 1.3 * SPOT : SPOT;
       return {
         ref: NOWHERE,
         position: w.at,
