@@ -430,4 +430,4 @@ if (!wanted.length || wanted.includes(ABSORBING.file)) {
 
 if (!wanted.length || wanted.includes('powder')) await writePowderSets();
 if (!wanted.length || wanted.includes('structures')) writeStructureSets(here);
-if (!wanted.length || wanted.includes('packed')) writePackedSets(here);
+if (!wanted.length || wanted.includes('packed')) writePackedSets(here, wanted);

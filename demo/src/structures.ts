@@ -266,7 +266,11 @@ const PACKED: typeof SETS = [
   { file: 'tsurubami-4', name: 'Tsurubami-4', make: bareHydrate, colour: 'grey-brown', z: 4 },
 ];
 
-export const writePackedSets = (here: string): void => write(PACKED, here);
+/** All of them, or those that are named. */
+export function writePackedSets(here: string, names: readonly string[]): void {
+  const named = PACKED.filter((s) => names.includes(s.file));
+  write(named.length ? named : PACKED, here);
+}
 
 /** Writes the structures as CIF without reflections. */
 export const writeStructureSets = (here: string): void => write(SETS, here);

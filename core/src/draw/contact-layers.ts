@@ -3,6 +3,7 @@ import { composePlacements, invertPlacement, moveRef, placeKey, type AtomRef } f
 import type { Structure } from '../crystal/structure.ts';
 import { cartesianOf } from '../geometry/measure.ts';
 import { add, scale, subtract, type Vec3 } from '../math/matrix3.ts';
+import { ball } from './balls.ts';
 import type { AtomPrimitive, BondPrimitive, Layer, PointPrimitive } from './scene.ts';
 
 /** A contact as it is drawn: from one end to another, each an atom or the middle of several. */
@@ -63,21 +64,6 @@ function copiesOf(
   });
 }
 
-const knobAt = (position: Vec3, r: number, colour: string): AtomPrimitive => ({
-  ref: { site: '', operator: 0, shift: [0, 0, 0] },
-  position,
-  element: '',
-  label: '',
-  colour,
-  axes: [
-    [r, 0, 0],
-    [0, r, 0],
-    [0, 0, r],
-  ],
-  shape: 'sphere',
-  opacity: 1,
-});
-
 /** Lines of contacts between drawn atoms, and the open ends of those that lead out of them. */
 export function contactLayers(
   s: Structure,
@@ -106,7 +92,7 @@ export function contactLayers(
       for (const { from: p, to: q, leadsTo, isWhole } of copiesOf(s, from, to, bySite, drawn)) {
         // Seen from both of its ends, a whole one is drawn once.
         if (isWhole ? !first : c.closedOnly) continue;
-        if (c.knob) knobs.push(...(isWhole ? [p, q] : [p]).map((at) => knobAt(at, c.knob!, c.colour)));
+        if (c.knob) knobs.push(...(isWhole ? [p, q] : [p]).map((at) => ball(at, c.knob!, c.colour)));
         const end = isWhole ? q : add(p, scale(subtract(q, p), OPEN));
         lines.push({
           from: p,

@@ -8,6 +8,7 @@ import { bondLimit } from '../geometry/bonds.ts';
 import type { Surface } from '../maps/isosurface.ts';
 import { apply3, norm, subtract, type Vec3 } from '../math/matrix3.ts';
 import { elementShapes, type SymmetryElement } from '../symmetry/elements.ts';
+import { ball } from './balls.ts';
 import { atomLabel } from './build-scene.ts';
 import type { SceneColours } from './colours.ts';
 import { hatch } from './hatch.ts';
@@ -53,28 +54,12 @@ export interface GhostAtoms {
   readonly colour: string;
 }
 
-const NOWHERE: AtomRef = { site: '', operator: 0, shift: [0, 0, 0] };
-
 /** Proposed atoms, or those of another mark: translucent balls and thin sticks in one colour. */
 export function ghostLayers(ghost: GhostAtoms): Layer[] {
   const opacity = 0.72;
   const atoms = ghost.positions.map((position, i): AtomPrimitive => {
     const element = ghost.elements[i]!;
-    const r = isHydrogen(element) ? 0.13 : 0.21;
-    return {
-      ref: NOWHERE,
-      position,
-      element,
-      label: '',
-      colour: ghost.colour,
-      axes: [
-        [r, 0, 0],
-        [0, r, 0],
-        [0, 0, r],
-      ],
-      shape: 'sphere',
-      opacity,
-    };
+    return { ...ball(position, isHydrogen(element) ? 0.13 : 0.21, ghost.colour, opacity), element };
   });
   const bonds: BondPrimitive[] = [];
   for (let i = 0; i < atoms.length; i++)
@@ -110,21 +95,8 @@ export interface PoreMark {
 export function poreLayers(s: Structure, marks: readonly PoreMark[], colours: SceneColours): Layer[] {
   const m = orthogonalization(s.cell);
   const spheres = marks.map((mark): AtomPrimitive => {
-    const r = mark.diameter / 2;
-    return {
-      ref: NOWHERE,
-      position: apply3(m, mark.at),
-      element: '',
-      label: '',
-      colour: mark.kind === 'largest' ? colours.water : colours.gold,
-      axes: [
-        [r, 0, 0],
-        [0, r, 0],
-        [0, 0, r],
-      ],
-      shape: 'sphere',
-      opacity: mark.kind === 'largest' ? 0.32 : 0.6,
-    };
+    const [colour, opacity] = mark.kind === 'largest' ? [colours.water, 0.32] : [colours.gold, 0.6];
+    return ball(apply3(m, mark.at), mark.diameter / 2, colour, opacity);
   });
   const labels = marks.map((mark, i): LabelPrimitive => ({
     text: `${mark.diameter.toFixed(2)} Å`,

@@ -1,26 +1,15 @@
 import { describe, expect, it } from 'vitest';
 import { add, norm, normalize, scale, subtract, type Vec3 } from '../math/matrix3.ts';
 import { seededRandom, type Random } from '../math/random.ts';
+import { ball } from './balls.ts';
 import { BoxTree } from './ray-boxes.ts';
 import { encoded, linear, meet, solidsOf, surfaceAt, type Solid } from './ray-solids.ts';
 import { FULL, PREVIEW, Tracer } from './ray-trace.ts';
 import { USUAL_LIGHT, type AtomPrimitive, type Layer, type Scene } from './scene.ts';
 
 const SIZE = { width: 120, height: 90 };
-const atom = (position: Vec3, r: number, colour = '#808080', opacity = 1): AtomPrimitive => ({
-  ref: { site: '', operator: 0, shift: [0, 0, 0] },
-  position,
-  element: 'C',
-  label: '',
-  colour,
-  axes: [
-    [r, 0, 0],
-    [0, r, 0],
-    [0, 0, r],
-  ],
-  shape: 'sphere',
-  opacity,
-});
+const atom = (position: Vec3, r: number, colour = '#808080', opacity = 1): AtomPrimitive =>
+  ball(position, r, colour, opacity);
 const scene = (layers: readonly Layer[], optics?: { fieldOfView: number; cue: number }): Scene => ({
   layers,
   camera: { rotation: [1, 0, 0, 0, 1, 0, 0, 0, 1], target: [0, 0, 0], scale: 0.1, ...(optics ? { optics } : {}) },

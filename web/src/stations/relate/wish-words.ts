@@ -4,7 +4,8 @@ import type { JudgedContact, Wish, Wishes } from '@nagare/core/contacts/wishes';
 import { siteOf, symmetryCode } from '@nagare/core/crystal/atom-ref';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { SceneColours } from '@nagare/core/draw/colours';
-import type { AtomPrimitive, Layer, PointPrimitive } from '@nagare/core/draw/scene';
+import { ball } from '@nagare/core/draw/balls';
+import type { Layer, PointPrimitive } from '@nagare/core/draw/scene';
 import type { Surface } from '@nagare/core/maps/isosurface';
 import type { PlainTable } from '@nagare/core/publish/tables';
 import { contactName } from './contact-words.ts';
@@ -67,7 +68,6 @@ export function surpriseWords(list: readonly JudgedContact[]): string {
 /** Å: marks of spots, and those that another mark stands for. */
 const SPOT = 0.17,
   UNSEEN = 0.02;
-const NOWHERE = { site: '', operator: 0, shift: [0, 0, 0] } as const;
 
 /** Fields as surfaces and hot spots over them: granted ones are full balls, half granted ones cubes, the others open. */
 export function wishLayers(
@@ -91,22 +91,9 @@ export function wishLayers(
   });
   const solid = spots
     .filter((w) => w.grant !== 'not granted')
-    .map((w): AtomPrimitive => {
-      const r = w.grant === 'granted' ? 1.3 * SPOT : SPOT;
-      return {
-        ref: NOWHERE,
-        position: w.at,
-        element: '',
-        label: '',
-        colour: colours[hueOfProbe(w.probe)],
-        axes: [
-          [r, 0, 0],
-          [0, r, 0],
-          [0, 0, r],
-        ],
-        shape: w.grant === 'granted' ? 'sphere' : 'cube',
-        opacity: 1,
-      };
+    .map((w) => {
+      const colour = colours[hueOfProbe(w.probe)];
+      return w.grant === 'granted' ? ball(w.at, 1.3 * SPOT, colour) : ball(w.at, SPOT, colour, 1, 'cube');
     });
   return [
     { kind: 'surfaces', name: 'wishes', items: films },
