@@ -150,12 +150,14 @@ function packings(
   symbol: string,
   random: Random,
   count: number,
+  /** What of a packing is kept. */
+  kept: (s: Structure) => Structure = (s) => s,
 ): Structure[] {
   const out: Structure[] = [];
   for (let n = 0; n < 3 * count && out.length < count; n++) {
     const found = pack(forPacking, spaceGroupFromSymbol(symbol), random, STEPS, 1);
     const fractional = found.fractional.map((f, k) => f.slice(0, 3 * molecules[k]!.atoms.length));
-    const s = crystalOf(molecules, { ...found, fractional }, symbol, random);
+    const s = kept(crystalOf(molecules, { ...found, fractional }, symbol, random));
     if (isRoomy(s)) out.push(s);
   }
   return out;
@@ -201,10 +203,11 @@ export function bromide(): Structure {
   return best(packings([m], [withReach(m)], 'P -1', random, 8), halogenBonds);
 }
 
+const withoutHydrogens = (s: Structure): Structure => ({ ...s, sites: s.sites.filter((x) => !isHydrogen(x.element)) });
+
 /** A hydrate of which only the heavy atoms are known. */
 export function bareHydrate(): Structure {
   const random = seededRandom(403);
   const molecules = [buildMolecule(ACID, random), buildMolecule('O', random)];
-  const s = best(packings(molecules, molecules, 'P 1 21/c 1', random, 5), served);
-  return { ...s, sites: s.sites.filter((x) => !isHydrogen(x.element)) };
+  return best(packings(molecules, molecules, 'P 1 21/c 1', random, 5, withoutHydrogens), served);
 }

@@ -65,6 +65,12 @@ describe('graph sets of textbook motifs', () => {
     expect(network).toMatchObject({ dimension: 0, coordination: 1 });
   });
 
+  it('the same where the hydrogen was not located: it is counted', () => {
+    const { sets, contacts } = told(crystal('P -1', box(12, 10, 10), ACID.filter(([l]) => l !== 'H2'))); // prettier-ignore
+    expect(contacts.every((c) => c.likely)).toBe(true);
+    expect(sets).toContain('R2,2(8)');
+  });
+
   it('the same dimer of two molecules without symmetry: two contacts that are discrete, together R2,2(8)', () => {
     const other = ACID.map(([l, x, y, z]): Atom => [`${l}b`, -x, -y, -z]);
     const { sets } = told(crystal('P 1', box(12, 10, 10), [...ACID, ...other]));

@@ -129,10 +129,15 @@ export class Motifs {
     if (c.takerRing) return undefined;
     if (c.inside) {
       const size = this.pathAtoms(c.hydrogen ?? c.giver, c.taker);
-      return size ? { kind: 'inside', graphSet: `S(${size})`, contacts: [i] } : undefined;
+      return size ? { kind: 'inside', graphSet: `S(${size + this.unlocated(i)})`, contacts: [i] } : undefined;
     }
     const words = this.steps.filter((s) => s.contact === i && s.forward).map((s) => [s]);
     return best(words.flatMap((w) => this.closed(w) ?? [])) ?? { kind: 'discrete', graphSet: 'D', contacts: [i] };
+  }
+
+  /** A hydrogen that nobody located stands in the path all the same. */
+  private unlocated(contact: number): number {
+    return this.contacts[contact]!.likely ? 1 : 0;
   }
 
   private pair(i: number, j: number): Motif[] {
@@ -155,7 +160,7 @@ export class Motifs {
     for (const [k, step] of word.entries()) {
       const path = this.pathAtoms(step.entry, word[(k + 1) % word.length]!.exit);
       if (!path) return undefined;
-      size += path;
+      size += path + this.unlocated(step.contact);
     }
     const hop = word.reduce<Placement>((p, step) => composePlacements(this.group, p, step.by), HOME);
     // There and back again along one contact is no motif.
