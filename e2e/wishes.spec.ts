@@ -54,7 +54,7 @@ test('energies of pairs and of the lattice, the surface of the molecule and its 
   await surface.getByRole('button', { name: 'By its share of the density' }).click();
   await expect(surface).toContainText(/\d+ Å² around \d+ Å³/);
   await surface.getByRole('button', { name: 'Fingerprints' }).click();
-  await expect(page.getByRole('img', { name: /Fingerprint of ukonzome-1/ })).toBeVisible();
+  await expect(page.getByRole('img', { name: /Fingerprint of Ukonzome-1/i })).toBeVisible();
   await expect(page.getByRole('table', { name: 'Shares of the surface' })).toContainText('H⋯H');
 });
 
@@ -84,9 +84,9 @@ test('a definition of one’s own: made, named, narrowed, kept over a reload, re
 test('a network is followed until it repeats, a step back, from a list with the keyboard, and only what binds is left', async ({
   page,
 }) => {
-  await takeIn(page, 'ukonzome-1.cif');
+  await takeIn(page, 'kurumi-5.cif');
   const sheet = page.getByRole('region', { name: 'Contacts', exact: true });
-  await sheet.getByLabel('Hydrogen bonds').check();
+  await sheet.getByLabel('Halogen bonds').check();
   const drawn = page.getByTestId('scene-counts');
   await expect(sheet.getByRole('table', { name: 'Contacts' }).locator('tbody tr')).not.toHaveCount(0);
   const told = (await drawn.textContent())!;
