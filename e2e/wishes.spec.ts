@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { expect, test, type Page } from '@playwright/test';
-import { watchForErrors } from './support.ts';
+import { find, watchForErrors } from './support.ts';
 
 watchForErrors();
 
@@ -16,6 +16,8 @@ test('wishes: asked, granted or not, picked in the list, of chosen probes, besid
   await takeIn(page, 'ukonzome-2.cif');
   await takeIn(page, 'ukonzome-1.cif');
   const sheet = page.getByRole('region', { name: 'Wishes' });
+  await find(page, 'Wishes');
+  await expect(sheet).toBeInViewport();
   await sheet.getByRole('button', { name: 'Ask the molecule' }).click();
   await expect(sheet).toContainText(/serves .* with \d+ % of its wishes/);
   const rows = sheet.getByRole('table', { name: 'Wishes' }).locator('tbody tr');

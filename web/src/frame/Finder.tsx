@@ -28,6 +28,18 @@ const UNDERSTOOD: ReadonlySet<string> = new Set(['selection', 'measure, to be pi
 /** Stations that show the crystal: a selection is seen where one is. */
 const WITH_CRYSTAL = /\/(refine|relate|symmetry|vet|solve)$/;
 
+/** Sheets of Relate that are asked for by name. */
+const RELATE_SHEETS = ['Contacts', 'Wishes', 'The molecule’s surface', 'Energies between molecules'] as const;
+/** ms between looks for a sheet, and the most of them. */
+const LOOKS = { every: 100, most: 30 };
+
+/** Does something with a part of the page as soon as its station is drawn. */
+function whenThere(selector: string, act: (part: Element) => void, left: number = LOOKS.most): void {
+  const part = document.querySelector(selector);
+  if (part) act(part);
+  else if (left) setTimeout(() => whenThere(selector, act, left - 1), LOOKS.every);
+}
+
 export function Finder({ show, onHide }: { show: boolean; onHide(): void }): ReactNode {
   const { project, head, select, setView, undo, redo, setPane, looks, setLooks, hasData } = useProject(
     'project',
@@ -71,6 +83,14 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
           void navigate(`/projects/${project.id}/relate`);
         },
       },
+      ...(head?.structure ? RELATE_SHEETS : []).map((name) => ({
+        text: name,
+        kind: 'relate',
+        act: () => {
+          void navigate(`/projects/${project.id}/relate`);
+          whenThere(`section[aria-label="${name}"]`, (sheet) => sheet.scrollIntoView());
+        },
+      })),
       { text: 'Show the asymmetric unit', kind: 'scene', act: () => setView({ extent: 'unique' }) },
       { text: 'Show whole molecules', kind: 'scene', act: () => setView({ extent: 'molecules' }) },
       { text: 'Show the cell closed at its faces', kind: 'scene', act: () => setView({ extent: 'closed cell' }) },

@@ -71,6 +71,7 @@ export function ContactTable({ s, list }: { s: Structure; list: readonly Contact
 /** What the row has no room for. */
 function directness(c: Contact): string {
   const parts = [
+    c.dh ? `D–H ${lengthOf(c.dh, 2)} Å` : '',
     c.atTaker === undefined ? '' : `${c.atTaker.toFixed(0)}° at the acceptor`,
     c.outOfPlane === undefined ? '' : `${c.outOfPlane.toFixed(0)}° out of its plane`,
     c.valence === undefined ? '' : `${c.valence.toFixed(2)} valence units`,
