@@ -75,6 +75,16 @@ describe('looks that are kept', () => {
     expect(memory.getItem('looks:p')).toBe('');
   });
 
+  it('outlive a page that goes in the pause before the end of a drag is stored', async () => {
+    const { kept, memory } = keeper();
+    kept.change('drag', hiding('a'));
+    await rest(20);
+    kept.change('drag', hiding('b'));
+    // The page goes now: nothing of it runs any more, and the next one reads what there is.
+    expect(hidden((await keeper(memory).kept.kept())?.looks)).toEqual(['b']);
+    await kept.flush();
+  });
+
   it('are noted no longer than it takes, and what is no looks is not taken for any', async () => {
     const { kept, memory } = keeper();
     kept.change('hide', hiding('a'));

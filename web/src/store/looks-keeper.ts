@@ -128,7 +128,17 @@ export class LooksKeeper<Rest> {
     if (!goesOn || since > STORE_EVERY) {
       clearTimeout(this.timer);
       void this.store();
-    } else this.timer ??= setTimeout(() => void this.store(), STORE_EVERY - since);
+    } else {
+      // Until then the tab's own memory holds it: the page may go within the pause.
+      this.note(JSON.stringify(this.row()));
+      this.timer ??= setTimeout(() => void this.store(), STORE_EVERY - since);
+    }
+  }
+
+  private row(): LooksRow {
+    const { view, looks } = this.now();
+    const seen = this.viewer?.();
+    return { projectId: this.projectId, view, looks, ...(seen ? { rotation: seen } : {}) };
   }
 
   private async store(): Promise<void> {
@@ -142,12 +152,10 @@ export class LooksKeeper<Rest> {
   }
 
   private async write(): Promise<void> {
-    const { view, looks } = this.now();
-    const seen = this.viewer?.();
-    const row: LooksRow = { projectId: this.projectId, view, looks, ...(seen ? { rotation: seen } : {}) };
+    const row = this.row();
     const text = JSON.stringify(row);
     this.note(text);
-    const rotation = seen ?? (await this.db.looks.get(this.projectId))?.rotation;
+    const rotation = row.rotation ?? (await this.db.looks.get(this.projectId))?.rotation;
     await this.db.looks.put({ ...row, ...(rotation ? { rotation } : {}) });
     // A later change may have been noted meanwhile.
     if (this.memory.getItem(this.key) === text) this.note('');
