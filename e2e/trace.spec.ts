@@ -33,6 +33,9 @@ test('a picture by tracing rays: a preview at once, stopped, traced, saved', asy
   await dialog.getByLabel('Pixels across').selectOption('1200');
   await dialog.getByRole('button', { name: 'Trace it' }).click();
   await expect(dialog.getByRole('status')).toContainText('pixels, ready', { timeout: 120_000 });
+  // What stands there keeps its size, whatever is chosen for the next one.
+  await dialog.getByLabel('Pixels across').selectOption('3000');
+  await expect(dialog.getByRole('status')).toContainText('1200 × ');
   // The same picture on more pixels.
   const large = await painted();
   expect(large / small).toBeGreaterThan((0.7 * 1200 ** 2) / 640 ** 2);

@@ -168,10 +168,15 @@ export class SurfaceSearch {
     const low: Vec3 = [bound(0, Math.min, -MARGIN), bound(1, Math.min, -MARGIN), bound(2, Math.min, -MARGIN)];
     const count = (k: 0 | 1 | 2): number => Math.ceil((bound(k, Math.max, MARGIN) - low[k]) / STEP) + 1;
     const size: Size = [count(0), count(1), count(2)];
-    const near = others.filter((a) => [0, 1, 2].every((k) => a.at[k]! > low[k]! - REACH && a.at[k]! < low[k]! + size[k]! * STEP + REACH)); // prettier-ignore
+    const near = others.filter((a) =>
+      [0, 1, 2].every((k) => a.at[k]! > low[k]! - REACH && a.at[k]! < low[k]! + size[k]! * STEP + REACH),
+    );
     const values = fieldOf(own, near, by, low, size);
     const cell = { a: size[0] * STEP, b: size[1] * STEP, c: size[2] * STEP, alpha: 90, beta: 90, gamma: 90 };
-    const region = { min: [0, 0, 0], max: [(size[0] - 1) / size[0], (size[1] - 1) / size[1], (size[2] - 1) / size[2]] } as const; // prettier-ignore
+    const region = {
+      min: [0, 0, 0],
+      max: [(size[0] - 1) / size[0], (size[1] - 1) / size[1], (size[2] - 1) / size[2]],
+    } as const;
     const grid = { nx: size[0], ny: size[1], nz: size[2] };
     const surface = contourSurface({ grid, values }, cell, region, by === 'density' ? 0.5 : 0);
     for (let i = 0; i < surface.positions.length; i++) surface.positions[i]! += low[i % 3]!;

@@ -2,7 +2,21 @@
  * What rays meet: the primitives of a scene as ellipsoids, cylinders and triangles in the viewer's axes (right, up, towards the
  * viewer, Å from the camera's target).
  */
-import { inverse3, transpose3, apply3, cross, dot, norm, normalize, scale, subtract, add, toMat3, type Mat3, type Vec3 } from '../math/matrix3.ts'; // prettier-ignore
+import {
+  inverse3,
+  transpose3,
+  apply3,
+  cross,
+  dot,
+  norm,
+  normalize,
+  scale,
+  subtract,
+  add,
+  toMat3,
+  type Mat3,
+  type Vec3,
+} from '../math/matrix3.ts';
 import { toViewer, type Size } from './camera.ts';
 import { channels } from './colours.ts';
 import { magnification, seenScene } from './optics.ts';
@@ -106,7 +120,13 @@ class Builder {
         return layer.items.forEach((l) => {
           const [from, to] = [this.at(l.from), this.at(l.to)];
           const radius = this.pixels(l.width / 2, scale(add(from, to), 0.5));
-          this.stick(from, to, radius, { colour: lightOf(l.colour), opacity: l.opacity, thing: PLAIN_LINE }, l.dashed ? 0.14 : 0); // prettier-ignore
+          this.stick(
+            from,
+            to,
+            radius,
+            { colour: lightOf(l.colour), opacity: l.opacity, thing: PLAIN_LINE },
+            l.dashed ? 0.14 : 0,
+          );
         });
       case 'points':
         return layer.items.forEach((p) => this.ball(this.at(p.position), p.radius, lightOf(p.colour), 1));
@@ -210,7 +230,12 @@ class Builder {
     const thing = this.things++;
     const edges = new Set<string>();
     for (const face of p.faces) {
-      this.fan(face.map((i) => vertices[i]!), p.colour, p.opacity, thing); // prettier-ignore
+      this.fan(
+        face.map((i) => vertices[i]!),
+        p.colour,
+        p.opacity,
+        thing,
+      );
       face.forEach((i, k) => {
         const j = face[(k + 1) % face.length]!;
         edges.add(i < j ? `${i} ${j}` : `${j} ${i}`);
@@ -369,7 +394,11 @@ export function boxOf(s: Solid): readonly [Vec3, Vec3] {
   if (s.kind === 'cylinder') {
     const end = add(s.from, scale(s.axis, s.length));
     const wide = s.axis.map((v) => s.radius * Math.sqrt(Math.max(0, 1 - v * v))) as unknown as Vec3;
-    const of = (f: (a: number, b: number) => number): Vec3 => [f(s.from[0], end[0]), f(s.from[1], end[1]), f(s.from[2], end[2])]; // prettier-ignore
+    const of = (f: (a: number, b: number) => number): Vec3 => [
+      f(s.from[0], end[0]),
+      f(s.from[1], end[1]),
+      f(s.from[2], end[2]),
+    ];
     return [subtract(of(Math.min), wide), add(of(Math.max), wide)];
   }
   const points = [s.a, add(s.a, s.ab), add(s.a, s.ac)];

@@ -52,7 +52,8 @@ export function TraceDialog({ scene, size, name, onClose }: TraceDialogProps): R
   const [clear, setClear] = useState(false);
   const [told, setTold] = useState('');
   const { progress, problem, start, stop } = useTrace();
-  const [whole, setWhole] = useState(false);
+  /** What stands whole on the canvas; undefined while it is a preview or a piece. */
+  const [whole, setWhole] = useState<Size | undefined>();
   const look = useMemo(() => ({ finish, outline, clear }), [finish, outline, clear]);
   const trace = async (to: number, options: TraceOptions): Promise<boolean> => {
     if (!canvas.current) return false;
@@ -67,14 +68,14 @@ export function TraceDialog({ scene, size, name, onClose }: TraceDialogProps): R
   });
   // Every change shows at once, small.
   useEffect(() => {
-    setWhole(false);
+    setWhole(undefined);
     void traceRef.current(PREVIEW_WIDTH, { ...PREVIEW, ...look });
   }, [look]);
   const file = `${name.replace(/\s+/g, '-').toLowerCase()}-rays.png`;
   const full = async (): Promise<void> => {
     setTold('');
-    setWhole(false);
-    setWhole(await trace(width, { ...FULL, ...look }));
+    setWhole(undefined);
+    if (await trace(width, { ...FULL, ...look })) setWhole(scaledSize(size, width));
   };
   const save = async (): Promise<void> => {
     if (!canvas.current) return;
@@ -85,7 +86,6 @@ export function TraceDialog({ scene, size, name, onClose }: TraceDialogProps): R
     await navigator.clipboard.write([new ClipboardItem({ 'image/png': await pngOf(canvas.current) })]);
     setTold('Copied.');
   };
-  const { height } = scaledSize(size, width);
   return (
     <Modal show onHide={onClose} size="xl" aria-labelledby="trace-title">
       <Modal.Header closeButton>
@@ -138,7 +138,12 @@ export function TraceDialog({ scene, size, name, onClose }: TraceDialogProps): R
       </Modal.Body>
       <Modal.Footer>
         <span className="soft me-auto" role="status">
-          {told || (whole ? `${width} × ${height} pixels, ready.` : progress === undefined ? 'A preview.' : 'Tracing…')}
+          {told ||
+            (whole
+              ? `${whole.width} × ${whole.height} pixels, ready.`
+              : progress === undefined
+                ? 'A preview.'
+                : 'Tracing…')}
         </span>
         {progress !== undefined && (
           <Button variant="outline-secondary" onClick={stop}>
