@@ -99,6 +99,7 @@ const science = [
   'shelf',
   'build',
   'contacts',
+  'depict',
 ];
 
 export default tseslint.config(
@@ -156,6 +157,7 @@ export default tseslint.config(
   ),
   only('symmetry', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine']),
   only('contacts', ['math', 'crystal', 'geometry', 'refine', 'scattering', 'maps']),
+  only('depict', ['math', 'crystal', 'geometry', 'refine', 'draw', 'contacts', 'maps', 'symmetry', 'model']),
   only('build', ['math', 'crystal', 'formats', 'geometry', 'publish', 'draw', 'symmetry', 'model']),
   only('powder', ['math', 'crystal', 'scattering', 'refine', 'shelf', 'geometry']),
   only('shelf', ['math', 'crystal']),

@@ -182,6 +182,39 @@ export function lime(): Structure {
   return { cell, spaceGroup: spaceGroupFromSymbol('F m -3 m'), sites: sites(rows, cell, 0.002) };
 }
 
+/**
+ * Columns of corner-sharing octahedra around triangular, square and hexagonal tunnels: in the plane the metals are the corners of
+ * the tiling 3.4.6.4 with edges d, the oxygens bent off the middles of its edges by ten degrees. Two guests share the hexagonal
+ * tunnels, two metals share the columns; charges balance.
+ */
+export function tunnelOxide(): Structure {
+  const bond = 1.95,
+    bend = (10 * Math.PI) / 180;
+  const d = 2 * bond * Math.cos(bend),
+    off = bond * Math.sin(bend);
+  const a = d * (1 + Math.sqrt(3));
+  const cell: Cell = { ...right(a, a, 3.86, 90, 120), su: [0.001, 0.001, 0.0004, 0, 0, 0] };
+  const metal = d / (Math.sqrt(3) * a);
+  const inward = ((d * Math.sqrt(3)) / 2 - off) / a;
+  const outward = 1 / 3 + (d / Math.sqrt(12) + off) / (Math.sqrt(3) * a);
+  const rows: Row[] = [
+    ['W1', metal, 2 * metal, 0, 0.008],
+    ['O1', metal, 2 * metal, 0.5, 0.012],
+    ['O2', inward, 0, 0, 0.012],
+    ['O3', outward, 2 * outward, 0, 0.012],
+    ['Cs1', 0, 0, 0.5, 0.03],
+  ];
+  const shared = (x: Site, other: string, first: number, second: number): Site[] => [
+    { ...x, occupancy: first },
+    { ...x, id: other, label: other, element: other.replace(/[0-9]/g, ''), occupancy: second },
+  ];
+  const all = sites(rows, cell, 0.003).flatMap((x) => {
+    if (x.label === 'W1') return shared(x, 'Nb1', 5 / 6, 1 / 6);
+    return x.label === 'Cs1' ? shared(x, 'Ba1', 0.6, 0.2) : [x];
+  });
+  return { cell, spaceGroup: spaceGroupFromSymbol('P 6/m m m'), sites: all };
+}
+
 /** Å: the scatter that keeps the cage from being ideal. */
 const SCATTER = 0.012;
 
@@ -255,6 +288,7 @@ const SETS: readonly { file: string; name: string; make(random: Random): Structu
   { file: 'hiwada', name: 'Hiwada', make: porousFramework, colour: 'brown', z: 8 },
   { file: 'shironezumi', name: 'Shironezumi', make: caged, colour: 'white', z: 192 },
   { file: 'asagiri', name: 'Asagiri', make: layeredHydroxide, colour: 'pink', z: 1 },
+  { file: 'hachisu', name: 'Hachisu', make: tunnelOxide, colour: 'blue-black', z: 6 },
   { file: 'ishibai', name: 'Ishibai', make: lime, colour: 'white', z: 4 },
 ];
 

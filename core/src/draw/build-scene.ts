@@ -7,7 +7,18 @@ import { applyOperator } from '../crystal/operator.ts';
 import { displacementFrame, type Site, type Structure } from '../crystal/structure.ts';
 import { proposedBonding } from '../geometry/bonding-proposal.ts';
 import { bonds, bondsBySite, neighbourRef } from '../geometry/bonds.ts';
-import { apply3, eigenSymmetric3, inverse3, multiply3, scale, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { sharedPlaces } from '../geometry/coordination.ts';
+import {
+  apply3,
+  eigenSymmetric3,
+  inverse3,
+  multiply3,
+  norm,
+  scale,
+  subtract,
+  type Mat3,
+  type Vec3,
+} from '../math/matrix3.ts';
 import { firstCamera, type Size } from './camera.ts';
 import { mixColours, PAPER_COLOURS, type SceneColours } from './colours.ts';
 import { colouring, type ColourRule } from './colouring.ts';
@@ -24,7 +35,7 @@ import {
   type LinePrimitive,
   type Scene,
 } from './scene.ts';
-import { resolveStyles, type AtomStyle, type StyleRule } from './style.ts';
+import { matcherOf, resolveStyles, type AtomStyle, type BondLook, type StyleRule, type Which } from './style.ts';
 
 export interface SceneWish {
   readonly extent: Extent;
@@ -39,6 +50,21 @@ export interface SceneWish {
   readonly polyhedra?: readonly PolyhedronRule[];
   /** Atoms beside those of the extent. */
   readonly added?: readonly AtomRef[];
+  /** Sites that are not full, or hold several kinds of atoms, are cut into sectors by their occupancies. */
+  readonly sectors?: boolean;
+  /** Labels by rules, later ones winning, instead of `labels`. */
+  readonly labelRules?: readonly LabelWish[];
+  /** Bonds that are not drawn, by their two atoms. */
+  readonly withoutBonds?: readonly (readonly [AtomRef, AtomRef])[];
+  /** Centres whose polyhedra are not drawn. */
+  readonly withoutPolyhedra?: readonly AtomRef[];
+}
+
+/** What is written beside which atoms. */
+export interface LabelWish {
+  readonly which: Which;
+  readonly others?: boolean;
+  readonly say: LabelRule;
 }
 
 /** Radius in units of the r.m.s. displacement that encloses a probability: inverse of the chi distribution with three degrees of freedom, by bisection. */
@@ -151,6 +177,26 @@ interface DrawnAtom {
   readonly style: AtomStyle;
 }
 
+/** Colour of the part of a place that nobody holds. */
+const EMPTY_SHARE = '#ffffff';
+
+/** Who holds a share of a place; nobody where the index is undefined. */
+interface ShareOfPlace {
+  readonly index: number | undefined;
+  readonly share: number;
+}
+
+/** By site: undefined where it holds its place alone and whole, its sectors where it leads, else who is drawn by another. */
+function sharesOfPlaces(s: Structure): (readonly ShareOfPlace[] | 'of another' | undefined)[] {
+  return sharedPlaces(s).map((here, i) => {
+    if (s.sites[i]!.occupancy >= 1) return undefined;
+    if (here[0] !== i) return 'of another';
+    const held = here.map((index) => ({ index, share: s.sites[index]!.occupancy }));
+    const left = 1 - held.reduce((sum, x) => sum + x.share, 0);
+    return left > 0.005 ? [...held, { index: undefined, share: left }] : held;
+  });
+}
+
 function drawAtoms(s: Structure, refs: readonly AtomRef[], wish: SceneWish): DrawnAtom[] {
   const m = orthogonalization(s.cell);
   const styleOf = resolveStyles(s, wish.rules);
@@ -158,18 +204,23 @@ function drawAtoms(s: Structure, refs: readonly AtomRef[], wish: SceneWish): Dra
   const rotation = cartesianRotations(s);
   const index = siteIndices(s);
   const plainColour = colouring(s, wish.colourBy ?? 'element', wish.colours);
+  const shares = wish.sectors ? sharesOfPlaces(s) : undefined;
   const out: DrawnAtom[] = [];
   for (const ref of refs) {
     const place = index.get(ref.site)!;
     const site = s.sites[place]!;
     const style = styleOf(ref, site);
-    if (style.hidden) continue;
+    const shared = shares?.[place];
+    if (style.hidden || shared === 'of another') continue;
     const form = forms.of(site, place, style);
     const turned =
       form.shape === 'sphere' || ref.operator === 0
         ? form.axes
         : (form.axes.map((v) => apply3(rotation(ref.operator), v)) as unknown as AtomPrimitive['axes']);
-    const plain = form.shape === 'cube' ? wish.colours.vermilion : (style.colour ?? plainColour(ref, site));
+    const colourOf = (of: Site, look: AtomStyle): string => look.colour ?? plainColour({ ...ref, site: of.id }, of);
+    const plain = form.shape === 'cube' ? wish.colours.vermilion : colourOf(site, style);
+    const fadedOf = (colour: string): string =>
+      style.fade ? mixColours(colour, wish.colours.ground, style.fade) : colour;
     out.push({
       site,
       style,
@@ -178,10 +229,21 @@ function drawAtoms(s: Structure, refs: readonly AtomRef[], wish: SceneWish): Dra
         position: apply3(m, applyOperator(operatorOf(s.spaceGroup, ref), site.position)),
         element: site.element,
         label: site.label,
-        colour: style.fade ? mixColours(plain, wish.colours.ground, style.fade) : plain,
+        colour: fadedOf(plain),
         axes: turned,
         shape: form.shape,
         opacity: style.opacity,
+        ...(shared
+          ? {
+              sectors: shared.map(({ index: i, share }) => ({
+                share,
+                colour:
+                  i === undefined
+                    ? EMPTY_SHARE
+                    : fadedOf(colourOf(s.sites[i]!, styleOf({ ...ref, site: s.sites[i]!.id }, s.sites[i]!))),
+              })),
+            }
+          : {}),
       },
     });
   }
@@ -206,29 +268,72 @@ function palerColours(): (colour: string) => string {
   };
 }
 
+/** Å: bond lengths from short to long, as colours from one to the other. */
+const LENGTH_COLOURS = ['#2b7f8c', '#c9c3b4', '#c8452b'] as const;
+
+/** The colour of each length between the shortest and the longest of its kind. */
+function lengthColours(lengths: readonly number[]): (length: number) => string {
+  const least = Math.min(...lengths),
+    most = Math.max(...lengths);
+  return (length) => {
+    const share = most - least > 1e-6 ? (length - least) / (most - least) : 0.5;
+    return share < 0.5
+      ? mixColours(LENGTH_COLOURS[0], LENGTH_COLOURS[1], 2 * share)
+      : mixColours(LENGTH_COLOURS[1], LENGTH_COLOURS[2], 2 * share - 1);
+  };
+}
+
+/** How a bond between two atoms looks: as the later of the rules of either end. */
+function bondLook(p: AtomStyle, q: AtomStyle): BondLook | undefined {
+  if (!p.bonds || !q.bonds) return p.bonds ?? q.bonds;
+  return (p.bondRank ?? 0) >= (q.bondRank ?? 0) ? p.bonds : q.bonds;
+}
+
+/** Å: dashes of bonds at sites that are not full, and of those drawn dashed. */
+const BOND_DASH = 0.16;
+
+const pairKey = (s: Structure, p: AtomRef, q: AtomRef): string => `${placeNumber(s, p)} ${placeNumber(s, q)}`;
+
 /** Bonds of the model between atoms that are drawn, each once. */
-function drawBonds(s: Structure, drawn: readonly DrawnAtom[]): BondPrimitive[] {
+function drawBonds(s: Structure, drawn: readonly DrawnAtom[], wish: SceneWish): BondPrimitive[] {
+  const left = new Set((wish.withoutBonds ?? []).flatMap(([p, q]) => [pairKey(s, p, q), pairKey(s, q, p)]));
   const at = new Map(drawn.map((a, i) => [placeNumber(s, a.primitive.ref), i]));
   const bySite = bondsBySite(s, bonds(s));
   const index = siteIndices(s);
   const pale = palerColours();
   const out: BondPrimitive[] = [];
+  const byLength: number[] = [];
   drawn.forEach((a, i) => {
     if (a.style.look === 'space-filling') return;
     for (const b of bySite[index.get(a.site.id)!]!) {
       const j = at.get(placeNumber(s, neighbourRef(s, b, a.primitive.ref)));
       if (j === undefined || j <= i || drawn[j]!.style.look === 'space-filling') continue;
       const other = drawn[j]!;
+      const look = bondLook(a.style, other.style);
+      if (look?.hidden || (left.size && left.has(pairKey(s, a.primitive.ref, other.primitive.ref)))) continue;
+      if (look?.colouring === 'length') byLength.push(out.length);
+      const isPartial = a.site.occupancy < 1 || other.site.occupancy < 1;
+      const isDashed = look?.dashes === 'all' || (look?.dashes === 'partial' && isPartial);
       out.push({
         from: a.primitive.position,
         to: other.primitive.position,
-        colours: [pale(a.primitive.colour), pale(other.primitive.colour)],
-        radius: bondRadius(a, other),
+        colours:
+          look?.colouring === 'plain'
+            ? [look.colour, look.colour]
+            : [pale(a.primitive.colour), pale(other.primitive.colour)],
+        radius: bondRadius(a, other) * (look?.size ?? 1),
         opacity: Math.min(a.primitive.opacity, other.primitive.opacity),
         atoms: [i, j],
+        ...(isDashed ? { dash: BOND_DASH } : {}),
       });
     }
   });
+  const lengthOf = (b: BondPrimitive): number => norm(subtract(b.to, b.from));
+  const colourOf = lengthColours(byLength.map((i) => lengthOf(out[i]!)));
+  for (const i of byLength) {
+    const colour = colourOf(lengthOf(out[i]!));
+    out[i] = { ...out[i]!, colours: [colour, colour] };
+  }
   return out;
 }
 
@@ -298,8 +403,11 @@ function withAdded(s: Structure, atoms: readonly AtomRef[], added: readonly Atom
 
 /** The labels of a rule, where they are few enough to be read. */
 function labelLayer(s: Structure, drawn: readonly DrawnAtom[], wish: SceneWish): Layer[] {
-  if (wish.labels === 'none' || drawn.length > MOST_LABELS) return [];
-  const textOf = labelling(s, wish.labels);
+  const rules = wish.labelRules ?? [{ which: { kind: 'all' as const }, say: wish.labels }];
+  if (rules.every((r) => r.say === 'none') || drawn.length > MOST_LABELS) return [];
+  const ways = rules.map((r) => ({ holds: matcherOf(s, r), textOf: labelling(s, r.say) })).reverse();
+  const textOf = (ref: AtomRef, site: Site): string | undefined =>
+    ways.find(({ holds }) => holds(ref, site))?.textOf(ref, site);
   const items = drawn.flatMap(({ primitive, site }): LabelPrimitive[] => {
     const text = textOf(primitive.ref, site);
     return text === undefined ? [] : [{ ...atomLabel(primitive, wish.colours.ink), text }];
@@ -317,13 +425,14 @@ export function buildLayers(plain: Structure, wish: SceneWish): Layer[] {
   const refs = withAdded(s, atomsOfExtent(s, wish.extent), wish.added ?? []);
   const all = drawAtoms(s, [...refs, ...missingCorners(s, refs, rules)], wish);
   const ruleOf = polyhedronRule(s, rules);
-  const drawn = rules.length ? all.filter((d) => ruleOf(d.site.id)?.showCentre !== false) : all;
+  const drawn = rules.length ? all.filter((d) => ruleOf(d.primitive.ref)?.showCentre !== false) : all;
   const layers: Layer[] = [
     { kind: 'atoms', name: 'model', items: drawn.map((d) => d.primitive) },
-    { kind: 'bonds', name: 'model', items: drawBonds(s, drawn) },
+    { kind: 'bonds', name: 'model', items: drawBonds(s, drawn, wish) },
   ];
   if (rules.length) {
     const known = new Set(refs.map((a) => placeNumber(s, a)));
+    for (const a of wish.withoutPolyhedra ?? []) known.delete(placeNumber(s, a));
     const centres = all.flatMap((d) => (known.has(placeNumber(s, d.primitive.ref)) ? [d.primitive] : []));
     layers.push({ kind: 'polyhedra', name: 'model', items: polyhedra(s, centres, rules) });
   }

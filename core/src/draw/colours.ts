@@ -48,3 +48,28 @@ export function mixColours(a: string, b: string, part: number): string {
 
 /** A colour under more or less light. */
 export const shadeColour = (a: string, factor: number): string => colourOfChannels(channels(a).map((x) => x * factor));
+
+/** Relative luminance of a colour, 0–1 (IEC 61966-2-1). */
+function luminance(hex: string): number {
+  const [r, g, b] = channels(hex).map((v) => (v <= 10 ? v / 255 / 12.92 : ((v / 255 + 0.055) / 1.055) ** 2.4));
+  return 0.2126 * r! + 0.7152 * g! + 0.0722 * b!;
+}
+
+/** Contrast of two colours, 1–21 (as the Web Content Accessibility Guidelines define it). */
+export function contrastOf(a: string, b: string): number {
+  const [p, q] = [luminance(a), luminance(b)];
+  return (Math.max(p, q) + 0.05) / (Math.min(p, q) + 0.05);
+}
+
+/** Contrast that text needs against what it stands on. */
+export const LEGIBLE = 4.5;
+
+/** A colour moved towards black or white, whichever the ground is further from, until it can be read there. */
+export function legibleOn(colour: string, ground: string): string {
+  const end = contrastOf('#000000', ground) >= contrastOf('#ffffff', ground) ? '#000000' : '#ffffff';
+  for (let part = 0; part < 1; part += 0.1) {
+    const tried = mixColours(colour, end, part);
+    if (contrastOf(tried, ground) >= LEGIBLE) return tried;
+  }
+  return end;
+}

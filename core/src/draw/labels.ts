@@ -8,6 +8,10 @@ export interface LabelRequest {
   clear: number;
   /** Higher is placed first. */
   weight: number;
+  /** It stands beside its point or not at all. */
+  near?: boolean;
+  /** Where the middle of the text was put by hand. */
+  fixed?: readonly [number, number];
 }
 
 export interface PlacedLabel {
@@ -15,7 +19,21 @@ export interface PlacedLabel {
   /** Left and middle of the text, pixels. */
   x: number;
   y: number;
+  /** Which request it answers. */
+  of: number;
+  /** It stands away from its point: a line leads there. */
+  led: boolean;
 }
+
+export interface LabelRoom {
+  /** Points that are kept free beside those that are named. */
+  readonly obstacles?: readonly { readonly x: number; readonly y: number; readonly clear: number }[];
+  /** A label with no free place beside its point looks for one further away. */
+  readonly leaders?: boolean;
+}
+
+/** How far away a label that finds no place beside its point may stand, in heights of the text. */
+const FURTHER = [0, 1.5, 3] as const;
 
 const DIRECTIONS = [
   [1, -0.6],
@@ -65,29 +83,43 @@ export function placeLabels(
   requests: readonly LabelRequest[],
   widthOf: (text: string) => number,
   height: number,
+  { obstacles = [], leaders = false }: LabelRoom = {},
 ): PlacedLabel[] {
   const ground = new Ground();
-  for (const r of requests) {
+  for (const r of [...requests, ...obstacles]) {
     const half = 0.7 * r.clear;
     ground.take({ x0: r.x - half, y0: r.y - half, x1: r.x + half, y1: r.y + half });
   }
   const said = new Set<string>();
   const out: PlacedLabel[] = [];
-  for (const r of [...requests].sort((p, q) => q.weight - p.weight)) {
+  const order = requests.map((r, of) => ({ r, of })).sort((p, q) => q.r.weight - p.r.weight);
+  const put = ({ r, of }: (typeof order)[number], box: Box, led: boolean): void => {
+    ground.take(box);
+    out.push({ text: r.text, x: box.x0, y: (box.y0 + box.y1) / 2, of, led });
+  };
+  const boxAt = (cx: number, cy: number, w: number): Box => ({
+    x0: cx - w / 2,
+    y0: cy - height / 2,
+    x1: cx + w / 2,
+    y1: cy + height / 2,
+  });
+  for (const one of order) if (one.r.fixed) put(one, boxAt(one.r.fixed[0], one.r.fixed[1], widthOf(one.r.text)), true);
+  for (const one of order) {
+    const { r } = one;
     // A selected atom is named by the model and by the selection.
     const what = `${r.text} ${Math.round(r.x)} ${Math.round(r.y)}`;
-    if (said.has(what)) continue;
+    if (r.fixed || said.has(what)) continue;
     said.add(what);
     const w = widthOf(r.text);
-    for (const [dx, dy] of DIRECTIONS) {
-      const cx = r.x + dx * (r.clear + 2 + w / 2) * (dx ? 1 : 0),
-        cy = r.y + dy * (r.clear + height / 2);
-      const box = { x0: cx - w / 2, y0: cy - height / 2, x1: cx + w / 2, y1: cy + height / 2 };
-      if (!ground.isFree(box)) continue;
-      ground.take(box);
-      out.push({ text: r.text, x: box.x0, y: cy });
-      break;
-    }
+    const boxes = (leaders && !r.near ? FURTHER : FURTHER.slice(0, 1)).flatMap((further) =>
+      DIRECTIONS.map(([dx, dy]) => {
+        const clear = r.clear + further * height;
+        const box = boxAt(r.x + dx * (clear + 2 + w / 2) * (dx ? 1 : 0), r.y + dy * (clear + height / 2), w);
+        return { box, led: further > 0 };
+      }),
+    );
+    const free = boxes.find(({ box }) => ground.isFree(box));
+    if (free) put(one, free.box, free.led);
   }
   return out;
 }

@@ -75,6 +75,7 @@ function seenLayer(l: Layer, shown: (at: Vec3) => boolean, faded: (colour: strin
         ...a,
         colour: faded(a.colour, a.position),
         opacity: a.opacity * gone(a.position),
+        ...(a.sectors ? { sectors: a.sectors.map((x) => ({ ...x, colour: faded(x.colour, a.position) })) } : {}),
       }));
       return { ...l, items };
     }

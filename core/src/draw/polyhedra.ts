@@ -2,35 +2,47 @@
 import { placeNumber, positionOf, siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import { siteCharges } from '../crystal/ionic.ts';
-import type { Structure } from '../crystal/structure.ts';
+import type { Site, Structure } from '../crystal/structure.ts';
 import { bonds, bondsBySite, neighbourRef } from '../geometry/bonds.ts';
 import { hullFaces } from '../geometry/polyhedron.ts';
 import { apply3, type Vec3 } from '../math/matrix3.ts';
 import { shadeColour } from './colours.ts';
 import type { PolyhedronPrimitive } from './scene.ts';
+import { matcherOf, type Which } from './style.ts';
 
 export interface PolyhedronRule {
   readonly centre:
-    { readonly kind: 'element'; readonly element: string } | { readonly kind: 'site'; readonly site: string };
+    | { readonly kind: 'element'; readonly element: string }
+    | { readonly kind: 'site'; readonly site: string }
+    | { readonly kind: 'chosen'; readonly which: Which; readonly others?: boolean };
   /** 0–1; 1 is solid. */
   readonly opacity: number;
   readonly edges: boolean;
   /** The atom in the middle and its bonds are drawn too. */
   readonly showCentre: boolean;
+  /** Instead of the centre's. */
+  readonly colour?: string;
+  /** Instead of a darker shade of the faces'. */
+  readonly edgeColour?: string;
+  /** Pixels; 1 where absent. */
+  readonly edgeWidth?: number;
 }
 
-/** The rule that holds for a site: the last that names it. */
+/** Whether a rule speaks of a centre. */
+function isCentre(s: Structure, { centre }: PolyhedronRule): (ref: AtomRef, site: Site) => boolean {
+  if (centre.kind === 'site') return (ref) => centre.site === ref.site;
+  if (centre.kind === 'element') return (_, site) => centre.element === site.element;
+  return matcherOf(s, centre);
+}
+
+/** The rule that holds for an atom: the last that speaks of it. */
 export function polyhedronRule(
   s: Structure,
   rules: readonly PolyhedronRule[],
-): (site: string) => PolyhedronRule | undefined {
+): (centre: AtomRef) => PolyhedronRule | undefined {
   const index = siteIndices(s);
-  return (id) => {
-    const site = s.sites[index.get(id)!]!;
-    return rules.findLast(({ centre }) =>
-      centre.kind === 'site' ? centre.site === id : centre.element === site.element,
-    );
-  };
+  const ways = rules.map((rule) => ({ rule, holds: isCentre(s, rule) }));
+  return (ref) => ways.findLast(({ holds }) => holds(ref, s.sites[index.get(ref.site)!]!))?.rule;
 }
 
 /** Corners: what is bonded to an atom, as atoms of the crystal; where charges are known, of the opposite one. */
@@ -51,7 +63,7 @@ export function missingCorners(s: Structure, drawn: readonly AtomRef[], rules: r
   const have = new Set(drawn.map((a) => placeNumber(s, a)));
   const out: AtomRef[] = [];
   for (const a of drawn) {
-    if (!ruleOf(a.site)) continue;
+    if (!ruleOf(a)) continue;
     for (const c of corners(a)) {
       const place = placeNumber(s, c);
       if (have.has(place)) continue;
@@ -76,7 +88,7 @@ export function polyhedra(
   const m = orthogonalization(s.cell);
   const at = (a: AtomRef): Vec3 => apply3(m, positionOf(s, a));
   return centres.flatMap(({ ref, colour }): PolyhedronPrimitive[] => {
-    const rule = ruleOf(ref.site);
+    const rule = ruleOf(ref);
     if (!rule) return [];
     const vertices = corners(ref).map(at);
     const faces = vertices.length < 3 ? [] : facesOf(vertices);
@@ -86,10 +98,10 @@ export function polyhedra(
         ref,
         vertices,
         faces,
-        colour,
+        colour: rule.colour ?? colour,
         opacity: rule.opacity,
-        edgeColour: shadeColour(colour, 0.55),
-        edgeWidth: rule.edges ? 1 : 0,
+        edgeColour: rule.edgeColour ?? shadeColour(rule.colour ?? colour, 0.55),
+        edgeWidth: rule.edges ? (rule.edgeWidth ?? 1) : 0,
       },
     ];
   });

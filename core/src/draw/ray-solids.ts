@@ -45,6 +45,8 @@ export interface Ellipsoid extends Look {
   readonly reach: Vec3;
   /** Principal ellipses are inked. */
   readonly inked: boolean;
+  /** Colours by the turn (0–1, clockwise from above) at which each ends. */
+  readonly sectors?: readonly { readonly until: number; readonly colour: Light3 }[];
 }
 
 export interface Cylinder extends Look {
@@ -170,7 +172,20 @@ class Builder {
     const reach = [0, 1, 2].map((k) => Math.hypot(axes[0][k]!, axes[1][k]!, axes[2][k]!)) as unknown as Vec3;
     const normals = transpose3(into);
     const inked = a.shape === 'ellipsoid';
-    this.out.push({ kind: 'ellipsoid', centre, into, normals, reach, inked, colour, opacity: a.opacity, thing });
+    let until = 0;
+    const sectors = a.sectors?.map((x) => ({ until: (until += x.share), colour: lightOf(x.colour) }));
+    this.out.push({
+      kind: 'ellipsoid',
+      centre,
+      into,
+      normals,
+      reach,
+      inked,
+      colour,
+      opacity: a.opacity,
+      thing,
+      ...(sectors ? { sectors } : {}),
+    });
   }
 
   private cube(centre: Vec3, axes: readonly [Vec3, Vec3, Vec3], colour: Light3, opacity: number, thing: number): void {
@@ -354,6 +369,9 @@ function meetTriangle(s: Triangle, o: Vec3, d: Vec3, least: number): number {
   return t > least ? t : Infinity;
 }
 
+/** Of a whole turn, clockwise from above. */
+const clockwiseTurn = (x: number, y: number): number => (Math.atan2(x, y) / (2 * Math.PI) + 1) % 1;
+
 /** Share of an ellipsoid's half axes that its ink lines are wide. */
 const INK = 0.045;
 
@@ -364,6 +382,10 @@ export function surfaceAt(s: Solid, x: Vec3, d: Vec3): { normal: Vec3; colour: L
   if (s.kind === 'ellipsoid') {
     const unit = apply3(s.into, subtract(x, s.centre));
     normal = normalize(apply3(s.normals, unit));
+    if (s.sectors) {
+      const part = clockwiseTurn(x[0] - s.centre[0], x[1] - s.centre[1]);
+      colour = (s.sectors.find((k) => part < k.until) ?? s.sectors.at(-1)!).colour;
+    }
     if (s.inked && unit.some((v) => Math.abs(v) < INK)) colour = scale(colour, 0.12);
   } else if (s.kind === 'cylinder') {
     const w = subtract(x, s.from);

@@ -18,6 +18,14 @@ export interface AtomPrimitive {
   readonly shape: AtomShape;
   /** 0–1 */
   readonly opacity: number;
+  /** Shares of a place that several hold, or that is not full: sectors about the line of sight, clockwise from above. */
+  readonly sectors?: readonly Sector[];
+}
+
+export interface Sector {
+  readonly colour: string;
+  /** 0–1; those of an atom make one. */
+  readonly share: number;
 }
 
 export interface BondPrimitive {

@@ -13,6 +13,7 @@ import type {
   LinePrimitive,
   PolyhedronPrimitive,
   Scene,
+  Sector,
   SurfacePrimitive,
 } from './scene.ts';
 
@@ -23,6 +24,9 @@ interface Piece {
 }
 
 type Axes = readonly [Vec3, Vec3, Vec3];
+
+/** Light and shade without a colour of their own. */
+const SHARED_LIGHT = 'light';
 
 const number = (x: number): string => (Math.abs(x) < 5e-3 ? '0' : x.toFixed(2));
 
@@ -37,6 +41,8 @@ class Canvas {
   constructor(
     readonly scene: Scene,
     readonly size: Size,
+    /** Before the names of gradients, where several pictures share a file. */
+    private readonly prefix = '',
   ) {}
 
   /** Where a point stands, and what an Å is there in pixels. */
@@ -46,11 +52,11 @@ class Canvas {
     return { ...place, zoom: magnification(camera, this.size, place.depth) / camera.scale };
   }
 
-  /** A radial gradient that lights a ball of this colour; its id. */
+  /** A radial gradient that lights a ball of this colour (of what lies under it: `SHARED_LIGHT`); its id. */
   lit(colour: string): string {
     const known = this.gradients.get(colour);
     if (known) return known;
-    const id = `lit${this.gradients.size}`;
+    const id = `${this.prefix}lit${this.gradients.size}`;
     this.gradients.set(colour, id);
     return id;
   }
@@ -61,9 +67,10 @@ class Canvas {
     const fx = number(0.5 + 0.28 * x),
       fy = number(0.5 - 0.28 * y);
     return [...this.gradients]
-      .map(
-        ([colour, id]) =>
-          `<radialGradient id="${id}" cx="${fx}" cy="${fy}" r="0.75"><stop offset="0" stop-color="${mixColours(colour, '#ffffff', 0.3)}"/><stop offset="0.55" stop-color="${colour}"/><stop offset="1" stop-color="${shadeColour(colour, 0.62)}"/></radialGradient>`,
+      .map(([colour, id]) =>
+        colour === SHARED_LIGHT
+          ? `<radialGradient id="${id}" cx="${fx}" cy="${fy}" r="0.75"><stop offset="0" stop-color="#ffffff" stop-opacity="0.3"/><stop offset="0.55" stop-color="#ffffff" stop-opacity="0"/><stop offset="0.55" stop-color="#000000" stop-opacity="0"/><stop offset="1" stop-color="#000000" stop-opacity="0.38"/></radialGradient>`
+          : `<radialGradient id="${id}" cx="${fx}" cy="${fy}" r="0.75"><stop offset="0" stop-color="${mixColours(colour, '#ffffff', 0.3)}"/><stop offset="0.55" stop-color="${colour}"/><stop offset="1" stop-color="${shadeColour(colour, 0.62)}"/></radialGradient>`,
       )
       .join('');
   }
@@ -116,15 +123,53 @@ function paintAtom(canvas: Canvas, a: AtomPrimitive): Piece {
   const axes = a.axes.map((v) => toViewer(canvas.scene.camera, v)) as unknown as Axes;
   const { major, minor, angle } = outlineOf(axes);
   const style = `stroke="${strokeOf(a.colour)}" stroke-width="0.8"${a.opacity < 1 ? ` opacity="${number(a.opacity)}"` : ''}`;
-  const fill = `fill="url(#${canvas.lit(a.colour)})"`;
+  const fill = `fill="url(#${canvas.lit(a.sectors ? SHARED_LIGHT : a.colour)})"`;
+  const shared = a.sectors ? paintSectors(a.sectors, axes, x, y, zoom) : '';
   if (a.shape === 'cube') return { depth, text: paintCube(axes, x, y, zoom, a.colour) };
   if (a.shape === 'sphere')
     return {
       depth,
-      text: `<circle cx="${number(x)}" cy="${number(y)}" r="${number(zoom * major)}" ${fill} ${style}/>`,
+      text: `${shared}<circle cx="${number(x)}" cy="${number(y)}" r="${number(zoom * major)}" ${fill} ${style}/>`,
     };
   const outline = `<ellipse cx="${number(x)}" cy="${number(y)}" rx="${number(zoom * major)}" ry="${number(zoom * minor)}" transform="rotate(${number(angle)} ${number(x)} ${number(y)})" ${fill} ${style}/>`;
-  return { depth, text: `<g>${outline}${principalEllipses(axes, x, y, zoom, a.colour)}</g>` };
+  return { depth, text: `<g>${shared}${outline}${principalEllipses(axes, x, y, zoom, a.colour)}</g>` };
+}
+
+/** How far the outline reaches along a direction of the page, Å: 1 over the length of the direction under the inverse of its matrix. */
+function outlineReach(axes: Axes, u: number, v: number): number {
+  let xx = 0,
+    xy = 0,
+    yy = 0;
+  for (const a of axes) {
+    xx += a[0] * a[0];
+    xy += a[0] * a[1];
+    yy += a[1] * a[1];
+  }
+  const det = xx * yy - xy * xy;
+  return Math.sqrt(det / (yy * u * u - 2 * xy * u * v + xx * v * v));
+}
+
+/** Sectors of an outline, clockwise from above, flat under the light. */
+function paintSectors(sectors: readonly Sector[], axes: Axes, x: number, y: number, zoom: number): string {
+  const { major, minor, angle } = outlineOf(axes);
+  const point = (turn: number): string => {
+    const u = Math.sin(2 * Math.PI * turn),
+      v = Math.cos(2 * Math.PI * turn);
+    const r = zoom * outlineReach(axes, u, v);
+    return `${number(x + r * u)} ${number(y - r * v)}`;
+  };
+  const radii = `${number(zoom * major)} ${number(zoom * minor)} ${number(angle)}`;
+  let from = 0;
+  return sectors
+    .filter((s) => s.share > 1e-3)
+    .map(({ share, colour }) => {
+      const start = from;
+      from += share;
+      // In two arcs, so that neither is half a turn or more.
+      const arcs = [start + share / 2, start + share].map((t) => `A${radii} 0 1 ${point(t)}`).join('');
+      return `<path d="M${number(x)} ${number(y)}L${point(start)}${arcs}Z" fill="${colour}"/>`;
+    })
+    .join('');
 }
 
 function principalEllipses(axes: Axes, x: number, y: number, zoom: number, colour: string): string {
@@ -453,14 +498,23 @@ export interface SvgOptions {
   readonly title?: string;
 }
 
-/** SVG text of a scene, `size` in pixels. */
-export function paintSvg(scene: Scene, size: Size, options: SvgOptions = {}): string {
+/** A scene without its labels as the definitions and the elements of an SVG, `size` in pixels; names begin with `prefix`. */
+export function paintSvgParts(
+  scene: Scene,
+  size: Size,
+  prefix = '',
+): { readonly definitions: string; readonly body: string } {
   const seen = seenScene(scene);
-  const canvas = new Canvas(seen, size);
+  const canvas = new Canvas(seen, size, prefix);
   const pieces = seen.layers.flatMap((l) => paintLayer(canvas, l));
   pieces.sort((p, q) => p.depth - q.depth);
-  const body = pieces.map((p) => p.text).join('');
+  return { body: pieces.map((p) => p.text).join(''), definitions: canvas.definitions() };
+}
+
+/** SVG text of a scene, `size` in pixels. */
+export function paintSvg(scene: Scene, size: Size, options: SvgOptions = {}): string {
+  const { definitions, body } = paintSvgParts(scene, size);
   const title = options.title ? `<title>${escape(options.title)}</title>` : '';
   const ground = options.ground ? `<rect width="100%" height="100%" fill="${scene.ground}"/>` : '';
-  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${size.width} ${size.height}" width="${size.width}" height="${size.height}" role="img">${title}<defs>${canvas.definitions()}</defs>${ground}${body}${paintLabels(seen, size)}</svg>`;
+  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${size.width} ${size.height}" width="${size.width}" height="${size.height}" role="img">${title}<defs>${definitions}</defs>${ground}${body}${paintLabels(seenScene(scene), size)}</svg>`;
 }

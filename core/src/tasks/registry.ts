@@ -63,6 +63,7 @@ import { contactsTask } from './contacts-task.ts';
 import { energiesTask } from './energies-task.ts';
 import { fromSymmetryTask } from './from-symmetry-task.ts';
 import { leaveTask } from './leave-task.ts';
+import { channelPlacesTask, channelsTask, drawingTask, figureSvgTask, newFigureTask } from './figure-tasks.ts';
 import { firstLookTask, pairsTask, portraitTask } from './look-tasks.ts';
 import { lengthsTask, overlayTask } from './measure-tasks.ts';
 import { relateTask } from './relate-task.ts';
@@ -381,6 +382,11 @@ export const TASKS = {
   map: mapTask,
   match: matchTask,
   relate: relateTask,
+  'new figure': newFigureTask,
+  drawing: drawingTask,
+  'figure svg': figureSvgTask,
+  channels: channelsTask,
+  'channel places': channelPlacesTask,
   'first look': firstLookTask,
   pairs: pairsTask,
   portrait: portraitTask,

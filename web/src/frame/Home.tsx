@@ -86,6 +86,11 @@ const STRUCTURES = [
     text: 'White cages in a group with two origins: what passes through?',
   },
   { file: 'asagiri.cif', name: 'Asagiri', text: 'Pink hydroxide in sheets: one of them with nothing above' },
+  {
+    file: 'hachisu.cif',
+    name: 'Hachisu',
+    text: 'Blue-black oxide with three kinds of tunnels and guests in one: a figure to make',
+  },
   { file: 'ishibai.cif', name: 'Ishibai', text: 'Lime, two ions: one face is neutral, another is polar' },
 ];
 

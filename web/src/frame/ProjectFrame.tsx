@@ -14,6 +14,7 @@ import { RelateDesk } from '../stations/relate/Relate.tsx';
 import { SymmetryDesk } from '../stations/symmetry/Symmetry.tsx';
 import { VetDesk } from '../stations/vet/Vet.tsx';
 import { useVet } from '../stations/vet/use-vet.ts';
+import { DepictDesk } from '../stations/depict/Depict.tsx';
 import { PublishDesk } from '../stations/publish/Publish.tsx';
 import type { VetReport } from '@nagare/core/vet/registry';
 import { PatternIntakeDesk } from '../stations/intake/PatternIntake.tsx';
@@ -37,6 +38,7 @@ const CifPane = lazy(() => import('../stations/publish/CifPane.tsx'));
 const FitPane = lazy(() => import('../stations/fit/FitPane.tsx'));
 const FingerprintsPane = lazy(() => import('../stations/relate/FingerprintsPane.tsx'));
 const LengthsPane = lazy(() => import('../stations/relate/LengthsPane.tsx'));
+const FigureStage = lazy(() => import('../stations/depict/FigureStage.tsx'));
 const DataPane = lazy(() => import('../stations/refine/DataPane.tsx'));
 
 /** State glyphs by shape, so colour is not needed to tell them. */
@@ -59,7 +61,7 @@ function StopGlyph({ state }: { state: StopState }): ReactNode {
 }
 
 function useStopStates(vetted: VetReport | undefined): Readonly<Record<StationId, StopState>> {
-  const state = useProject('project', 'head', 'intake', 'hasData', 'solve', 'work');
+  const state = useProject('project', 'head', 'looks', 'intake', 'hasData', 'solve', 'work');
   const { patterns, row, result } = useFit('patterns', 'row', 'result');
   return stopStates({ ...state, patterns: patterns.length, powder: row, fit: result, vetted });
 }
@@ -98,6 +100,7 @@ const DESKS: Readonly<Record<StationId, ComponentType>> = {
   build: BuildDesk,
   symmetry: SymmetryDesk,
   vet: VetDesk,
+  depict: DepictDesk,
   publish: PublishDesk,
 };
 const nameOf = (station: StationId): string => STATIONS.find((s) => s.id === station)!.name;
@@ -124,6 +127,7 @@ const PANES: Partial<Record<StationId, Readonly<Record<string, ComponentType>>>>
 /** What stands in the middle in the place of the crystal, if anything does. */
 function coverOf({ station, pattern }: Where, pane: string): { name: string; Shown: ComponentType } | undefined {
   if (station === 'fit' || (station === 'intake' && pattern)) return { name: 'The pattern', Shown: FitPane };
+  if (station === 'depict') return { name: 'The figure', Shown: FigureStage };
   if (station === 'intake') return { name: 'The plots of the data', Shown: IntakeCharts };
   const Shown = PANES[station]?.[pane];
   return Shown && { name: `The pane “${pane}”`, Shown };
@@ -172,7 +176,7 @@ function Part({ part, children }: { part: string; children: ReactNode }): ReactN
 
 /** Whether the inspector is shown: where things are measured, several atoms are no object to change. */
 const inspected = (station: StationId, selected: number): boolean =>
-  selected > 0 && station !== 'intake' && station !== 'fit' && (station !== 'relate' || selected === 1);
+  selected > 0 && station !== 'intake' && station !== 'fit' && station !== 'depict' && (station !== 'relate' || selected === 1);
 
 function Frame({ station }: { station: StationId }): ReactNode {
   const powder = useFit('patterns').patterns.length > 0;

@@ -2,6 +2,7 @@
 import type { FitResult } from '@nagare/core/powder/results';
 import type { VetReport } from '@nagare/core/vet/registry';
 import type { IntakeRow, PowderRow, Project, SolveRow } from '../store/db.ts';
+import type { Looks } from '../store/looks.ts';
 import type { Head } from '../store/marks.ts';
 
 export const STATIONS = [
@@ -13,6 +14,7 @@ export const STATIONS = [
   { id: 'build', name: 'Build' },
   { id: 'symmetry', name: 'Symmetry' },
   { id: 'vet', name: 'Vet' },
+  { id: 'depict', name: 'Depict' },
   { id: 'publish', name: 'Publish' },
 ] as const;
 export type StationId = (typeof STATIONS)[number]['id'];
@@ -26,11 +28,11 @@ export interface ProjectNeeds {
 
 /** The stations a project needs; the others are reached through the finder. */
 export function stationsShown({ patterns, reflections, structure }: ProjectNeeds): readonly StationId[] {
-  const after = ['symmetry', 'vet', 'publish'] as const;
+  const after = ['symmetry', 'vet', 'depict', 'publish'] as const;
   if (patterns)
     return structure || reflections
       ? ['intake', 'solve', 'refine', 'fit', 'relate', ...after]
-      : ['intake', 'fit', ...after];
+      : ['intake', 'fit', 'symmetry', 'vet', 'publish'];
   if (structure && !reflections) return ['relate', 'build', ...after];
   return ['intake', 'solve', 'refine', 'relate', ...after];
 }
@@ -47,6 +49,7 @@ export type StopState = 'empty' | 'in flow' | 'settled' | 'needs a look';
 export interface HowFar {
   readonly project: Project;
   readonly head: Head | undefined;
+  readonly looks: Pick<Looks, 'figures'>;
   readonly intake: IntakeRow | undefined;
   readonly hasData: boolean;
   readonly solve: SolveRow | undefined;
@@ -107,6 +110,11 @@ function vetState(how: HowFar): StopState {
   return waiting ? 'in flow' : 'settled';
 }
 
+function depictState(how: HowFar): StopState {
+  if (!hasSites(how)) return 'empty';
+  return how.looks.figures.length ? 'settled' : 'in flow';
+}
+
 /** How far each station is. */
 export const stopStates = (how: HowFar): Readonly<Record<StationId, StopState>> => ({
   intake: intakeState(how),
@@ -117,5 +125,6 @@ export const stopStates = (how: HowFar): Readonly<Record<StationId, StopState>> 
   build: hasSites(how) ? 'settled' : 'empty',
   symmetry: symmetryState(how),
   vet: vetState(how),
+  depict: depictState(how),
   publish: how.head?.readings || how.head?.fit?.result ? 'in flow' : 'empty',
 });

@@ -17,7 +17,10 @@ import {
   SphereGeometry,
   Vector3,
   type Material,
+  type Object3D,
 } from 'three';
+import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
+import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
 import type { ElementPrimitive, LinePrimitive, PolyhedronPrimitive, SurfacePrimitive } from '@nagare/core/draw/scene';
 import { type Vec3, toVec3 } from '@nagare/core/math/matrix3';
 import type { Materials } from './materials.ts';
@@ -129,7 +132,11 @@ export class LayerBuilder {
           Float32Array.from(round, (a) => (a.shape === 'ellipsoid' ? 1 : 0)),
           1,
         );
-        const [fine, plain] = ballShapes(items.length).map((shape) => shape.setAttribute('ringed', ringed));
+        const [fine, plain] = ballShapes(items.length).map((shape) => {
+          shape.setAttribute('ringed', ringed);
+          for (const [name, values] of this.sectors(round)) shape.setAttribute(name, values);
+          return shape;
+        });
         const mesh = this.instances(fine!, this.materials.atoms(opacity), round, 1);
         group.add(mesh);
         if (plain) out.push({ mesh, fine: fine!, plain });
@@ -137,6 +144,24 @@ export class LayerBuilder {
       if (cubes.length) group.add(this.instances(new BoxGeometry(2, 2, 2), this.materials.solid(opacity), cubes, 0.8));
     }
     return out;
+  }
+
+  /** Where the sectors of each ball end, and the colours after the first; the whole ball is the first where there are none. */
+  private sectors(items: readonly PaintedAtom[]): (readonly [string, InstancedBufferAttribute])[] {
+    const ends = new Float32Array(3 * items.length).fill(2);
+    const colours = [1, 2, 3].map(() => new Float32Array(3 * items.length));
+    items.forEach(({ sectors }, i) => {
+      let sum = 0;
+      sectors?.slice(0, 4).forEach(({ share, colour }, k) => {
+        sum += share;
+        if (k < sectors.length - 1 && k < 3) ends[3 * i + k] = sum;
+        if (k > 0) this.colour.set(colour).toArray(colours[k - 1]!, 3 * i);
+      });
+    });
+    return [
+      ['sectorEnds', new InstancedBufferAttribute(ends, 3)],
+      ...colours.map((c, k) => [`sector${k + 1}`, new InstancedBufferAttribute(c, 3)] as const),
+    ];
   }
 
   private instances(
@@ -187,27 +212,40 @@ export class LayerBuilder {
   }
 
   private polyhedron(group: Group, p: PolyhedronPrimitive): void {
-    for (const face of p.faces) {
-      const shape = fan(face.map((i) => p.vertices[i]!));
-      shape.computeVertexNormals();
-      group.add(new Mesh(shape, this.materials.film(p.colour, p.opacity)));
-    }
+    const shape = triangles(p.faces.map((face) => face.map((i) => p.vertices[i]!)));
+    shape.computeVertexNormals();
+    group.add(new Mesh(shape, this.materials.film(p.colour, p.opacity)));
+    if (!p.edgeWidth) return;
     const edges = p.faces.flatMap((f) =>
-      f.flatMap((i, k) => [...p.vertices[i]!, ...p.vertices[f[(k + 1) % f.length]!]!]),
+      f.flatMap((i, k) => {
+        const j = f[(k + 1) % f.length]!;
+        // Each edge bounds two faces.
+        return i < j ? [...p.vertices[i]!, ...p.vertices[j]!] : [];
+      }),
     );
-    group.add(new LineSegments(positions(Float32Array.from(edges)), this.materials.line(p.edgeColour, 1)));
+    group.add(this.segments(edges, p.edgeColour, 1, p.edgeWidth));
+  }
+
+  /** Lines so many pixels wide; one pixel is what the card does by itself. */
+  private segments(ends: number[], colour: string, opacity: number, width: number): Object3D {
+    if (Math.abs(width - 1) < 0.05)
+      return new LineSegments(positions(Float32Array.from(ends)), this.materials.line(colour, opacity));
+    return new LineSegments2(
+      new LineSegmentsGeometry().setPositions(ends),
+      this.materials.wide(colour, opacity, width),
+    );
   }
 
   private lines(group: Group, items: readonly LinePrimitive[]): void {
     const kinds = new Map<string, LinePrimitive[]>();
     for (const l of items) {
-      const key = `${l.colour} ${l.opacity}`;
+      const key = `${l.colour} ${l.opacity} ${l.width}`;
       kinds.set(key, [...(kinds.get(key) ?? []), l]);
     }
     for (const list of kinds.values()) {
       const ends = list.flatMap((l) => (l.dashed ? dashes(l.from, l.to) : [...l.from, ...l.to]));
-      const { colour, opacity } = list[0]!;
-      group.add(new LineSegments(positions(Float32Array.from(ends)), this.materials.line(colour, opacity)));
+      const { colour, opacity, width } = list[0]!;
+      group.add(this.segments(ends, colour, opacity, width));
     }
   }
 
@@ -277,11 +315,17 @@ function roundBall(divided: number): BufferGeometry {
 const positions = (values: Float32Array): BufferGeometry =>
   new BufferGeometry().setAttribute('position', new BufferAttribute(values, 3));
 
-/** A convex polygon as triangles from its first corner. */
-const fan = (corners: readonly Vec3[]): BufferGeometry =>
+/** Convex polygons as triangles from their first corners. */
+const triangles = (faces: readonly (readonly Vec3[])[]): BufferGeometry =>
   positions(
-    Float32Array.from(corners.slice(1, -1).flatMap((_, i) => [...corners[0]!, ...corners[i + 1]!, ...corners[i + 2]!])),
+    Float32Array.from(
+      faces.flatMap((corners) =>
+        corners.slice(1, -1).flatMap((_, i) => [...corners[0]!, ...corners[i + 1]!, ...corners[i + 2]!]),
+      ),
+    ),
   );
+
+const fan = (corners: readonly Vec3[]): BufferGeometry => triangles([corners]);
 
 const between = (a: Vec3, b: Vec3, t: number): Vec3 => [
   a[0] + (b[0] - a[0]) * t,

@@ -1,5 +1,16 @@
 /** The surfaces that things are painted with. */
 import { DoubleSide, LineBasicMaterial, MeshBasicMaterial, MeshStandardMaterial, type Material } from 'three';
+import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
+
+/** Shares of a place as sectors about the line of sight: where each ends (of a turn, clockwise from above), and the colours after the first. */
+const SECTOR_ATTRIBUTES =
+  'attribute vec3 sectorEnds;\nattribute vec3 sector1;\nattribute vec3 sector2;\nattribute vec3 sector3;\n';
+const SECTOR_VARYINGS =
+  'varying vec3 ends;\nvarying vec3 second;\nvarying vec3 third;\nvarying vec3 fourth;\nvarying vec2 fromCentre;\n';
+const SECTOR_VERTEX =
+  '#include <project_vertex>\nends = sectorEnds;\nsecond = sector1;\nthird = sector2;\nfourth = sector3;\nfromCentre = mvPosition.xy - (modelViewMatrix * instanceMatrix * vec4(0.0, 0.0, 0.0, 1.0)).xy;\n';
+const SECTOR_FRAGMENT =
+  'if (ends.x < 1.0) {\nfloat turned = fract(atan(fromCentre.x, fromCentre.y) / 6.2831853 + 1.0);\nif (turned >= ends.x) diffuseColor.rgb = turned < ends.y ? second : turned < ends.z ? third : fourth;\n}\n';
 
 /** Principal ellipses: dark (light on dark colours) where a coordinate of the unit sphere vanishes, on real ellipsoids only. */
 function withEllipses(material: MeshStandardMaterial): MeshStandardMaterial {
@@ -7,14 +18,18 @@ function withEllipses(material: MeshStandardMaterial): MeshStandardMaterial {
     shader.vertexShader = shader.vertexShader
       .replace(
         '#include <common>',
-        '#include <common>\nattribute float ringed;\nvarying vec3 unitPoint;\nvarying float hasRings;',
+        `#include <common>\nattribute float ringed;\nvarying vec3 unitPoint;\nvarying float hasRings;\n${SECTOR_ATTRIBUTES}${SECTOR_VARYINGS}`,
       )
+      .replace('#include <project_vertex>', SECTOR_VERTEX)
       .replace('#include <begin_vertex>', '#include <begin_vertex>\nunitPoint = position;\nhasRings = ringed;');
     shader.fragmentShader = shader.fragmentShader
-      .replace('#include <common>', '#include <common>\nvarying vec3 unitPoint;\nvarying float hasRings;')
+      .replace(
+        '#include <common>',
+        `#include <common>\nvarying vec3 unitPoint;\nvarying float hasRings;\n${SECTOR_VARYINGS}`,
+      )
       .replace(
         '#include <color_fragment>',
-        '#include <color_fragment>\nvec3 ring = abs(unitPoint);\nfloat nearest = min(ring.x, min(ring.y, ring.z));\nfloat bright = dot(diffuseColor.rgb, vec3(0.3, 0.6, 0.1));\nvec3 ringColour = bright < 0.07 ? vec3(0.7, 0.68, 0.62) : vec3(0.004, 0.005, 0.006);\ndiffuseColor.rgb = mix(diffuseColor.rgb, ringColour, hasRings * (1.0 - smoothstep(0.035, 0.06, nearest)));',
+        `#include <color_fragment>\n${SECTOR_FRAGMENT}vec3 ring = abs(unitPoint);\nfloat nearest = min(ring.x, min(ring.y, ring.z));\nfloat bright = dot(diffuseColor.rgb, vec3(0.3, 0.6, 0.1));\nvec3 ringColour = bright < 0.07 ? vec3(0.7, 0.68, 0.62) : vec3(0.004, 0.005, 0.006);\ndiffuseColor.rgb = mix(diffuseColor.rgb, ringColour, hasRings * (1.0 - smoothstep(0.035, 0.06, nearest)));`,
       );
   };
   return material;
@@ -47,6 +62,14 @@ export class Materials {
     return this.get(
       `line ${colour} ${opacity}`,
       () => new LineBasicMaterial({ color: colour, transparent: opacity < 1, opacity }),
+    );
+  }
+
+  /** `width` in pixels of the page. */
+  wide(colour: string, opacity: number, width: number): LineMaterial {
+    return this.get(
+      `wide ${colour} ${opacity} ${width}`,
+      () => new LineMaterial({ color: colour, transparent: opacity < 1, opacity, linewidth: width }),
     );
   }
 

@@ -3,7 +3,7 @@ import type { AtomPrimitive, AtomShape, BondPrimitive, Layer, LayerName } from '
 import type { Vec3 } from '@nagare/core/math/matrix3';
 
 /** What painting needs of an atom. */
-export type PaintedAtom = Pick<AtomPrimitive, 'position' | 'axes' | 'colour' | 'shape' | 'opacity'>;
+export type PaintedAtom = Pick<AtomPrimitive, 'position' | 'axes' | 'colour' | 'shape' | 'opacity' | 'sectors'>;
 export type PaintedBond = Omit<BondPrimitive, 'atoms'>;
 
 export type PaintLayer =
@@ -23,7 +23,12 @@ interface Packed<K extends string> {
   readonly colourOf: Uint16Array;
 }
 
-export type SentLayer = Exclude<Layer, { kind: 'atoms' | 'bonds' }> | Packed<'packed atoms'> | Packed<'packed bonds'>;
+interface PackedAtoms extends Packed<'packed atoms'> {
+  /** Of the few atoms that have some, by index. */
+  readonly sectors: readonly (readonly [number, NonNullable<AtomPrimitive['sectors']>])[];
+}
+
+export type SentLayer = Exclude<Layer, { kind: 'atoms' | 'bonds' }> | PackedAtoms | Packed<'packed bonds'>;
 
 /** Gives colours their numbers. */
 class Palette {
@@ -56,7 +61,8 @@ export function packLayer(layer: Layer): SentLayer {
       numbers[ATOM * i + 13] = opacity;
     });
     const colourOf = Uint16Array.from(layer.items, (a) => palette.of(a.colour));
-    return { kind: 'packed atoms', name: layer.name, numbers, colours: palette.colours, colourOf };
+    const sectors = layer.items.flatMap((a, i) => (a.sectors ? [[i, a.sectors] as const] : []));
+    return { kind: 'packed atoms', name: layer.name, numbers, colours: palette.colours, colourOf, sectors };
   }
   if (layer.kind === 'bonds') {
     const numbers = new Float32Array(BOND * layer.items.length);
@@ -86,6 +92,7 @@ const vector = (numbers: Float32Array, at: number): Vec3 => [numbers[at]!, numbe
 export function unpackLayer(layer: SentLayer): PaintLayer {
   if (layer.kind === 'packed atoms') {
     const { name, numbers, colours, colourOf } = layer;
+    const sectors = new Map(layer.sectors);
     const items = Array.from(colourOf, (c, i): PaintedAtom => {
       const at = ATOM * i;
       return {
@@ -94,6 +101,7 @@ export function unpackLayer(layer: SentLayer): PaintLayer {
         shape: SHAPES[numbers[at + 12]!]!,
         opacity: opacityOf(numbers[at + 13]!),
         colour: colours[c]!,
+        ...(sectors.has(i) ? { sectors: sectors.get(i)! } : {}),
       };
     });
     return { kind: 'atoms', name, items };

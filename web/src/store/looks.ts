@@ -2,12 +2,14 @@
 import { z } from 'zod';
 import type { AtomRef } from '@nagare/core/crystal/atom-ref';
 import type { Bonding } from '@nagare/core/crystal/bonding';
+import type { Figure } from '@nagare/core/depict/figure';
 import type { PolyhedronRule } from '@nagare/core/draw/polyhedra';
 import type { StyleRule } from '@nagare/core/draw/style';
 import type { Mat3, Vec3 } from '@nagare/core/math/matrix3';
 import type { Thing } from '@nagare/core/geometry/things';
 import { atomRefSchema, bondingSchema, mat3Schema, vec3Schema } from '@nagare/core/tasks/schemas';
-import { polyhedronRuleSchema, styleSchema, whichSchema } from '@nagare/core/tasks/scene-task';
+import { figureSchema } from '@nagare/core/tasks/figure-schemas';
+import { polyhedronRuleSchema, styleRuleSchema } from '@nagare/core/tasks/scene-task';
 import type { AllTrue, SameType } from '@nagare/core/tasks/same-type';
 import { viewSchema, type ViewState } from './view-state.ts';
 
@@ -50,6 +52,8 @@ export interface Looks {
   readonly views: readonly NamedView[];
   readonly things: readonly NamedThing[];
   readonly pins: readonly Pin[];
+  /** In the order of the strip. */
+  readonly figures: readonly Figure[];
 }
 
 export const NO_LOOKS: Looks = {
@@ -61,6 +65,7 @@ export const NO_LOOKS: Looks = {
   views: [],
   things: [],
   pins: [],
+  figures: [],
 };
 
 /** A change of some fields; a bonding of `undefined` goes back to what is proposed. */
@@ -87,7 +92,7 @@ const thingSchema = z.union([
 const looksFields = {
   bonding: bondingSchema.optional(),
   polyhedra: z.array(polyhedronRuleSchema),
-  rules: z.array(z.strictObject({ which: whichSchema, style: styleSchema.partial() })),
+  rules: z.array(styleRuleSchema),
   hiddenAtoms: z.array(atomRefSchema),
   addedAtoms: z.array(atomRefSchema),
   cuts: z.record(z.string(), z.number().positive()).readonly(),
@@ -102,6 +107,8 @@ const looksFields = {
   ),
   things: z.array(z.strictObject({ id, name: z.string(), thing: thingSchema })),
   pins: z.array(z.strictObject({ id, things: z.array(thingSchema), names: z.array(z.string()) })),
+  // Projects of before figures were kept have none.
+  figures: z.array(figureSchema).default([]),
 };
 
 /** What is stored of a project's looks. */

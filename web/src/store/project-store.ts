@@ -6,6 +6,7 @@
  * model against the data is a step of its own: it waits for a pause, and is dropped when the model moves on.
  */
 import type { DrawnContact } from '@nagare/core/draw/contact-layers';
+import type { AnnotationKind } from '@nagare/core/depict/figure';
 import type { PoreMark } from '@nagare/core/draw/extra-layers';
 import { liveQuery, type Subscription } from 'dexie';
 import { createStore, type StoreApi } from 'zustand/vanilla';
@@ -74,6 +75,14 @@ export interface ShownElements {
   readonly picked?: string;
 }
 
+export interface Depicting {
+  readonly figure?: string;
+  readonly panel?: string;
+  readonly annotation?: string;
+  /** What the next clicks on the figure make. */
+  readonly making?: AnnotationKind;
+}
+
 /** What the middle of the window shows. */
 export type Pane = 'crystal' | 'data' | 'section' | 'page' | 'tables' | 'cif' | 'lengths' | 'fingerprints';
 
@@ -134,6 +143,8 @@ interface ScreenState {
   readonly extras: Readonly<Record<string, readonly Layer[]>>;
   /** The name of a point of those layers that was picked in the picture or in a list. */
   readonly pickedPoint: string | undefined;
+  /** The figure that is on the table, its panel that is worked on, and what of its annotations is picked. */
+  readonly depicting: Depicting;
   readonly work: Work | undefined;
   readonly problem: string | undefined;
   readonly place: Place;
@@ -178,6 +189,7 @@ export interface ProjectCommands {
   setContacts(owner: string, contacts: readonly DrawnContact[]): void;
   setExtra(owner: string, layers: readonly Layer[]): void;
   pickPoint(name: string | undefined): void;
+  setDepicting(change: Depicting): void;
   setProblem(text: string | undefined): void;
   setPlace(place: Place): void;
   setViewer(viewer: Viewer | undefined): void;
@@ -245,6 +257,7 @@ const START: StoredState & ScreenState = {
   contacts: {},
   extras: {},
   pickedPoint: undefined,
+  depicting: {},
   beside: [],
   lengths: [],
   work: undefined,
@@ -329,7 +342,7 @@ class OpenProject {
     void this.looks.kept().then(
       (row) => {
         rows.looks = true;
-        if (row) this.set({ view: row.view, looks: row.looks, firstRotation: row.rotation });
+        if (row) this.set({ view: row.view, looks: { ...NO_LOOKS, ...row.looks }, firstRotation: row.rotation });
         ready();
       },
       (e: Error) => this.set({ problem: e.message }),
@@ -630,6 +643,7 @@ class OpenProject {
     | 'setContacts'
     | 'setExtra'
     | 'pickPoint'
+    | 'setDepicting'
     | 'setBeside'
     | 'setProblem'
     | 'setPlace'
@@ -676,6 +690,7 @@ class OpenProject {
       setContacts: (owner, list) => this.set({ contacts: { ...this.state.contacts, [owner]: list } }),
       setExtra: (owner, layers) => this.set({ extras: { ...this.state.extras, [owner]: layers } }),
       pickPoint: (pickedPoint) => this.set({ pickedPoint }),
+      setDepicting: (depicting) => this.set({ depicting }),
       setProblem: (problem) => this.set({ problem }),
       setPlace: (place) => this.set({ place }),
       setViewer: (viewer) => this.set({ viewer }),

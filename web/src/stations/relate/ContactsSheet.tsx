@@ -5,6 +5,7 @@ import { z } from 'zod';
 import { SHIPPED, type Definition } from '@nagare/core/contacts/definition';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { FoundContacts } from '@nagare/core/tasks/contacts-task';
+import { drawnContacts, hueOf } from '@nagare/core/depict/contact-lines';
 import { run } from '../../engine/engine.ts';
 import { Sheet } from '../../frame/parts.tsx';
 import { useSceneColours } from '../../scene/scene-colours.ts';
@@ -12,7 +13,7 @@ import { saveFile } from '../../store/projects.ts';
 import { remember, remembered } from '../../store/remembered.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { ContactTable } from './ContactTable.tsx';
-import { drawnContacts, hueOf, motifWords, networkWords } from './contact-words.ts';
+import { motifWords, networkWords } from './contact-words.ts';
 import { DefinitionFields } from './DefinitionFields.tsx';
 import { betweenCentroids } from './follow.ts';
 import {

@@ -90,10 +90,13 @@ interface RowProps {
   onRemove(): void;
 }
 
+function centreName(s: Structure, { centre }: PolyhedronRule): string {
+  if (centre.kind === 'element') return centre.element;
+  return centre.kind === 'site' ? (s.sites.find((x) => x.id === centre.site)?.label ?? 'gone') : 'chosen atoms';
+}
+
 function RuleRow({ s, rule, onChange, onRemove }: RowProps): ReactNode {
-  const { centre } = rule;
-  const name =
-    centre.kind === 'element' ? centre.element : (s.sites.find((x) => x.id === centre.site)?.label ?? 'gone');
+  const name = centreName(s, rule);
   return (
     <div className="rule-row">
       <b>{name}</b>

@@ -1,3 +1,4 @@
+import { drawnContacts } from '@nagare/core/depict/contact-lines';
 import { describe, expect, it } from 'vitest';
 import { SHIPPED } from '@nagare/core/contacts/definition';
 import { PAPER_COLOURS } from '@nagare/core/draw/colours';
@@ -8,15 +9,7 @@ import { contactsOf } from '@nagare/core/tasks/contacts-task';
 import { contactLoops } from '@nagare/core/publish/contact-loops';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import type { Structure } from '@nagare/core/crystal/structure';
-import {
-  changeWords,
-  contactName,
-  contactTable,
-  drawnContacts,
-  graphSetWords,
-  motifWords,
-  networkWords,
-} from './contact-words.ts';
+import { changeWords, contactName, contactTable, graphSetWords, motifWords, networkWords } from './contact-words.ts';
 import { moleculeAt } from './drawing.ts';
 
 /** An acid whose hydrogen points at what a centre makes of its carbonyl. */

@@ -1,26 +1,11 @@
 /** What the sheet of contacts says, and what it draws. */
-import type { Definition, LineStyle } from '@nagare/core/contacts/definition';
 import type { Contact } from '@nagare/core/contacts/find-contacts';
 import { refKey, siteOf, symmetryCode, type AtomRef } from '@nagare/core/crystal/atom-ref';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
-import type { SceneColours } from '@nagare/core/draw/colours';
-import type { DrawnContact } from '@nagare/core/draw/contact-layers';
 import type { FoundContacts } from '@nagare/core/tasks/contacts-task';
 import type { Motif } from '@nagare/core/contacts/motifs';
 import type { PlainTable } from '@nagare/core/publish/tables';
-
-const RADII: Readonly<Record<LineStyle, number>> = {
-  dots: 0.03,
-  'short dashes': 0.05,
-  'long dashes': 0.07,
-  full: 0.04,
-};
-const DASHES: Readonly<Record<LineStyle, number>> = { dots: 0.05, 'short dashes': 0.14, 'long dashes': 0.34, full: 0 };
-const HUES: readonly (keyof SceneColours)[] = ['indigo', 'gold', 'vermilion', 'pine', 'water'];
-
-/** The colour of the n-th definition that is shown. */
-export const hueOf = (n: number): keyof SceneColours => HUES[n % HUES.length]!;
 
 const label = (s: Structure, a: AtomRef): string => siteOf(s, a)?.label ?? '?';
 
@@ -33,27 +18,6 @@ export function contactName(s: Structure, c: Contact): string {
   const giver = c.giverRing ? `ring of ${label(s, c.giver)}` : label(s, c.giver);
   const taker = c.takerRing ? `ring of ${label(s, c.taker)}` : label(s, c.taker);
   return `${giver}${c.hydrogen ? `–${label(s, c.hydrogen)}` : ''}⋯${taker}`;
-}
-
-export function drawnContacts(
-  found: FoundContacts,
-  definitions: readonly Definition[],
-  colours: SceneColours,
-): DrawnContact[] {
-  const order = new Map(definitions.map((d, i) => [d.id, { d, colour: colours[hueOf(i)] }]));
-  return found.contacts.flatMap((c): DrawnContact[] => {
-    const style = order.get(c.definition);
-    if (!style) return [];
-    return [
-      {
-        from: c.giverRing ?? [c.hydrogen ?? c.giver],
-        to: c.takerRing ?? [c.taker],
-        colour: style.colour,
-        radius: RADII[style.d.line],
-        dash: DASHES[style.d.line],
-      },
-    ];
-  });
 }
 
 /** What a change let in and what it put out, in words; nothing where nothing changed. */

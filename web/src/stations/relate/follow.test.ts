@@ -5,7 +5,7 @@ import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { PAPER_COLOURS } from '@nagare/core/draw/colours';
 import { contactsOf } from '@nagare/core/tasks/contacts-task';
-import { drawnContacts } from './contact-words.ts';
+import { drawnContacts } from '@nagare/core/depict/contact-lines';
 import { moleculeAt } from './drawing.ts';
 import { betweenCentroids, bindingRule, openEndsOf, shellOf, stepFrom, untilItRepeats } from './follow.ts';
 

@@ -1,0 +1,105 @@
+/** Work on figures that is done beside the page: a figure to begin with, what a drawing shows, channels, the vector file. */
+import { z } from 'zod';
+import type { Definition } from '../contacts/definition.ts';
+import type { AtomRef } from '../crystal/atom-ref.ts';
+import type { Structure } from '../crystal/structure.ts';
+import { drawFigure, drawnLayers, type FigureStyle } from '../depict/draw-figure.ts';
+import type { Drawing, Figure } from '../depict/figure.ts';
+import { figureSvg } from '../depict/page.ts';
+import { measureBy, roughWidth } from '../depict/shapes.ts';
+import { figureFrom, TEMPLATES, type TemplateId } from '../depict/templates.ts';
+import type { Layer } from '../draw/scene.ts';
+import { bonded } from '../geometry/bonding-proposal.ts';
+import { channelPlaces, straightChannels, type Channel, type ChannelPlace } from '../geometry/channels.ts';
+import { definitionSchema } from './contacts-task.ts';
+import { drawingSchema, figureSchema } from './figure-schemas.ts';
+import { atomRefSchema, structureSchema, vec3Schema } from './schemas.ts';
+import type { AllTrue, SameType } from './same-type.ts';
+import { shaped, task } from './task.ts';
+
+const refs = z.array(atomRefSchema);
+const templateIds = TEMPLATES.map((t) => t.id) as [TemplateId, ...TemplateId[]];
+
+export const newFigureTask = task<{ structure: Structure; template: TemplateId }, Figure, never>({
+  name: 'new figure',
+  input: z.strictObject({ structure: structureSchema, template: z.enum(templateIds) }),
+  output: figureSchema,
+  run: async ({ structure, template }) => figureFrom(structure, template),
+});
+
+export interface DrawingInput {
+  readonly structure: Structure;
+  readonly drawing: Drawing;
+  readonly style: FigureStyle;
+  /** Of contacts. */
+  readonly definitions: readonly Definition[];
+}
+
+export const drawingTask = task<DrawingInput, readonly Layer[], never>({
+  name: 'drawing',
+  input: z.strictObject({
+    structure: structureSchema,
+    drawing: drawingSchema,
+    style: z.strictObject({ palette: z.string(), ground: z.string() }),
+    definitions: z.array(definitionSchema),
+  }),
+  // Tens of thousands of primitives that only our own worker sends.
+  output: z.array(shaped<Layer>(['kind', 'name', 'items'])),
+  run: async ({ structure, drawing, style, definitions }) => drawnLayers(structure, drawing, style, definitions),
+});
+
+const channelSchema = z.strictObject({
+  row: vec3Schema,
+  width: z.number(),
+  at: vec3Schema,
+  lining: refs,
+  count: z.number(),
+});
+const placeSchema = z.strictObject({ atoms: refs, ring: refs });
+
+export const channelsTask = task<{ structure: Structure }, readonly Channel[], never>({
+  name: 'channels',
+  input: z.strictObject({ structure: structureSchema }),
+  output: z.array(channelSchema),
+  run: async ({ structure }) => straightChannels(bonded(structure)),
+});
+
+export interface ChannelPlacesInput {
+  readonly structure: Structure;
+  readonly channel: Channel;
+  readonly drawn: readonly AtomRef[];
+}
+/** Where channels of a kind run through what is drawn. */
+export const channelPlacesTask = task<ChannelPlacesInput, readonly ChannelPlace[], never>({
+  name: 'channel places',
+  input: z.strictObject({ structure: structureSchema, channel: channelSchema, drawn: refs }),
+  output: z.array(placeSchema),
+  run: async ({ structure, channel, drawn }) => channelPlaces(bonded(structure), channel, drawn),
+});
+
+export interface FigureSvgInput {
+  readonly figure: Figure;
+  /** By drawing. */
+  readonly structures: Readonly<Record<string, Structure>>;
+  readonly definitions: readonly Definition[];
+  /** Width of letters in units of their size; roughly where absent. */
+  readonly letters?: Readonly<Record<string, number>>;
+}
+/** A figure as a vector file. */
+export const figureSvgTask = task<FigureSvgInput, string, never>({
+  name: 'figure svg',
+  input: z.strictObject({
+    figure: figureSchema,
+    structures: z.record(z.string(), structureSchema),
+    definitions: z.array(definitionSchema),
+    letters: z.record(z.string(), z.number()).optional(),
+  }),
+  output: z.string(),
+  run: async ({ figure, structures, definitions, letters }) => {
+    const { figure: fitted, scenes } = drawFigure(figure, structures, definitions);
+    return figureSvg(fitted, scenes, letters ? measureBy(letters) : roughWidth);
+  },
+});
+
+/** Types and schemas say the same; this line compiles only then. */
+export type Checked = AllTrue<[SameType<typeof channelSchema, Channel>, SameType<typeof placeSchema, ChannelPlace>]>;
