@@ -262,3 +262,38 @@ export function laidOut(figure: Figure): Figure {
     }),
   };
 }
+
+/** Degrees that each eye of a stereo pair stands off the middle. */
+const EYE = 3;
+
+/** A rotation seen from further round, about the upright direction of the page. */
+export function turnedAbout(rotation: Mat3, degrees: number): Mat3 {
+  const a = (degrees * Math.PI) / 180;
+  const [c, s] = [Math.cos(a), Math.sin(a)];
+  const r = rotation;
+  return [
+    c * r[0] + s * r[6], c * r[1] + s * r[7], c * r[2] + s * r[8],
+    r[3], r[4], r[5],
+    -s * r[0] + c * r[6], -s * r[1] + c * r[7], -s * r[2] + c * r[8],
+  ]; // prettier-ignore
+}
+
+/** Two pictures of one panel side by side, as the left and the right eye see it (looked at straight). */
+export function stereoPair(figure: Figure, panel: Panel): Figure {
+  const { width, height } = panel.box;
+  const eye = (x: number, degrees: number): Panel => ({
+    ...panel,
+    id: `${panel.id} ${degrees}`,
+    box: { x, y: 0, width, height },
+    view: { ...panel.view, rotation: turnedAbout(panel.view.rotation, degrees) },
+  });
+  const { legend: _, ...rest } = figure;
+  return {
+    ...rest,
+    width: 2 * width + GAP,
+    height,
+    letters: false,
+    annotations: [],
+    panels: [eye(0, EYE), eye(width + GAP, -EYE)],
+  };
+}

@@ -5,7 +5,7 @@ import { placeLabels, type LabelRequest } from '../draw/labels.ts';
 import { itemsOf, type LabelPrimitive } from '../draw/scene.ts';
 import { drawingOf, PIXELS_PER_MM, type Figure } from './figure.ts';
 import { cameraOfView, onPage, type PanelScene } from './panel-scene.ts';
-import { parseRuns, pathThrough, widthOfRuns, type Measure, type Run, type Shape } from './shapes.ts';
+import { pathThrough, widthOfRuns, type Measure, type Run, type Shape } from './shapes.ts';
 
 /** By which a label is known when it was dragged. */
 export const labelKey = (l: LabelPrimitive): string => `${l.ref ? refKey(l.ref) : '-'} ${l.text}`;
@@ -15,14 +15,24 @@ const ROOM = 1.1;
 /** Letters, numbers and signs of an element with its charge: digits and signs after letters stand above the line. */
 const CHARGED = /^([A-Z][a-z]?)([0-9]*[+−-])$/;
 
+/** Small numerals above the line, as letters of their own. */
+const NUMERALS: Readonly<Record<string, string>> = { ⁱ: 'i', ᵛ: 'v', ˣ: 'x' };
+const CODED = /^(.*?)([ⁱᵛˣ]+)$/;
+
 const runsOf = (text: string): readonly Run[] => {
+  const coded = CODED.exec(text);
+  if (coded)
+    return [
+      { text: coded[1]!, place: 'line' },
+      { text: [...coded[2]!].map((c) => NUMERALS[c]).join(''), place: 'above' },
+    ];
   const charged = CHARGED.exec(text);
   return charged
     ? [
         { text: charged[1]!, place: 'line' },
         { text: charged[2]!, place: 'above' },
       ]
-    : parseRuns(text);
+    : [{ text, place: 'line' }];
 };
 
 /** Shapes of every label of a panel. */

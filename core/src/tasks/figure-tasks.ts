@@ -11,6 +11,7 @@ import { figureFrom, TEMPLATES, type TemplateId } from '../depict/templates.ts';
 import type { Layer } from '../draw/scene.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { channelPlaces, straightChannels, type Channel, type ChannelPlace } from '../geometry/channels.ts';
+import { ringKinds, ringsThrough, type RingsOfKind } from '../geometry/ring-copies.ts';
 import { definitionSchema } from './contacts-task.ts';
 import { drawingSchema, figureSchema } from './figure-schemas.ts';
 import { atomRefSchema, structureSchema, vec3Schema } from './schemas.ts';
@@ -77,6 +78,26 @@ export const channelPlacesTask = task<ChannelPlacesInput, readonly ChannelPlace[
   run: async ({ structure, channel, drawn }) => channelPlaces(bonded(structure), channel, drawn),
 });
 
+const ringsSchema = z.strictObject({ name: z.string(), rings: z.array(refs) });
+export interface DrawnRingsInput {
+  readonly structure: Structure;
+  readonly drawn: readonly AtomRef[];
+  /** Where there are some, only the smallest rings through all of these. */
+  readonly through: readonly AtomRef[];
+}
+/** Rings among what is drawn, by kind. */
+export const drawnRingsTask = task<DrawnRingsInput, readonly RingsOfKind[], never>({
+  name: 'drawn rings',
+  input: z.strictObject({ structure: structureSchema, drawn: refs, through: refs }),
+  output: z.array(ringsSchema),
+  run: async ({ structure, drawn, through }) => {
+    const s = bonded(structure);
+    if (!through.length) return ringKinds(s, drawn);
+    const rings = ringsThrough(s, through);
+    return rings.length ? [{ name: 'through the picked atoms', rings }] : [];
+  },
+});
+
 export interface FigureSvgInput {
   readonly figure: Figure;
   /** By drawing. */
@@ -102,4 +123,10 @@ export const figureSvgTask = task<FigureSvgInput, string, never>({
 });
 
 /** Types and schemas say the same; this line compiles only then. */
-export type Checked = AllTrue<[SameType<typeof channelSchema, Channel>, SameType<typeof placeSchema, ChannelPlace>]>;
+export type Checked = AllTrue<
+  [
+    SameType<typeof channelSchema, Channel>,
+    SameType<typeof placeSchema, ChannelPlace>,
+    SameType<typeof ringsSchema, RingsOfKind>,
+  ]
+>;

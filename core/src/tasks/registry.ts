@@ -63,7 +63,14 @@ import { contactsTask } from './contacts-task.ts';
 import { energiesTask } from './energies-task.ts';
 import { fromSymmetryTask } from './from-symmetry-task.ts';
 import { leaveTask } from './leave-task.ts';
-import { channelPlacesTask, channelsTask, drawingTask, figureSvgTask, newFigureTask } from './figure-tasks.ts';
+import {
+  channelPlacesTask,
+  channelsTask,
+  drawingTask,
+  drawnRingsTask,
+  figureSvgTask,
+  newFigureTask,
+} from './figure-tasks.ts';
 import { firstLookTask, pairsTask, portraitTask } from './look-tasks.ts';
 import { lengthsTask, overlayTask } from './measure-tasks.ts';
 import { relateTask } from './relate-task.ts';
@@ -386,6 +393,7 @@ export const TASKS = {
   drawing: drawingTask,
   'figure svg': figureSvgTask,
   channels: channelsTask,
+  'drawn rings': drawnRingsTask,
   'channel places': channelPlacesTask,
   'first look': firstLookTask,
   pairs: pairsTask,

@@ -176,7 +176,11 @@ function Part({ part, children }: { part: string; children: ReactNode }): ReactN
 
 /** Whether the inspector is shown: where things are measured, several atoms are no object to change. */
 const inspected = (station: StationId, selected: number): boolean =>
-  selected > 0 && station !== 'intake' && station !== 'fit' && station !== 'depict' && (station !== 'relate' || selected === 1);
+  selected > 0 &&
+  station !== 'intake' &&
+  station !== 'fit' &&
+  station !== 'depict' &&
+  (station !== 'relate' || selected === 1);
 
 function Frame({ station }: { station: StationId }): ReactNode {
   const powder = useFit('patterns').patterns.length > 0;

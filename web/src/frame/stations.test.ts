@@ -35,7 +35,14 @@ describe('the line of stations', () => {
   it('shows what a project needs', () => {
     expect(stationsShown(needs(false, true, true))).not.toContain('fit');
     expect(stationsShown(needs(false, false, false))).toContain('intake');
-    expect(stationsShown(needs(false, false, true))).toEqual(['relate', 'build', 'symmetry', 'vet', 'depict', 'publish']);
+    expect(stationsShown(needs(false, false, true))).toEqual([
+      'relate',
+      'build',
+      'symmetry',
+      'vet',
+      'depict',
+      'publish',
+    ]);
     expect(stationsShown(needs(true, false, false))).toEqual(['intake', 'fit', 'symmetry', 'vet', 'publish']);
     expect(stationsShown(needs(true, true, true))).toEqual(STATIONS.map((s) => s.id).filter((id) => id !== 'build'));
   });

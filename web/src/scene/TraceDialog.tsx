@@ -18,6 +18,10 @@ interface TraceDialogProps {
   /** Of the pane that the scene is seen in. */
   readonly size: Size;
   readonly name: string;
+  /** Laid over the traced picture instead of the scene's labels; `ratio`: pixels of the canvas for one of the size. */
+  over?(pen: CanvasRenderingContext2D, ratio: number): void;
+  /** Wanted first, pixels. */
+  readonly width?: number;
   onClose(): void;
 }
 
@@ -44,9 +48,9 @@ const pngOf = (canvas: HTMLCanvasElement): Promise<Blob> =>
     ),
   );
 
-export function TraceDialog({ scene, size, name, onClose }: TraceDialogProps): ReactNode {
+export function TraceDialog({ scene, size, name, over, width: first = 2000, onClose }: TraceDialogProps): ReactNode {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const [width, setWidth] = useState<number>(2000);
+  const [width, setWidth] = useState<number>(first);
   const [finish, setFinish] = useState<Finish>('satin');
   const [outline, setOutline] = useState(true);
   const [clear, setClear] = useState(false);
@@ -59,7 +63,9 @@ export function TraceDialog({ scene, size, name, onClose }: TraceDialogProps): R
     if (!canvas.current) return false;
     const full = scaledSize(size, to);
     const done = await start(canvas.current, enlargedScene(scene, to / size.width), full, options);
-    if (done && canvas.current) withLabels(canvas.current, scene, size);
+    const pen = canvas.current?.getContext('2d');
+    if (done && canvas.current && over && pen) over(pen, canvas.current.width / size.width);
+    else if (done && canvas.current) withLabels(canvas.current, scene, size);
     return done;
   };
   const traceRef = useRef(trace);
@@ -102,11 +108,13 @@ export function TraceDialog({ scene, size, name, onClose }: TraceDialogProps): R
               value={width}
               onChange={(e) => setWidth(Number(e.target.value))}
             >
-              {WIDTHS.map((w) => (
-                <option key={w} value={w}>
-                  {w} × {scaledSize(size, w).height}
-                </option>
-              ))}
+              {[...new Set([...WIDTHS, first])]
+                .sort((p, q) => p - q)
+                .map((w) => (
+                  <option key={w} value={w}>
+                    {w} × {scaledSize(size, w).height}
+                  </option>
+                ))}
             </select>
           </label>
           <label>

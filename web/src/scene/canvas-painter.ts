@@ -173,16 +173,18 @@ export class CanvasPainter {
     return new Fog(ground, eyeBehind - depth.near, eyeBehind - depth.near + span / cue);
   }
 
-  /** What is on the canvas as a PNG on the ground given, with the labels over it. Throws Error where the browser makes none. */
-  async picture(ground: string, labels: ImageBitmap | undefined): Promise<Blob> {
+  /** What is on the canvas as a PNG on the ground given (clear without one), with the labels over it. Throws Error where the browser makes none. */
+  async picture(ground: string | undefined, labels: ImageBitmap | undefined): Promise<Blob> {
     this.lastMoved = -Infinity;
     this.paint();
     const { width, height } = this.canvas;
     const out = new OffscreenCanvas(width, height);
     const pen = out.getContext('2d');
     if (!pen) throw new Error('There is no two-dimensional canvas.');
-    pen.fillStyle = ground;
-    pen.fillRect(0, 0, width, height);
+    if (ground !== undefined) {
+      pen.fillStyle = ground;
+      pen.fillRect(0, 0, width, height);
+    }
     pen.drawImage(this.canvas, 0, 0);
     if (labels) pen.drawImage(labels, 0, 0, width, height);
     return out.convertToBlob({ type: 'image/png' });

@@ -22,7 +22,7 @@ export type PaintOrder =
     }
   | { readonly kind: 'look'; readonly look: Look; readonly moved: boolean }
   | { readonly kind: 'size'; readonly size: Size }
-  | { readonly kind: 'picture'; readonly request: number; readonly ground: string; readonly labels?: ImageBitmap };
+  | { readonly kind: 'picture'; readonly request: number; readonly ground?: string; readonly labels?: ImageBitmap };
 
 export type PaintNews =
   | { readonly kind: 'painted'; readonly camera: Camera }

@@ -31,8 +31,8 @@ export class ScenePainter {
   private readonly pictures = new Map<number, Taker>();
   private requests = 0;
 
-  /** `failed` is called where the worker finds no WebGL. Throws where the browser cannot paint in a worker. */
-  constructor(failed: () => void) {
+  /** `pixelRatio`: pixels of the picture for one of the page. `failed` is called where the worker finds no WebGL. Throws where the browser cannot paint in a worker. */
+  constructor(failed: () => void, pixelRatio = Math.min(2, devicePixelRatio)) {
     const canvas = this.canvas.transferControlToOffscreen();
     this.worker = new Worker(new URL('./paint-worker.ts', import.meta.url), { type: 'module' });
     this.worker.addEventListener('message', ({ data }: MessageEvent<PaintNews>) => {
@@ -40,7 +40,7 @@ export class ScenePainter {
       else if (data.kind === 'failed') failed();
       else this.pictures.get(data.request)?.(data.blob);
     });
-    this.tell({ kind: 'begin', canvas, pixelRatio: Math.min(2, devicePixelRatio) }, [canvas]);
+    this.tell({ kind: 'begin', canvas, pixelRatio }, [canvas]);
   }
 
   private tell(order: PaintOrder, transfer: Transferable[] = []): void {
@@ -129,13 +129,30 @@ export class ScenePainter {
     return elementUnder(itemsOf(this.shown, 'symmetry elements'), (p) => this.project(p), x, y)?.name;
   }
 
-  /** What is on the canvas as a PNG on the ground given, with the labels over it. Throws Error where the browser makes none. */
-  async picture(ground: string, labels: HTMLCanvasElement | null): Promise<Blob> {
+  /** When the picture as it is asked for now has been painted. */
+  painted(): Promise<void> {
+    return new Promise((done) => {
+      this.afterPainting((camera) => {
+        // A painting that was under way before is not it.
+        if (camera.scale !== this.seenFrom.scale || camera.rotation.some((x, i) => x !== this.seenFrom.rotation[i]))
+          return;
+        this.afterPainting(undefined);
+        done();
+      });
+      this.invalidate();
+    });
+  }
+
+  /** What is on the canvas as a PNG on the ground given (clear without one), with the labels over it. Throws Error where the browser makes none. */
+  async picture(ground: string | undefined, labels: HTMLCanvasElement | null): Promise<Blob> {
     const over = labels?.width ? await createImageBitmap(labels) : undefined;
     const request = this.requests++;
     const blob = await new Promise<Blob | undefined>((take) => {
       this.pictures.set(request, take);
-      this.tell({ kind: 'picture', request, ground, ...(over ? { labels: over } : {}) }, over ? [over] : []);
+      this.tell(
+        { kind: 'picture', request, ...(ground === undefined ? {} : { ground }), ...(over ? { labels: over } : {}) },
+        over ? [over] : [],
+      );
     });
     this.pictures.delete(request);
     if (!blob) throw new Error('This browser cannot make a picture of the scene.');

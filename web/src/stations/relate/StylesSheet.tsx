@@ -13,7 +13,9 @@ const LABEL_WORDS: Readonly<Record<LabelRule, string>> = {
   site: 'positions (4f)',
   charge: 'charges',
   occupancy: 'occupancies below one',
+  valence: 'bond-valence sums',
   displacement: 'displacements, Å²',
+  'label with code': 'labels, copies numbered',
   none: 'nothing',
 };
 const COLOUR_WORDS: Readonly<Record<ColourRule, string>> = {
