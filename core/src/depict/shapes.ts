@@ -100,11 +100,13 @@ function textSvg(t: TextShape): string {
     const size = r.place === 'line' ? '' : ` font-size="${number(runSize(r, t.size))}"`;
     return `<tspan${dy ? ` dy="${number(dy)}"` : ''}${size}>${escaped(r.text)}</tspan>`;
   });
-  const halo = t.halo
-    ? ` stroke="${t.halo}" stroke-width="${number(0.25 * t.size)}" stroke-linejoin="round" paint-order="stroke"`
-    : '';
   // The middle of capitals lies 0.35 of the size above the line.
-  return `<text x="${number(t.x)}" y="${number(t.y + 0.35 * t.size)}" font-size="${number(t.size)}"${t.bold ? ' font-weight="600"' : ''} fill="${t.colour}"${halo}>${spans.join('')}</text>`;
+  const place = `x="${number(t.x)}" y="${number(t.y + 0.35 * t.size)}" font-size="${number(t.size)}"${t.bold ? ' font-weight="bold"' : ''}`;
+  // By itself and beneath: not every program paints the edge of letters before the letters.
+  const halo = t.halo
+    ? `<text class="halo" aria-hidden="true" ${place} fill="${t.halo}" stroke="${t.halo}" stroke-width="${number(0.25 * t.size)}" stroke-linejoin="round">${spans.join('')}</text>`
+    : '';
+  return `${halo}<text ${place} fill="${t.colour}">${spans.join('')}</text>`;
 }
 
 /** Shapes as SVG elements, text as text. */
