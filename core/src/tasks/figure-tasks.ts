@@ -8,12 +8,14 @@ import type { Drawing, Figure } from '../depict/figure.ts';
 import { figureSvg } from '../depict/page.ts';
 import { measureBy, roughWidth } from '../depict/shapes.ts';
 import { figureFrom, TEMPLATES, type TemplateId } from '../depict/templates.ts';
+import { atomsOfExtent, type Extent } from '../draw/extent.ts';
 import type { Layer } from '../draw/scene.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { channelPlaces, straightChannels, type Channel, type ChannelPlace } from '../geometry/channels.ts';
 import { ringKinds, ringsThrough, type RingsOfKind } from '../geometry/ring-copies.ts';
 import { definitionSchema } from './contacts-task.ts';
 import { drawingSchema, figureSchema } from './figure-schemas.ts';
+import { extentSchema } from './scene-task.ts';
 import { atomRefSchema, structureSchema, vec3Schema } from './schemas.ts';
 import type { AllTrue, SameType } from './same-type.ts';
 import { shaped, task } from './task.ts';
@@ -68,14 +70,19 @@ export const channelsTask = task<{ structure: Structure }, readonly Channel[], n
 export interface ChannelPlacesInput {
   readonly structure: Structure;
   readonly channel: Channel;
-  readonly drawn: readonly AtomRef[];
+  /** Of the drawing: walls count whether they are hidden or not. */
+  readonly extent: Extent;
+  readonly added: readonly AtomRef[];
 }
-/** Where channels of a kind run through what is drawn. */
+/** Where channels of a kind run through a part of the crystal. */
 export const channelPlacesTask = task<ChannelPlacesInput, readonly ChannelPlace[], never>({
   name: 'channel places',
-  input: z.strictObject({ structure: structureSchema, channel: channelSchema, drawn: refs }),
+  input: z.strictObject({ structure: structureSchema, channel: channelSchema, extent: extentSchema, added: refs }),
   output: z.array(placeSchema),
-  run: async ({ structure, channel, drawn }) => channelPlaces(bonded(structure), channel, drawn),
+  run: async ({ structure, channel, extent, added }) => {
+    const s = bonded(structure);
+    return channelPlaces(s, channel, [...atomsOfExtent(s, extent), ...added]);
+  },
 });
 
 const ringsSchema = z.strictObject({ name: z.string(), rings: z.array(refs) });

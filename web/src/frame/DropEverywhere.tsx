@@ -7,6 +7,8 @@ import { run } from '../engine/engine.ts';
 import { importProject } from '../store/project-file.ts';
 import { Arrivals } from './Arrivals.tsx';
 import { stationAfter, type Arrived, type Here, type Way } from './arrivals.ts';
+import { isFigureFile } from '../stations/depict/figure-file.ts';
+import { takeFigure } from './take-figure.ts';
 import { hereOf, takeIn } from './take-in.ts';
 
 interface Drop {
@@ -43,6 +45,19 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
     }
   }, []);
 
+  const id = /^\/projects\/([^/]+)/.exec(useLocation().pathname)?.[1];
+  const takeFigureText = useCallback(
+    async (text: string, fileName: string): Promise<void> => {
+      try {
+        const project = await takeFigure(text, fileName, id);
+        void navigate(`/projects/${project}/depict`);
+      } catch (e) {
+        setProblems((p) => [...p, (e as Error).message]);
+      }
+    },
+    [id, navigate],
+  );
+
   const open = useCallback(
     async (files: File[]): Promise<void> => {
       for (const file of files) {
@@ -58,10 +73,14 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
             ...p,
             `${file.name} is larger than 400 MB. Leave out frames and images; only reflections and sites are needed.`,
           ]);
-        else await takeText(await file.text(), file.name);
+        else {
+          const text = await file.text();
+          if (isFigureFile(text)) await takeFigureText(text, file.name);
+          else await takeText(text, file.name);
+        }
       }
     },
-    [navigate, takeText],
+    [navigate, takeText, takeFigureText],
   );
 
   useEffect(() => {
@@ -110,7 +129,6 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
     };
   }, [open, takeText]);
 
-  const id = /^\/projects\/([^/]+)/.exec(useLocation().pathname)?.[1];
   const [here, setHere] = useState<Here | undefined>();
   useEffect(() => {
     let gone = false;

@@ -12,6 +12,8 @@ import { SEVERITY_WORDS } from '@nagare/core/vet/registry';
 import { useVet } from '../stations/vet/use-vet.ts';
 import { askedMeasure } from '../stations/relate/pins.ts';
 import { useDrop } from './DropEverywhere.tsx';
+import { TEMPLATES } from '@nagare/core/depict/templates';
+import { useFigureActs } from '../stations/depict/use-new-figure.ts';
 import { useFit } from '../stations/fit/use-fit.tsx';
 import { STATIONS } from './stations.ts';
 import { saveFile } from '../store/projects.ts';
@@ -30,6 +32,8 @@ const WITH_CRYSTAL = /\/(refine|relate|symmetry|vet|solve)$/;
 
 /** Sheets of Relate that are asked for by name. */
 const RELATE_SHEETS = ['Contacts', 'Wishes', 'The molecule’s surface', 'Energies between molecules'] as const;
+/** Sheets of Depict that are asked for by name, while there is a figure. */
+const DEPICT_SHEETS = ['Rules', 'Hidden', 'Channels and rings', 'Labels', 'Written over it', 'Save it'] as const;
 /** ms between looks for a sheet, and the most of them. */
 const LOOKS = { every: 100, most: 30 };
 
@@ -53,6 +57,7 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
     'setLooks',
     'hasData',
   );
+  const { begin, open } = useFigureActs();
   const navigate = useNavigate();
   const { pathname } = useLocation();
   const { pick } = useDrop();
@@ -89,6 +94,30 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
         act: () => {
           void navigate(`/projects/${project.id}/relate`);
           whenThere(`section[aria-label="${name}"]`, (sheet) => sheet.scrollIntoView());
+        },
+      })),
+      ...(looks.figures.length ? DEPICT_SHEETS : []).map((name) => ({
+        text: `${name}: of the figure`,
+        kind: 'depict',
+        act: () => {
+          void navigate(`/projects/${project.id}/depict`);
+          whenThere(`section[aria-label="${name}"]`, (sheet) => sheet.scrollIntoView());
+        },
+      })),
+      ...(head?.structure ? TEMPLATES : []).map((t) => ({
+        text: `New figure: ${t.name}`,
+        kind: 'depict',
+        act: () => {
+          void navigate(`/projects/${project.id}/depict`);
+          void begin(t.id);
+        },
+      })),
+      ...looks.figures.map((f) => ({
+        text: `Figure: ${f.name}`,
+        kind: 'depict',
+        act: () => {
+          void navigate(`/projects/${project.id}/depict`);
+          open(f.id);
         },
       })),
       { text: 'Show the asymmetric unit', kind: 'scene', act: () => setView({ extent: 'unique' }) },
@@ -226,6 +255,8 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
     }
     return out;
   }, [
+    begin,
+    open,
     words,
     head,
     navigate,

@@ -1,6 +1,6 @@
 /** The frame around a project: stations on one line, desk, scene, inspector, course, finder. */
 import './frame.scss';
-import { lazy, Suspense, useCallback, useEffect, useState, type ComponentType, type ReactNode } from 'react';
+import { lazy, Suspense, useCallback, useEffect, useRef, useState, type ComponentType, type ReactNode } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { Link, Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import { ProjectProvider, useProject } from '../store/use-project.tsx';
@@ -15,6 +15,8 @@ import { SymmetryDesk } from '../stations/symmetry/Symmetry.tsx';
 import { VetDesk } from '../stations/vet/Vet.tsx';
 import { useVet } from '../stations/vet/use-vet.ts';
 import { DepictDesk } from '../stations/depict/Depict.tsx';
+import { useFigureActs } from '../stations/depict/use-new-figure.ts';
+import { takeFigures } from '../store/figure-inbox.ts';
 import { PublishDesk } from '../stations/publish/Publish.tsx';
 import type { VetReport } from '@nagare/core/vet/registry';
 import { PatternIntakeDesk } from '../stations/intake/PatternIntake.tsx';
@@ -198,6 +200,12 @@ function Frame({ station }: { station: StationId }): ReactNode {
       'pane',
       'setCompareWith',
     );
+  const { add } = useFigureActs();
+  const addRef = useRef(add);
+  useEffect(() => {
+    addRef.current = add;
+  });
+  useEffect(() => takeFigures(project.id, (figure) => addRef.current(figure)), [project.id]);
   // A comparison belongs to where it was asked for.
   useEffect(() => setCompareWith(undefined), [station, setCompareWith]);
   const vetted = useVet();

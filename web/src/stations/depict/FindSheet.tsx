@@ -44,7 +44,7 @@ const INSIDE = -0.3;
 
 function Channels({ s, table, scene }: PartProps): ReactNode {
   const { head, setProblem, selection } = useProject('head', 'setProblem', 'selection');
-  const { figure, panel, change, changeDrawing } = table;
+  const { figure, panel, drawing, change, changeDrawing } = table;
   const [chosen, setChosen] = useState<number | undefined>();
   const { data, isFetching, error } = useQuery({
     queryKey: ['channels', head?.mark.model],
@@ -54,14 +54,16 @@ function Channels({ s, table, scene }: PartProps): ReactNode {
   });
   const channel = chosen === undefined ? undefined : data?.[chosen];
   const places = async (c: Channel) => {
-    const hit = await run('channel places', { structure: s, channel: c, drawn: drawnAtoms(scene) }).result;
+    const hit = await run('channel places', { structure: s, channel: c, extent: drawing.extent, added: drawing.added })
+      .result;
     const through = hit.filter((p) => selection.every((a) => p.atoms.some((x) => samePlace(s, x, a))));
     // Picked atoms say which of them is meant, if any runs past all of them.
     return selection.length && through.length ? through : hit;
   };
   const outline = async (c: Channel, hue: string): Promise<void> => {
     const found = await places(c);
-    if (!found.length) return setProblem('No channel of this kind has all of its walls drawn. Draw more cells.');
+    if (!found.length)
+      return setProblem('No channel of this kind has all of its walls within the part that is drawn. Draw more cells.');
     change(`outlines ${newId()}`, (f) => ({
       ...f,
       annotations: [
@@ -80,7 +82,8 @@ function Channels({ s, table, scene }: PartProps): ReactNode {
   const alone = async (c: Channel): Promise<void> => {
     const found = await places(c);
     const atoms = found.flatMap((p) => p.atoms);
-    if (!atoms.length) return setProblem('No channel of this kind has all of its walls drawn. Draw more cells.');
+    if (!atoms.length)
+      return setProblem('No channel of this kind has all of its walls within the part that is drawn. Draw more cells.');
     changeDrawing(`channel alone ${newId()}`, (d) =>
       hiddenChoice(s, d, { which: { kind: 'selection', atoms }, others: true }),
     );

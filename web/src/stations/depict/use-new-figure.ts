@@ -1,5 +1,5 @@
 /** Figures that come, go and change places. */
-import { useCallback } from 'react';
+import { useCallback, useMemo } from 'react';
 import type { Figure } from '@nagare/core/depict/figure';
 import type { TemplateId } from '@nagare/core/depict/templates';
 import { run } from '../../engine/engine.ts';
@@ -31,31 +31,34 @@ export function useFigureActs(): FigureActs {
     },
     [store, put],
   );
-  return {
-    add,
-    begin: async (template) => {
-      const { head, setProblem } = store.getState();
-      if (!head?.structure) return;
-      try {
-        add(await run('new figure', { structure: head.structure, template }).result);
-      } catch (e) {
-        setProblem((e as Error).message);
-      }
-    },
-    duplicate: (id) => {
-      const figure = store.getState().looks.figures.find((f) => f.id === id);
-      if (figure) add(copyOfFigure(figure, figure.name));
-    },
-    remove: (id) => {
-      const { looks, setDepicting } = store.getState();
-      const left = looks.figures.filter((f) => f.id !== id);
-      put(`removed ${id}`, left);
-      setDepicting(left[0] ? { figure: left[0].id } : {});
-    },
-    move: (from, to) => put('order', movedTo(store.getState().looks.figures, from, to)),
-    open: (id) => {
-      store.getState().select([]);
-      store.getState().setDepicting({ figure: id });
-    },
-  };
+  return useMemo(
+    () => ({
+      add,
+      begin: async (template) => {
+        const { head, setProblem } = store.getState();
+        if (!head?.structure) return;
+        try {
+          add(await run('new figure', { structure: head.structure, template }).result);
+        } catch (e) {
+          setProblem((e as Error).message);
+        }
+      },
+      duplicate: (id) => {
+        const figure = store.getState().looks.figures.find((f) => f.id === id);
+        if (figure) add(copyOfFigure(figure, figure.name));
+      },
+      remove: (id) => {
+        const { looks, setDepicting } = store.getState();
+        const left = looks.figures.filter((f) => f.id !== id);
+        put(`removed ${id}`, left);
+        setDepicting(left[0] ? { figure: left[0].id } : {});
+      },
+      move: (from, to) => put('order', movedTo(store.getState().looks.figures, from, to)),
+      open: (id) => {
+        store.getState().select([]);
+        store.getState().setDepicting({ figure: id });
+      },
+    }),
+    [store, put, add],
+  );
 }
