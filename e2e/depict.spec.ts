@@ -1,5 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { expect, test, type Page } from '@playwright/test';
+import { TEMPLATES } from '@nagare/core/depict/templates';
+import { compare, type Likeness } from './likeness.ts';
 import { watchForErrors } from './support.ts';
 
 watchForErrors();
@@ -226,4 +228,50 @@ test('a shared place in sectors, a dark ground, solids and a stereo pair', async
   const pair = await saved(page, 'Stereo pair');
   const one = await saved(page, 'PNG');
   expect(pair.readUInt32BE(16)).toBeGreaterThan(2 * one.readUInt32BE(16) - 4);
+});
+
+test('twelve figures: the card, the vector file and the rays show the same picture', async ({ page }) => {
+  test.setTimeout(600_000);
+  const seen: Record<string, Likeness> = {};
+  let last: { readonly png: Buffer; readonly svg: Buffer } = { png: Buffer.alloc(0), svg: Buffer.alloc(0) };
+  const url = (type: string, data: Buffer): string => `data:${type};base64,${data.toString('base64')}`;
+  for (const file of ['hachisu.cif', 'kurumi-5.cif']) {
+    await takeIn(page, file);
+    await page.getByRole('button', { name: 'Make a first figure' }).click();
+    for (const [i, template] of TEMPLATES.entries()) {
+      if (i) {
+        await page.getByRole('button', { name: 'New figure' }).click();
+        await page.getByRole('button', { name: new RegExp(`^${template.name}`) }).click();
+      }
+      await expect(sheet(page, 'Figure').getByLabel('Name')).toHaveValue(/./);
+      await expect(page.locator('.figure-thumb')).toHaveCount(i + 1);
+      await expect(counts(page)).toContainText('drawn', { timeout: 30_000 });
+      await sheet(page, 'Save it').getByLabel('Dots an inch').fill('96');
+      await page.waitForTimeout(400);
+      const name = `${file}, ${template.name}`;
+      const [png, svg] = [await saved(page, 'PNG'), await saved(page, 'SVG')];
+      seen[name] = await compare(page, url('image/png', png), url('image/svg+xml', svg));
+      if (file === 'hachisu.cif' && template.id === 'polyhedra') last = { png, svg };
+      if (template.id === 'channel') continue;
+      await sheet(page, 'Save it').getByRole('button', { name: 'Rays…' }).click();
+      const dialog = page.getByRole('dialog');
+      await expect(dialog.getByRole('status')).toHaveText('A preview.', { timeout: 60_000 });
+      const traced = await dialog
+        .getByRole('img', { name: 'Traced picture' })
+        .evaluate((e) => (e as HTMLCanvasElement).toDataURL('image/png'));
+      await page.keyboard.press('Escape');
+      await expect(dialog).toHaveCount(0);
+      seen[`${name}, rays`] = await compare(page, url('image/png', png), traced);
+    }
+  }
+  expect(Object.keys(seen)).toHaveLength(22);
+  for (const [name, likeness] of Object.entries(seen)) {
+    expect(likeness.outline, name).toBeGreaterThan(0.98);
+    expect(likeness.colour, name).toBeLessThan(13);
+    expect(likeness.apart, name).toBeLessThan(0.02);
+  }
+  // The comparison sees a painter that leaves something out.
+  const less = last.svg.toString().replace(/<path [^>]*fill-opacity[^>]*\/>/g, '');
+  const damaged = await compare(page, url('image/png', last.png), url('image/svg+xml', Buffer.from(less)));
+  expect(damaged.outline).toBeLessThan(0.98);
 });

@@ -1,5 +1,6 @@
 import { expect, test, type Page } from '@playwright/test';
 import { readFileSync } from 'node:fs';
+import { compare, type Likeness } from './likeness.ts';
 import { openSolved, watchForErrors } from './support.ts';
 
 watchForErrors();
@@ -12,73 +13,6 @@ const fileOf = async (page: Page, kind: 'SVG' | 'PNG'): Promise<string> => {
   const type = kind === 'SVG' ? 'image/svg+xml' : 'image/png';
   return `data:${type};base64,${readFileSync(await download.path()).toString('base64')}`;
 };
-
-interface Likeness {
-  /** Share of the picture that is not ground, in either. */
-  readonly inked: number;
-  /** Pixels that are ink in both over those that are in either. */
-  readonly overlap: number;
-  /** Mean difference of the colours of blocks that hold ink, 0–255. */
-  readonly colour: number;
-  /** Share of those blocks that differ by more than anti-aliasing and shading explain. */
-  readonly apart: number;
-}
-
-/** Lays two pictures over each other in the page, pixel by pixel and in blocks of eight. */
-const compare = (page: Page, first: string, second: string): Promise<Likeness> =>
-  page.evaluate(
-    async ([a, b]) => {
-      const width = 640,
-        height = 400,
-        block = 8;
-      const pixels = async (source: string): Promise<Uint8ClampedArray> => {
-        const image = new Image();
-        image.src = source;
-        await image.decode();
-        const canvas = new OffscreenCanvas(width, height);
-        const context = canvas.getContext('2d')!;
-        context.drawImage(image, 0, 0, width, height);
-        return context.getImageData(0, 0, width, height).data;
-      };
-      const [p, q] = [await pixels(a!), await pixels(b!)];
-      const ink = (d: Uint8ClampedArray, i: number): boolean =>
-        Math.abs(d[i]! - d[0]!) + Math.abs(d[i + 1]! - d[1]!) + Math.abs(d[i + 2]! - d[2]!) > 40;
-      let both = 0,
-        either = 0;
-      for (let i = 0; i < p.length; i += 4) {
-        const here = ink(p, i),
-          there = ink(q, i);
-        if (here && there) both++;
-        if (here || there) either++;
-      }
-      let difference = 0,
-        blocks = 0,
-        apart = 0;
-      for (let y = 0; y < height; y += block)
-        for (let x = 0; x < width; x += block) {
-          const sums = [0, 0, 0];
-          let inked = false;
-          for (let v = y; v < y + block; v++)
-            for (let u = x; u < x + block; u++) {
-              const i = 4 * (v * width + u);
-              inked ||= ink(p, i) || ink(q, i);
-              for (let c = 0; c < 3; c++) sums[c]! += p[i + c]! - q[i + c]!;
-            }
-          if (!inked) continue;
-          blocks++;
-          const mean = sums.reduce((s, d) => s + Math.abs(d), 0) / (3 * block * block);
-          difference += mean;
-          if (mean > 45) apart++;
-        }
-      return {
-        inked: either / (width * height),
-        overlap: both / either,
-        colour: difference / blocks,
-        apart: apart / blocks,
-      };
-    },
-    [first, second],
-  );
 
 /** A vector picture with something left out of it, as a painter that forgot it would make it. */
 const WITHOUT: Readonly<Record<string, (svg: string) => string>> = {

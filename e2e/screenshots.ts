@@ -110,9 +110,6 @@ await page.locator('.desk').evaluate((d) => {
   d.scrollTop = (d.querySelector('section[aria-label="Disorder"]') as HTMLElement).offsetTop - 8;
 });
 await page.getByRole('button', { name: 'Fit', exact: true }).click();
-await page.getByRole('button', { name: 'Compare', exact: true }).click();
-await shot('compare', 1500);
-await page.getByRole('button', { name: 'End the comparison' }).click();
 await page.getByRole('button', { name: 'Plots' }).click();
 await page.locator('figure', { hasText: 'Farthest off' }).getByRole('row').nth(1).click();
 await page.locator('.panes').evaluate((p) => {
@@ -202,6 +199,18 @@ await scaling.getByText('4 spoils the merge').waitFor({ timeout: 60_000 });
 await page.getByRole('button', { name: 'Reciprocal lattice' }).click();
 await scaling.evaluate((e) => e.scrollIntoView());
 await shot('reciprocal', 2000);
+await home();
+await page.getByRole('button', { name: 'Tunnels of Hachisu' }).click();
+const figure = page.getByTestId('figure-page');
+await figure.waitFor();
+await page.getByTestId('figure-counts').getByText('polyhedra drawn').waitFor({ timeout: 30_000 });
+const channels = page.getByRole('region', { name: 'Channels and rings' });
+await channels.getByRole('button', { name: 'Channels and rings' }).click();
+await channels.getByRole('table', { name: 'Channels' }).locator('tbody tr').first().click({ timeout: 30_000 });
+await page.locator('.desk').evaluate((d) => {
+  d.scrollTop = (d.querySelector('section[aria-label="Rules"]') as HTMLElement).offsetTop - 8;
+});
+await shot('depict', 3000);
 // Powders.
 const openPowder = async (name: RegExp): Promise<void> => {
   await home();

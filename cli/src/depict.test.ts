@@ -3,6 +3,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { decode } from 'fast-png';
 import { describe, expect, it } from 'vitest';
+import { figureFrom } from '@nagare/core/depict/templates';
+import { tunnelOxide } from '../../demo/src/structures.ts';
 import { runCommand } from './commands.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'nagare-depict-'));
@@ -51,6 +53,41 @@ describe('pictures of the terminal', () => {
     expect(json).toMatchObject({ atoms: 6 });
     const closed = await depict('--figure', at('figure.json'), '--out', at('f.svg'), '--extent', 'closed');
     expect(closed.json.atoms).toBeGreaterThan(json.atoms);
+  });
+
+  it('from a figure that the page saved: its panels, rules and letters', async () => {
+    const figure = figureFrom(tunnelOxide(), 'channel');
+    writeFileSync(at('saved.json'), JSON.stringify({ format: 'nagare figure', version: 1, figure, structures: {} }));
+    const run = async (...args: string[]) => {
+      const { out, problem } = await runCommand(
+        ['depict', 'demo/data/hachisu.cif', '--figure', at('saved.json'), ...args, '--json'],
+        () => undefined,
+      );
+      return { problem, json: out ? JSON.parse(out) : undefined };
+    };
+    const { json } = await run('--out', at('s.svg'));
+    expect(json).toMatchObject({ panels: 2, polyhedra: 96, width: 2067, height: 1004 });
+    const svg = readFileSync(at('s.svg'), 'utf8');
+    for (const id of ['panel-a', 'panel-b', 'legend']) expect(svg).toContain(`id="${id}"`);
+    const { data, width, height } =
+      (await run('--out', at('s.png'), '--width', '200'), decode(readFileSync(at('s.png'))));
+    expect([width, height]).toEqual([200, 97]);
+    // Both halves hold something.
+    const inked = [0, 1].map((half) => {
+      let n = 0;
+      for (let y = 0; y < height; y++)
+        for (let x = half * 100; x < half * 100 + 100; x++) if (data[4 * (y * width + x)]! < 200) n++;
+      return n;
+    });
+    expect(Math.min(...inked)).toBeGreaterThan(200);
+    // Seen and cut otherwise.
+    const cell = await run('--out', at('s.svg'), '--view', 'a', '--extent', 'cell');
+    expect(cell.json.polyhedra).toBeLessThan(96);
+    writeFileSync(
+      at('saved.json'),
+      JSON.stringify({ format: 'nagare figure', version: 1, figure: { ...figure, dpi: 'many' } }),
+    );
+    expect((await run('--out', at('s.svg'))).problem).toContain('figure.dpi');
   });
 
   it('says in a sentence what is wrong', async () => {

@@ -3,8 +3,17 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { encode } from 'fast-png';
 import { z } from 'zod';
 import type { Structure } from '@nagare/core/crystal/structure';
-import { figureScene, type Figure } from '@nagare/core/draw/figure';
-import { FULL, Tracer, type TraceOptions } from '@nagare/core/draw/ray-trace';
+import { drawFigure } from '@nagare/core/depict/draw-figure';
+import { PIXELS_PER_MM, type Figure } from '@nagare/core/depict/figure';
+import { figureSvg } from '@nagare/core/depict/page';
+import { sceneOfPanel } from '@nagare/core/depict/panel-scene';
+import { unfitted } from '@nagare/core/depict/templates';
+import type { Size } from '@nagare/core/draw/camera';
+import { channels } from '@nagare/core/draw/colours';
+import { extentOfWords, figureScene, rotationOfView, type WordedFigure } from '@nagare/core/draw/figure';
+import { bonded } from '@nagare/core/geometry/bonding-proposal';
+import { figureSchema as savedFigureSchema } from '@nagare/core/tasks/figure-schemas';
+import { enlargedScene, FULL, Tracer, type TraceOptions } from '@nagare/core/draw/ray-trace';
 import { itemsOf, type Scene } from '@nagare/core/draw/scene';
 import { paintSvg } from '@nagare/core/draw/svg';
 import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
@@ -27,17 +36,89 @@ const SHAPE = 0.75;
 /** Pixel rows of one piece of work. */
 const ROWS = 40;
 
-function figureOf(options: Options): Figure {
+/** A figure as the page saves it; its structures are left for the model that is named. */
+const savedSchema = z.object({ format: z.literal('nagare figure'), version: z.literal(1), figure: savedFigureSchema });
+
+function readJson(path: string): unknown {
+  try {
+    return JSON.parse(readFileSync(path, 'utf8'));
+  } catch {
+    throw new BadInput(`${path} cannot be read as JSON.`);
+  }
+}
+
+/** The figure of a file that the page saved, seen and cut as the options say; undefined where the file is in words. */
+function savedFigure(s: Structure, options: Options): Figure | undefined {
   const path = options['figure'];
-  let read: Figure = {};
-  if (typeof path === 'string') {
-    let parsed: unknown;
-    try {
-      parsed = JSON.parse(readFileSync(path, 'utf8'));
-    } catch {
-      throw new BadInput(`${path} cannot be read as JSON.`);
+  if (typeof path !== 'string') return undefined;
+  const parsed = readJson(path);
+  if (!(parsed && typeof parsed === 'object' && 'format' in parsed)) return undefined;
+  const found = savedSchema.safeParse(parsed);
+  if (!found.success) {
+    const { path: at, message } = found.error.issues[0]!;
+    throw new BadInput(`${path} is no figure: ${at.join('.') || 'the whole'}: ${message}.`);
+  }
+  const { figure } = found.data;
+  const { view, extent } = options;
+  const rotation = typeof view === 'string' ? rotationOfView(s, view) : undefined;
+  const part = typeof extent === 'string' ? extentOfWords(extent) : undefined;
+  const fitAnew = rotation || part;
+  return {
+    ...figure,
+    drawings: part ? figure.drawings.map((d) => ({ ...d, extent: part })) : figure.drawings,
+    panels: fitAnew
+      ? figure.panels.map((p, i) => ({ ...p, view: unfitted(i === 0 && rotation ? rotation : p.view.rotation) }))
+      : figure.panels,
+  };
+}
+
+/** A saved figure as vectors, or its panels traced onto one page. */
+function savedAnswer(s: Structure, saved: Figure, out: string, kind: string, options: Options, say: Say): Answer {
+  const { figure, scenes } = drawFigure(saved, bonded(s));
+  const page = figure.width * PIXELS_PER_MM;
+  const width = widthOf(options, Math.round((page * figure.dpi) / 96));
+  const factor = width / page;
+  const size = { width, height: Math.round(figure.height * PIXELS_PER_MM * factor) };
+  if (kind === 'svg') writeFileSync(out, figureSvg(figure, scenes));
+  else {
+    const data = new Uint8ClampedArray(4 * size.width * size.height);
+    const [r, g, b] = channels(figure.ground);
+    for (let i = 0; i < data.length; i += 4) data.set([r, g, b, figure.clear ? 0 : 255], i);
+    for (const scene of scenes) {
+      const { box } = scene.panel;
+      const px = (mm: number): number => Math.round(mm * PIXELS_PER_MM * factor);
+      const here = { width: Math.min(px(box.width), size.width), height: Math.min(px(box.height), size.height) };
+      const big = enlargedScene(sceneOfPanel(figure, scene), factor);
+      const part = tracedPixels(big, here, { ...(options['rays'] ? FULL : PLAIN), clear: figure.clear }, say);
+      for (let y = 0; y < here.height && y + px(box.y) < size.height; y++) {
+        const row = part.subarray(4 * y * here.width, 4 * (y + 1) * here.width);
+        const room = 4 * Math.min(here.width, size.width - px(box.x));
+        data.set(row.subarray(0, room), 4 * ((y + px(box.y)) * size.width + px(box.x)));
+      }
     }
-    const found = figureSchema.safeParse(parsed);
+    writeFileSync(out, encode({ ...size, data, channels: 4, depth: 8 }));
+  }
+  const atoms = scenes.reduce((n, x) => n + itemsOf(x.layers, 'atoms', 'model').length, 0);
+  const polyhedra = scenes.reduce((n, x) => n + itemsOf(x.layers, 'polyhedra').length, 0);
+  const rays = kind === 'png' && !!options['rays'];
+  const without = kind === 'png' ? ' Letters and annotations are in the SVG only.' : '';
+  return {
+    json: { out, kind, ...size, panels: scenes.length, atoms, polyhedra, rays },
+    text: `${figure.name}: ${scenes.length} ${scenes.length === 1 ? 'panel' : 'panels'}, ${atoms} atoms drawn, ${size.width} × ${size.height}. Written to ${out}.${without}`,
+  };
+}
+
+function widthOf(options: Options, usual: number): number {
+  const width = Math.round(numberOption('width', options['width'] as string | undefined, usual));
+  if (width < 50 || width > 12000) throw new BadInput(`--width is from 50 to 12000 pixels, not ${width}.`);
+  return width;
+}
+
+function figureOf(options: Options): WordedFigure {
+  const path = options['figure'];
+  let read: WordedFigure = {};
+  if (typeof path === 'string') {
+    const found = figureSchema.safeParse(readJson(path));
     if (!found.success) {
       const { path: at, message } = found.error.issues[0]!;
       throw new BadInput(`${path} is no figure: ${at.join('.') || 'the whole'}: ${message}.`);
@@ -60,7 +141,7 @@ function figureOf(options: Options): Figure {
   };
 }
 
-function traced(scene: Scene, size: { width: number; height: number }, options: TraceOptions, say: Say): Uint8Array {
+function tracedPixels(scene: Scene, size: Size, options: TraceOptions, say: Say): Uint8ClampedArray {
   const tracer = new Tracer(scene, size, options);
   const data = new Uint8ClampedArray(4 * size.width * size.height);
   for (let y = 0; y < size.height; y += ROWS) {
@@ -68,19 +149,23 @@ function traced(scene: Scene, size: { width: number; height: number }, options: 
     data.set(tracer.tile({ x: 0, y, width: size.width, height }), 4 * size.width * y);
     say(`${Math.round((100 * (y + height)) / size.height)} % traced`);
   }
-  return encode({ ...size, data, channels: 4, depth: 8 });
+  return data;
 }
 
 export function depictAnswer(s: Structure, options: Options, say: Say): Answer {
   const out = options['out'];
   const kind = typeof out === 'string' ? /\.(svg|png)$/i.exec(out)?.[1]?.toLowerCase() : undefined;
   if (typeof out !== 'string' || !kind) throw new BadInput('depict needs --out picture.svg or --out picture.png.');
-  const width = Math.round(numberOption('width', options['width'] as string | undefined, 1200));
-  if (width < 50 || width > 12000) throw new BadInput(`--width is from 50 to 12000 pixels, not ${width}.`);
+  const saved = savedFigure(s, options);
+  if (saved) return savedAnswer(s, saved, out, kind, options, say);
+  const width = widthOf(options, 1200);
   const size = { width, height: Math.round(width * SHAPE) };
   const scene = figureScene(s, figureOf(options), size);
   if (kind === 'svg') writeFileSync(out, paintSvg(scene, size));
-  else writeFileSync(out, traced(scene, size, options['rays'] ? FULL : PLAIN, say));
+  else {
+    const data = tracedPixels(scene, size, options['rays'] ? FULL : PLAIN, say);
+    writeFileSync(out, encode({ ...size, data, channels: 4, depth: 8 }));
+  }
   const atoms = itemsOf(scene.layers, 'atoms', 'model').length;
   const rays = kind === 'png' && !!options['rays'];
   return {

@@ -17,6 +17,7 @@ import { cuprate, withSecondPlace, type DisorderRecipe } from './disorder.ts';
 import type { Mat3 } from '@nagare/core/math/matrix3';
 import { closestContact } from './test-crystals.ts';
 import { writePowderSets } from './powder-sets.ts';
+import { writeFigures } from './figures.ts';
 import { writePackedSets, writeStructureSets } from './structures.ts';
 import { bodyCentred, withFaults, withoutCentre, withoutMirror, type ModelSet } from './models.ts';
 import { writeReflections } from './reflection-loop.ts';
@@ -430,4 +431,5 @@ if (!wanted.length || wanted.includes(ABSORBING.file)) {
 
 if (!wanted.length || wanted.includes('powder')) await writePowderSets();
 if (!wanted.length || wanted.includes('structures')) writeStructureSets(here);
+if (!wanted.length || wanted.includes('figures')) writeFigures(here, `${here}../docs/`);
 if (!wanted.length || wanted.includes('packed')) writePackedSets(here, wanted);

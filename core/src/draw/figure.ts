@@ -13,7 +13,7 @@ import { USUAL_LIGHT, type Scene } from './scene.ts';
 import { ATOM_LOOKS, type AtomLook, type StyleRule } from './style.ts';
 import { alongNormal, alongRow } from './views.ts';
 
-export interface Figure {
+export interface WordedFigure {
   /** "a", "b", "c", a row "[1 1 0]" that is looked along, or a plane "1 1 0" that is looked at. */
   readonly view?: string;
   /** "cell", "closed", "packed", "molecules", "unique" or "block:2,2,1". */
@@ -112,7 +112,7 @@ function hidingRule(s: Structure, name: string): StyleRule {
 }
 
 /** The scene of a figure at a size. Throws RangeError in words for what cannot be drawn. */
-export function figureScene(plain: Structure, figure: Figure, size: Size): Scene {
+export function figureScene(plain: Structure, figure: WordedFigure, size: Size): Scene {
   const s = bonded(plain);
   const first = firstLook(s);
   const looks: Looks = {

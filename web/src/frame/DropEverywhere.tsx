@@ -29,22 +29,6 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
   const picker = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
 
-  const takeText = useCallback(async (text: string, fileName: string): Promise<void> => {
-    setReading(`Reading ${fileName}`);
-    try {
-      const running = run('recognise', { text, fileName }, (f: number) =>
-        setReading(`Reading ${fileName}: ${Math.round(100 * f)} %`),
-      );
-      cancel.current = running.cancel;
-      const found = await running.result;
-      setArrived((before) => [...before, ...found.map((f) => ({ fileName, found: f }))]);
-    } catch (e) {
-      if ((e as Error).name !== 'Cancelled') setProblems((p) => [...p, `${fileName}: ${(e as Error).message}`]);
-    } finally {
-      setReading(undefined);
-    }
-  }, []);
-
   const id = /^\/projects\/([^/]+)/.exec(useLocation().pathname)?.[1];
   const takeFigureText = useCallback(
     async (text: string, fileName: string): Promise<void> => {
@@ -56,6 +40,26 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
       }
     },
     [id, navigate],
+  );
+
+  const takeText = useCallback(
+    async (text: string, fileName: string): Promise<void> => {
+      if (isFigureFile(text)) return takeFigureText(text, fileName);
+      setReading(`Reading ${fileName}`);
+      try {
+        const running = run('recognise', { text, fileName }, (f: number) =>
+          setReading(`Reading ${fileName}: ${Math.round(100 * f)} %`),
+        );
+        cancel.current = running.cancel;
+        const found = await running.result;
+        setArrived((before) => [...before, ...found.map((f) => ({ fileName, found: f }))]);
+      } catch (e) {
+        if ((e as Error).name !== 'Cancelled') setProblems((p) => [...p, `${fileName}: ${(e as Error).message}`]);
+      } finally {
+        setReading(undefined);
+      }
+    },
+    [takeFigureText],
   );
 
   const open = useCallback(
@@ -73,14 +77,10 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
             ...p,
             `${file.name} is larger than 400 MB. Leave out frames and images; only reflections and sites are needed.`,
           ]);
-        else {
-          const text = await file.text();
-          if (isFigureFile(text)) await takeFigureText(text, file.name);
-          else await takeText(text, file.name);
-        }
+        else await takeText(await file.text(), file.name);
       }
     },
-    [navigate, takeText, takeFigureText],
+    [navigate, takeText],
   );
 
   useEffect(() => {

@@ -87,6 +87,11 @@ const STRUCTURES = [
   },
   { file: 'asagiri.cif', name: 'Asagiri', text: 'Pink hydroxide in sheets: one of them with nothing above' },
   {
+    file: 'hachisu.figure.json',
+    name: 'Tunnels of Hachisu',
+    text: 'A finished figure of that oxide, to be changed at will',
+  },
+  {
     file: 'hachisu.cif',
     name: 'Hachisu',
     text: 'Blue-black oxide with three kinds of tunnels and guests in one: a figure to make',

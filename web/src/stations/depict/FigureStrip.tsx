@@ -55,7 +55,7 @@ export function FigureStrip(): ReactNode {
         <Dropdown.Toggle variant="link" size="sm">
           New figure
         </Dropdown.Toggle>
-        <Dropdown.Menu>
+        <Dropdown.Menu popperConfig={{ strategy: 'fixed' }} renderOnMount>
           {TEMPLATES.map((t) => (
             <Dropdown.Item key={t.id} onClick={() => void acts.begin(t.id)}>
               {t.name}
