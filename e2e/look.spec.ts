@@ -30,6 +30,7 @@ test('a layered mineral is taken apart: bonds by pair, a sheet alone, polyhedra,
     /Build/,
     /Symmetry/,
     /Vet/,
+    /Depict/,
     /Publish/,
   ]);
   await expect(counts(page)).toContainText('The cell holds 52 atoms; 70 are drawn');

@@ -13,7 +13,7 @@ import { channels } from '@nagare/core/draw/colours';
 import { extentOfWords, figureScene, rotationOfView, type WordedFigure } from '@nagare/core/draw/figure';
 import { bonded } from '@nagare/core/geometry/bonding-proposal';
 import { figureSchema as savedFigureSchema } from '@nagare/core/tasks/figure-schemas';
-import { enlargedScene, FULL, Tracer, type TraceOptions } from '@nagare/core/draw/ray-trace';
+import { enlargedScene, FULL, fullOptions, Tracer, type TraceOptions } from '@nagare/core/draw/ray-trace';
 import { itemsOf, type Scene } from '@nagare/core/draw/scene';
 import { paintSvg } from '@nagare/core/draw/svg';
 import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
@@ -89,7 +89,12 @@ function savedAnswer(s: Structure, saved: Figure, out: string, kind: string, opt
       const px = (mm: number): number => Math.round(mm * PIXELS_PER_MM * factor);
       const here = { width: Math.min(px(box.width), size.width), height: Math.min(px(box.height), size.height) };
       const big = enlargedScene(sceneOfPanel(figure, scene), factor);
-      const part = tracedPixels(big, here, { ...(options['rays'] ? FULL : PLAIN), clear: figure.clear }, say);
+      const part = tracedPixels(
+        big,
+        here,
+        { ...(options['rays'] ? fullOptions(size.width) : PLAIN), clear: figure.clear },
+        say,
+      );
       for (let y = 0; y < here.height && y + px(box.y) < size.height; y++) {
         const row = part.subarray(4 * y * here.width, 4 * (y + 1) * here.width);
         const room = 4 * Math.min(here.width, size.width - px(box.x));
@@ -163,7 +168,7 @@ export function depictAnswer(s: Structure, options: Options, say: Say): Answer {
   const scene = figureScene(s, figureOf(options), size);
   if (kind === 'svg') writeFileSync(out, paintSvg(scene, size));
   else {
-    const data = tracedPixels(scene, size, options['rays'] ? FULL : PLAIN, say);
+    const data = tracedPixels(scene, size, options['rays'] ? fullOptions(size.width) : PLAIN, say);
     writeFileSync(out, encode({ ...size, data, channels: 4, depth: 8 }));
   }
   const atoms = itemsOf(scene.layers, 'atoms', 'model').length;

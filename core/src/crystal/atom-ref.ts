@@ -184,6 +184,10 @@ export function positionOf(s: Structure, ref: AtomRef): Vec3 {
   return applyOperator(operatorOf(s.spaceGroup, ref), site.position);
 }
 
+/** Whether a reference, perhaps of another model, names an atom of this one. */
+export const isAtomOf = (s: Structure, ref: AtomRef): boolean =>
+  siteIndices(s).has(ref.site) && ref.operator < symmetryTable(s.spaceGroup).operators.length;
+
 /** For each site and operator, the first operator that leads to the same place (modulo whole cells), and the cells between. */
 interface SitePlaces {
   readonly first: Int16Array;

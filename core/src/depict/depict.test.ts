@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { tunnelOxide } from '../../../demo/src/structures.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
+import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { seededRandom } from '../math/random.ts';
 import { originalRef, positionOf } from '../crystal/atom-ref.ts';
 import { orthogonalization } from '../crystal/cell.ts';
@@ -190,6 +191,38 @@ describe('what is hidden', () => {
     const oxygen = { id: '2', words: 'O', chosen: { which: { kind: 'element' as const, elements: ['O'] } } };
     const less = drawnLayers(molecule, { ...drawing!, hiding: [oxygen] }, figure);
     expect(itemsOf(less, 'atoms', 'model').length).toBe(atoms.filter((a) => a.element !== 'O').length);
+  });
+});
+
+describe('a model that became another', () => {
+  it('with fewer sites and no symmetry, is drawn with whatever of the figure still means something', () => {
+    const figure = figureFrom(oxide, 'channel');
+    const [d] = figure.drawings;
+    const far = { site: 'W1', operator: 17, shift: [0, 0, 1] as const };
+    const tied: Figure = {
+      ...figure,
+      drawings: [
+        {
+          ...d!,
+          added: [far, originalRef('O3')],
+          extent: { kind: 'sphere', around: [far], radius: 5 },
+          rules: [...d!.rules, newRule({ which: { kind: 'molecule', of: [far] }, style: { fade: 0.5 } })],
+          hiding: [{ id: 'h', words: '', chosen: { which: { kind: 'selection', atoms: [far, originalRef('O3')] } } }],
+        },
+      ],
+      annotations: [
+        { id: 'o', kind: 'outline', panel: figure.panels[0]!.id, atoms: [far], margin: 1 },
+        { id: 'd', kind: 'dimension', panel: figure.panels[0]!.id, atoms: [far, originalRef('W1')] },
+      ],
+    };
+    const less = {
+      ...tunnelOxide(),
+      spaceGroup: spaceGroupFromSymbol('P 1'),
+      sites: tunnelOxide().sites.filter((x) => x.id !== 'O3'),
+    };
+    const drawn = drawFigure(tied, less);
+    expect(itemsOf(drawn.scenes[0]!.layers, 'atoms', 'model').length).toBeGreaterThan(0);
+    expect(figureSvg(drawn.figure, drawn.scenes)).toContain('<svg');
   });
 });
 

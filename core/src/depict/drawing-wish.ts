@@ -1,5 +1,5 @@
 /** From a drawing of a figure to what the scene is built from. */
-import { siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
+import { isAtomOf, type AtomRef } from '../crystal/atom-ref.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { SceneWish } from '../draw/build-scene.ts';
 import type { SceneColours } from '../draw/colours.ts';
@@ -22,13 +22,13 @@ export function figureColours({ ground }: Pick<Figure, 'ground'>): SceneColours 
 
 /** An extent laid around atoms that are still there; around the first site where none is. */
 function extentHere(s: Structure, extent: Extent): Extent {
-  const known = siteIndices(s);
   const first = s.sites[0];
   const here = (atoms: readonly AtomRef[]): AtomRef[] => {
-    const left = atoms.filter((a) => known.has(a.site));
+    const left = atoms.filter((a) => isAtomOf(s, a));
     return left.length || !first ? left : [{ site: first.id, operator: 0, shift: [0, 0, 0] }];
   };
   if (extent.kind === 'sphere') return { ...extent, around: here(extent.around) };
+  if (extent.kind === 'list') return { ...extent, atoms: here(extent.atoms) };
   if (extent.kind === 'net') return { ...extent, of: here(extent.of) };
   return extent;
 }
@@ -78,7 +78,7 @@ export function drawingWish(s: Structure, figure: Pick<Figure, 'palette' | 'grou
     colours: figureColours(figure),
     colourBy: drawing.colourBy,
     polyhedra: rules.flatMap(polyhedronRuleOf),
-    added: drawing.added,
+    added: drawing.added.filter((a) => isAtomOf(s, a)),
     sectors: drawing.sectors,
     ...(drawing.bonding ? { bonding: drawing.bonding } : {}),
     ...(withoutBonds.length ? { withoutBonds } : {}),

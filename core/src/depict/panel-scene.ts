@@ -1,5 +1,5 @@
 /** A panel of a figure as a scene, and what lies over it in page pixels. */
-import { positionOf, siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
+import { isAtomOf, positionOf, type AtomRef } from '../crystal/atom-ref.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { fitCamera, extentPoints, project, type ScreenPoint, type Size } from '../draw/camera.ts';
@@ -61,6 +61,5 @@ export function onPage(figure: Figure, panel: Panel, p: Vec3): ScreenPoint {
 /** Cartesian places of atoms that the structure still has. */
 export function placesOf(s: Structure, atoms: readonly AtomRef[]): Vec3[] {
   const m = orthogonalization(s.cell);
-  const known = siteIndices(s);
-  return atoms.filter((a) => known.has(a.site)).map((a) => apply3(m, positionOf(s, a)));
+  return atoms.filter((a) => isAtomOf(s, a)).map((a) => apply3(m, positionOf(s, a)));
 }

@@ -59,6 +59,8 @@ export interface Cylinder extends Look {
 
 export interface Triangle extends Look {
   readonly kind: 'triangle';
+  /** The face it is part of. */
+  readonly index: number;
   readonly a: Vec3;
   readonly ab: Vec3;
   readonly ac: Vec3;
@@ -91,6 +93,7 @@ const DASH_GAP = 0.1,
 class Builder {
   readonly out: Solid[] = [];
   private things = 0;
+  private faces = 0;
 
   constructor(
     private readonly scene: Scene,
@@ -229,10 +232,11 @@ class Builder {
 
   /** A flat face of any number of corners. */
   private face(corners: readonly Vec3[], colour: Light3, opacity: number, thing: number): void {
+    const index = this.faces++;
     for (let k = 1; k + 1 < corners.length; k++) {
       const [a, ab, ac] = [corners[0]!, subtract(corners[k]!, corners[0]!), subtract(corners[k + 1]!, corners[0]!)];
       const n = normalize(cross(ab, ac));
-      this.out.push({ kind: 'triangle', a, ab, ac, normals: [n, n, n], colour, opacity, thing });
+      this.out.push({ kind: 'triangle', index, a, ab, ac, normals: [n, n, n], colour, opacity, thing });
     }
   }
 
@@ -284,6 +288,7 @@ class Builder {
       const [a, b, c] = corners.map((i) => places[i]!) as [Vec3, Vec3, Vec3];
       this.out.push({
         kind: 'triangle',
+        index: -1,
         a,
         ab: subtract(b, a),
         ac: subtract(c, a),

@@ -1,5 +1,5 @@
 /** How atoms look: rules in order, later ones winning, each saying which atoms and what about them. */
-import { isHome, originalRef, placeNumber, type AtomRef } from '../crystal/atom-ref.ts';
+import { isAtomOf, isHome, originalRef, placeNumber, type AtomRef } from '../crystal/atom-ref.ts';
 import { isHydrogen } from '../crystal/elements.ts';
 import type { Site, Structure } from '../crystal/structure.ts';
 import { neighbours } from '../crystal/neighbours.ts';
@@ -145,7 +145,12 @@ function matcher(s: Structure, which: Which): (ref: AtomRef, site: Site) => bool
     case 'molecule': {
       const list = bonds(s);
       const most = Math.max(2000, 4 * (fragments(s)[0]?.length ?? 0));
-      const set = new Set(which.of.flatMap((a) => connectedUnit(s, list, a, most)).map((a) => placeNumber(s, a)));
+      const set = new Set(
+        which.of
+          .filter((a) => isAtomOf(s, a))
+          .flatMap((a) => connectedUnit(s, list, a, most))
+          .map((a) => placeNumber(s, a)),
+      );
       return (ref) => set.has(placeNumber(s, ref));
     }
     case 'selection': {

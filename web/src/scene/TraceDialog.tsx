@@ -3,7 +3,14 @@ import './trace.scss';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { Button, Modal, ProgressBar } from 'react-bootstrap';
 import type { Size } from '@nagare/core/draw/camera';
-import { enlargedScene, FINISHES, FULL, PREVIEW, type Finish, type TraceOptions } from '@nagare/core/draw/ray-trace';
+import {
+  enlargedScene,
+  FINISHES,
+  fullOptions,
+  PREVIEW,
+  type Finish,
+  type TraceOptions,
+} from '@nagare/core/draw/ray-trace';
 import type { Scene } from '@nagare/core/draw/scene';
 import { saveFile } from '../store/projects.ts';
 import { paintLabels } from './label-canvas.ts';
@@ -81,7 +88,7 @@ export function TraceDialog({ scene, size, name, over, width: first = 2000, onCl
   const full = async (): Promise<void> => {
     setTold('');
     setWhole(undefined);
-    if (await trace(width, { ...FULL, ...look })) setWhole(scaledSize(size, width));
+    if (await trace(width, { ...fullOptions(width), ...look })) setWhole(scaledSize(size, width));
   };
   const save = async (): Promise<void> => {
     if (!canvas.current) return;
