@@ -45,7 +45,6 @@ const boxOf = (t: TextShape) => {
   const w = widthOfRuns(t.runs, t.size, roughWidth);
   return { x0: t.x, x1: t.x + w, y0: t.y - 0.5 * t.size, y1: t.y + 0.5 * t.size };
 };
-const withOnly = (figure: Figure, change: (f: Figure) => Figure): Figure => change(figure);
 
 describe('templates', () => {
   it.each(TEMPLATES.map((t) => t.id))('%s makes a figure that its own schema takes and that can be drawn', (id) => {
@@ -413,7 +412,7 @@ describe('what is written over a figure', () => {
 
 describe('legend and palettes', () => {
   it('the legend names what is drawn and nothing else', () => {
-    const figure = withOnly(figureFrom(oxide, 'polyhedra'), (f) => f);
+    const figure = figureFrom(oxide, 'polyhedra');
     const { scenes } = drawFigure(figure, oxide);
     const texts = legendEntries(figure, scenes).map((e) => e.text);
     expect(texts).toContain('Cs_{0.6}Ba_{0.2}');

@@ -310,7 +310,10 @@ export function solidsOf(scene: Scene, size: Size): Solid[] {
   return builder.out;
 }
 
-/** Where along a ray (from o, unit d) a solid is met beyond `least`, Å; Infinity where it is not. */
+/**
+ * Where along a ray (from o, unit d) a solid is met beyond `least`, Å; Infinity where it is not. The plain way, which the tree of
+ * boxes is tested against.
+ */
 export function meet(s: Solid, o: Vec3, d: Vec3, least: number): number {
   if (s.kind === 'ellipsoid') return meetEllipsoid(s, o, d, least);
   return s.kind === 'cylinder' ? meetCylinder(s, o, d, least) : meetTriangle(s, o, d, least);

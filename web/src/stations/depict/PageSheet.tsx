@@ -4,7 +4,7 @@ import { laidOut, PAGE_SIZES, withDrawing, type Figure } from '@nagare/core/depi
 import { PALETTES } from '@nagare/core/depict/palettes';
 import { NumberField, Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
-import { ColourField, Slider } from './RuleFields.tsx';
+import { Slider } from './RuleFields.tsx';
 import type { FigureOnTable } from './use-figure.ts';
 import { useFigureActs } from './use-new-figure.ts';
 
@@ -191,5 +191,3 @@ function Follows({ table }: { table: FigureOnTable }): ReactNode {
     </label>
   );
 }
-
-export { ColourField };

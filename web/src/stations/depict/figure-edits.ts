@@ -4,7 +4,6 @@ import { samePlace } from '@nagare/core/crystal/atom-ref';
 import { newId, type Structure } from '@nagare/core/crystal/structure';
 import {
   laidOut,
-  withDrawing,
   type Annotation,
   type Chosen,
   type Drawing,
@@ -206,5 +205,3 @@ export function figureForOther(
 /** Whether an atom is among others. */
 export const isAmong = (s: Structure, list: readonly AtomRef[], a: AtomRef): boolean =>
   list.some((x) => samePlace(s, x, a));
-
-export { withDrawing };

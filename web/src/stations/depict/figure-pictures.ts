@@ -26,10 +26,27 @@ export const pngOf = (canvas: HTMLCanvasElement): Promise<Blob> =>
     ),
   );
 
+export interface BesidePainter {
+  readonly painter: ScenePainter;
+  /** When the picture as it is asked for has been painted. Rejects in words where the browser cannot paint. */
+  painted(): Promise<void>;
+}
+
+/** A painter of a canvas that nobody sees. */
+export function besidePainter(): BesidePainter {
+  let fail: (e: Error) => void = () => undefined;
+  const failed = new Promise<never>((_, reject) => (fail = reject));
+  // Where it fails while nobody waits, whoever asks next hears of it.
+  failed.catch(() => undefined);
+  const words = 'This browser offers no WebGL, so the crystal cannot be painted. SVG, PDF and rays work all the same.';
+  const painter = new ScenePainter(() => fail(new Error(words)), 1);
+  return { painter, painted: () => Promise.race([painter.painted(), failed]) };
+}
+
 /** One panel at so many pixels for one of the page. */
 async function paintedPanel(figure: Figure, scene: PanelScene, factor: number): Promise<ImageBitmap> {
   const { layers, camera } = enlargedScene(sceneOfPanel(figure, scene), factor);
-  const painter = new ScenePainter(() => undefined, 1);
+  const { painter, painted } = besidePainter();
   try {
     painter.resize(
       Math.round(scene.panel.box.width * PIXELS_PER_MM * factor),
@@ -38,7 +55,7 @@ async function paintedPanel(figure: Figure, scene: PanelScene, factor: number): 
     painter.show(layers);
     painter.showDepth(figure.optics, figure.ground);
     painter.lookFrom(camera);
-    await painter.painted();
+    await painted();
     return await createImageBitmap(await painter.picture(undefined, null));
   } finally {
     painter.dispose();

@@ -4,7 +4,7 @@ import { PIXELS_PER_MM, turnedAbout, type Figure } from '@nagare/core/depict/fig
 import { overlayOf, overlayShapes } from '@nagare/core/depict/page';
 import { sceneOfPanel, type PanelScene } from '@nagare/core/depict/panel-scene';
 import { enlargedScene } from '@nagare/core/draw/ray-trace';
-import { ScenePainter } from '../../scene/painter.ts';
+import { besidePainter } from './figure-pictures.ts';
 import { measureText, paintShapes } from './shape-canvas.ts';
 
 const FRAMES = 60,
@@ -28,7 +28,7 @@ export async function turntable(
   const factor = Math.min(2, MOST_ACROSS / (box.width * PIXELS_PER_MM));
   const width = Math.round(box.width * PIXELS_PER_MM * factor),
     height = Math.round(box.height * PIXELS_PER_MM * factor);
-  const painter = new ScenePainter(() => undefined, 1);
+  const { painter, painted } = besidePainter();
   const canvas = Object.assign(document.createElement('canvas'), { width, height });
   const pen = canvas.getContext('2d', { willReadFrequently: true });
   if (!pen) throw new Error('This browser offers no canvas to make the animation on.');
@@ -44,7 +44,7 @@ export async function turntable(
       const panel = { ...scene.panel, box, view };
       const turned = { ...scene, panel };
       painter.lookFrom(enlargedScene(sceneOfPanel(figure, turned), factor).camera);
-      await painter.painted();
+      await painted();
       pen.setTransform(1, 0, 0, 1, 0, 0);
       pen.drawImage(await createImageBitmap(await painter.picture(figure.ground, null)), 0, 0, width, height);
       const { legend: _, ...bare } = figure;

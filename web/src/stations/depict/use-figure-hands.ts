@@ -9,7 +9,7 @@ import {
   type WheelEvent,
 } from 'react';
 import { samePlace, type AtomRef } from '@nagare/core/crystal/atom-ref';
-import { PIXELS_PER_MM, withView, type Panel, type PanelView } from '@nagare/core/depict/figure';
+import { PIXELS_PER_MM, withDrawing, withView, type Panel, type PanelView } from '@nagare/core/depict/figure';
 import { labelKey } from '@nagare/core/depict/label-shapes';
 import { fittedView, onPage } from '@nagare/core/depict/panel-scene';
 import { widthOfRuns, type Shape } from '@nagare/core/depict/shapes';
@@ -20,7 +20,7 @@ import type { Vec3 } from '@nagare/core/math/matrix3';
 import { isInside, type Box, type Point, type Reaching } from '../../scene/use-hands.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { strokeMade, type End } from './annotation-made.ts';
-import { hiddenChoice, movedAnnotation, movedLabel, snapped, withAnnotation, withDrawing } from './figure-edits.ts';
+import { hiddenChoice, movedAnnotation, movedLabel, snapped, withAnnotation } from './figure-edits.ts';
 import type { PanelHands } from './PanelView.tsx';
 import { measureText, shapeUnder } from './shape-canvas.ts';
 import type { FigureOnTable } from './use-figure.ts';
