@@ -33,6 +33,8 @@ interface Look {
   readonly opacity: number;
   /** Parts of one thing share it: outlines are drawn where it changes, but not around `PLAIN_LINE`. */
   readonly thing: number;
+  /** Drawn, and not a body: no finish changes it. */
+  readonly isLine?: boolean;
 }
 
 export interface Ellipsoid extends Look {
@@ -129,7 +131,7 @@ class Builder {
             from,
             to,
             radius,
-            { colour: lightOf(l.colour), opacity: l.opacity, thing: PLAIN_LINE },
+            { colour: lightOf(l.colour), opacity: l.opacity, thing: PLAIN_LINE, isLine: true },
             l.dashed ? 0.14 : 0,
           );
         });
@@ -261,7 +263,7 @@ class Builder {
       });
     }
     if (!p.edgeWidth) return;
-    const look = { colour: lightOf(p.edgeColour), opacity: 1, thing };
+    const look = { colour: lightOf(p.edgeColour), opacity: 1, thing, isLine: true };
     for (const edge of edges) {
       const [i, j] = edge.split(' ').map(Number) as [number, number];
       this.stick(vertices[i]!, vertices[j]!, this.pixels(p.edgeWidth / 2, vertices[i]!), look, 0);

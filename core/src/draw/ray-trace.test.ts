@@ -4,7 +4,8 @@ import { seededRandom, type Random } from '../math/random.ts';
 import { ball } from './balls.ts';
 import { BoxTree } from './ray-boxes.ts';
 import { encoded, linear, meet, solidsOf, surfaceAt, type Solid } from './ray-solids.ts';
-import { FULL, PREVIEW, Tracer } from './ray-trace.ts';
+import { FULL, fullOptions, PREVIEW, Tracer } from './ray-trace.ts';
+import { LIFT, ScreenBoxes, Trail } from './ray-trail.ts';
 import { USUAL_LIGHT, type AtomPrimitive, type Layer, type Scene } from './scene.ts';
 
 const SIZE = { width: 120, height: 90 };
@@ -65,18 +66,59 @@ describe('what rays meet', () => {
   const random = seededRandom(3);
   const solids = solidsOf(scene(clutter(random)), SIZE);
 
-  it('is what is nearest of all, by the tree of boxes', () => {
+  /** Everything along a ray, by asking every solid again and again: index and length of each meeting. */
+  function allAlong(o: Vec3, d: Vec3): { i: number; t: number }[] {
+    const met = solids.flatMap((s, i) => {
+      const list: { i: number; t: number }[] = [];
+      for (let t = meet(s, o, d, 0); t < Infinity; t = meet(s, o, d, t + LIFT)) list.push({ i, t });
+      return list;
+    });
+    return met.sort((p, q) => p.t - q.t);
+  }
+
+  it('lets through what every solid lets through, by the tree of boxes', () => {
     const tree = new BoxTree(solids);
-    let hits = 0;
+    let dark = 0,
+      dimmed = 0;
     for (let n = 0; n < 3000; n++) {
-      const o: Vec3 = [12 * random.normal(), 12 * random.normal(), 20];
-      const d = normalize(subtract([4 * random.normal(), 3 * random.normal(), 3 * random.normal()], o));
-      const best = Math.min(...solids.map((s) => meet(s, o, d, 0)));
-      const found = tree.nearest(o, d, 0);
-      expect(found?.t ?? Infinity).toBe(best);
-      if (best < Infinity) hits++;
+      const o: Vec3 = [6 * random.normal(), 6 * random.normal(), 6 * random.normal()];
+      const d = direction(random);
+      const most = random.next() < 0.5 ? 3 : Infinity;
+      const light = solids.reduce((left, s) => (meet(s, o, d, 0) < most ? left * (1 - s.opacity) : left), 1);
+      expect(tree.through(...o, ...d, 0, most)).toBeCloseTo(light, 12);
+      if (!light) dark++;
+      else if (light < 1) dimmed++;
     }
-    expect(hits).toBeGreaterThan(100);
+    expect(dark).toBeGreaterThan(100);
+    expect(dimmed).toBeGreaterThan(50);
+  });
+
+  it('is in order along the rays of a picture, up to what hides the rest, in parallel and in perspective', () => {
+    const tree = new BoxTree(solids);
+    const { rows } = tree;
+    for (const distance of [Infinity, 30]) {
+      const eye = { perPixel: 0.1, size: SIZE, distance };
+      const screen = new ScreenBoxes(rows, eye);
+      const trail = new Trail(rows, screen, eye);
+      let met = 0;
+      for (let n = 0; n < 1000; n++) {
+        const [px, py] = [SIZE.width * random.next(), SIZE.height * random.next()];
+        trail.follow(screen.within(screen.all, px - 4, py - 4, px + 4, py + 4), px, py);
+        const o: Vec3 = [trail.ox, trail.oy, trail.oz];
+        const d: Vec3 = [trail.dx, trail.dy, trail.dz];
+        const plain = allAlong(o, d);
+        const hidden = plain.findIndex(({ i }) => solids[i]!.opacity >= 1);
+        const seen = hidden < 0 ? plain : plain.slice(0, hidden + 1);
+        const found = [...trail.lengths.slice(0, trail.count)];
+        expect(found.length).toBe(seen.length);
+        found.forEach((t, k) => {
+          expect(t).toBeCloseTo(seen[k]!.t, 9);
+          expect(rows.solids[trail.solids[k]!]).toBe(solids[seen[k]!.i]);
+        });
+        met += found.length;
+      }
+      expect(met).toBeGreaterThan(500);
+    }
   });
 
   it('lies on the solid, with a normal across it', () => {
@@ -159,6 +201,31 @@ describe('a traced picture', () => {
         for (let i = 0; i < 4 * tile.width; i++)
           expect(part[4 * tile.width * j + i]).toBe(all[4 * (tile.x + SIZE.width * (tile.y + j)) + i]);
     }
+  });
+
+  it('looks the same whether neighbours share their light or every pixel sends all of its rays', () => {
+    const floor: Layer = {
+      kind: 'planes',
+      name: 'model',
+      items: [{ corners: [[-9, -9, -2], [9, -9, -2], [9, 9, -2], [-9, 9, -2]], colour: '#bbbbbb', opacity: 1 }],
+    }; // prettier-ignore
+    const s = scene([atoms(atom([0, 0, 0], 1), atom([2, 1, -1], 0.8, '#cc4422')), floor]);
+    const own = whole(s, { ...FULL, shadows: 64, occlusion: 64, shared: 1 });
+    for (const options of [FULL, fullOptions(4000)]) {
+      const shared = whole(s, options);
+      const off = own.map((v, i) => Math.abs(v - shared[i]!));
+      expect(off.reduce((sum, v) => sum + v, 0) / off.length).toBeLessThan(1.5);
+      expect(off.filter((v) => v > 24).length / off.length).toBeLessThan(0.01);
+    }
+  });
+
+  it('of glass shows what is behind in the middle of a ball and hides it at the rim', () => {
+    const s = scene([atoms(atom([0, 0, 0], 2, '#2244cc'), atom([0, 0, -6], 3.9, '#cc2222'))]);
+    const out = whole(s, { ...PLAIN, finish: 'glass' });
+    const redness = ([r, , b]: number[]): number => r! / (r! + b!);
+    expect(redness(pixel(out, 60, 45))).toBeGreaterThan(redness(pixel(out, 60 + 19, 45)) + 0.05);
+    const solid = whole(s, PLAIN);
+    expect(redness(pixel(out, 60, 45))).toBeGreaterThan(redness(pixel(solid, 60, 45)) + 0.1);
   });
 
   it('in perspective shows what is nearer larger', () => {

@@ -18,6 +18,7 @@ const optionsSchema = z.strictObject({
   samples: z.number().int().min(1).max(6),
   shadows: z.number().int().min(0).max(64),
   occlusion: z.number().int().min(0).max(64),
+  shared: z.union([z.literal(1), z.literal(2), z.literal(4)]),
   outline: z.boolean(),
   finish: z.enum(FINISHES),
   clear: z.boolean(),
