@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { expect, test, type Page } from '@playwright/test';
 import { TEMPLATES } from '@nagare/core/depict/templates';
 import { compare, type Likeness } from './likeness.ts';
-import { watchForErrors } from './support.ts';
+import { openSolved, watchForErrors } from './support.ts';
 
 watchForErrors();
 
@@ -274,4 +274,26 @@ test('twelve figures: the card, the vector file and the rays show the same pictu
   const less = last.svg.toString().replace(/<path [^>]*fill-opacity[^>]*\/>/g, '');
   const damaged = await compare(page, url('image/png', last.png), url('image/svg+xml', Buffer.from(less)));
   expect(damaged.outline).toBeLessThan(0.98);
+});
+
+test('density of the measured data in a figure: at a level, in two colours, in the vector file', async ({ page }) => {
+  await openSolved(page, 'Aobae');
+  await page.getByRole('link', { name: /Depict/ }).click();
+  await page.getByRole('button', { name: 'Make a first figure' }).click();
+  await expect(counts(page)).toContainText('atoms drawn', { timeout: 30_000 });
+  const surfaces = sheet(page, 'Surfaces');
+  await surfaces.getByRole('button', { name: 'Surfaces' }).click();
+  await surfaces.getByRole('button', { name: 'Add density' }).click();
+  await expect(surfaces).toContainText(/±0\.\d\d e Å⁻³/);
+  const shapes = async (): Promise<number> => (await saved(page, 'SVG')).toString().split('<p').length;
+  await surfaces.getByLabel('Which density').selectOption('observed');
+  await expect(surfaces).toContainText('1.60 e Å⁻³');
+  const lower = await shapes();
+  await surfaces.getByLabel('at', { exact: true }).fill('1.5');
+  await expect(surfaces).toContainText('4.4');
+  const higher = await shapes();
+  expect(lower).toBeGreaterThan(higher);
+  expect(higher).toBeGreaterThan(40);
+  await page.keyboard.press('Control+z');
+  await expect(surfaces).toContainText('1.60 e Å⁻³');
 });

@@ -2,6 +2,7 @@
  * How favourable every point about a molecule is for a probe: the density of such partners that statistics of its groups expect,
  * over the density that chance gives, cut off where its atoms stand in the way. 1 is what chance gives.
  */
+import { contourSurface, type Surface } from '../maps/isosurface.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { add, dot, norm, normalize, scale, subtract, type Vec3 } from '../math/matrix3.ts';
 import type { Molecule } from './molecules.ts';
@@ -294,3 +295,13 @@ const SPHERE: readonly Vec3[] = Array.from({ length: 27 }, (_, k): Vec3 => [
 ])
   .filter((v) => dot(v, v) > 0)
   .map((v) => normalize(v));
+
+/** The surface of a field at a level, Cartesian, Å. */
+export function wishSurface(grid: WishGrid, level: number): Surface {
+  const [nx, ny, nz] = grid.size;
+  const cell = { a: nx * grid.step, b: ny * grid.step, c: nz * grid.step, alpha: 90, beta: 90, gamma: 90 };
+  const region = { min: [0, 0, 0], max: [(nx - 1) / nx, (ny - 1) / ny, (nz - 1) / nz] } as const;
+  const surface = contourSurface({ grid: { nx, ny, nz }, values: grid.values }, cell, region, level);
+  for (let i = 0; i < surface.positions.length; i++) surface.positions[i]! += grid.origin[i % 3]!;
+  return surface;
+}

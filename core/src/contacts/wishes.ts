@@ -372,3 +372,7 @@ function servedShare(list: readonly Wish[]): number | undefined {
   const total = places.reduce((sum, p) => sum + p.weight, 0);
   return total ? places.reduce((sum, p) => sum + p.weight * p.grant, 0) / total : undefined;
 }
+
+/** Times chance from which a probe's surface is drawn, at a share of its best place; never what chance gives. */
+export const levelAt = (w: Wishes | undefined, probe: Probe, share: number): number =>
+  Math.max(1.5, share * Math.max(0, ...(w?.spots ?? []).filter((x) => x.probe === probe).map((x) => x.score)));

@@ -25,6 +25,7 @@ import { symmetryElements } from '../symmetry/elements.ts';
 import { drawnContacts } from './contact-lines.ts';
 import { drawingWish, figureColours } from './drawing-wish.ts';
 import { drawingOf, type Drawing, type Figure, type FigurePlane } from './figure.ts';
+import { surfaceLayers, type FigureMaps } from './figure-surfaces.ts';
 import { fittedView, type PanelScene } from './panel-scene.ts';
 
 /** What of a figure decides what its drawings look like. */
@@ -71,12 +72,13 @@ function linesOfContacts(
   return contactLayers(s, lines, atoms).layers;
 }
 
-/** Layers of a drawing of a structure, its contacts by definitions. Throws RangeError where there is too much to draw. */
+/** Layers of a drawing of a structure, its contacts by definitions, its density by maps (left out where its map is not given). Throws RangeError where there is too much to draw. */
 export function drawnLayers(
   plain: Structure,
   drawing: Drawing,
   style: FigureStyle,
   definitions: readonly Definition[] = SHIPPED,
+  maps: FigureMaps = {},
 ): Layer[] {
   const wish = drawingWish(plain, style, drawing);
   const layers = buildLayers(plain, wish);
@@ -86,6 +88,7 @@ export function drawnLayers(
   if (shown.length) layers.push(...linesOfContacts(s, shown, atoms, style));
   const planes = atoms.length ? drawing.planes.flatMap((p) => cutPlane(s, p, atoms)) : [];
   if (planes.length) layers.push({ kind: 'planes', name: 'faces', items: planes });
+  if (drawing.surfaces?.length) layers.push(...surfaceLayers(s, drawing.surfaces, atoms, maps, figureColours(style)));
   if (drawing.symmetry)
     layers.push(...elementLayers(s, symmetryElements(s.spaceGroup), { labels: false }, figureColours(style)));
   return layers;
@@ -107,19 +110,20 @@ export function fittedFigure(
 }
 
 /**
- * Every panel of a figure, fitted where it is new; `structures` by drawing, or one for all. Throws RangeError where there is too
+ * Every panel of a figure, fitted where it is new; `structures` by drawing, or one for all; `maps` by drawing. Throws RangeError where there is too
  * much to draw, or no structure for a drawing.
  */
 export function drawFigure(
   figure: Figure,
   structures: Structure | Readonly<Record<string, Structure>>,
   definitions: readonly Definition[] = SHIPPED,
+  maps: Readonly<Record<string, FigureMaps>> = {},
 ): { readonly figure: Figure; readonly scenes: readonly PanelScene[] } {
   const drawn = new Map(
     figure.drawings.map((d) => {
       const structure = 'cell' in structures ? (structures as Structure) : structures[d.id];
       if (!structure) throw new RangeError(`There is no structure for a drawing of the figure “${figure.name}”.`);
-      return [d.id, { structure, layers: drawnLayers(structure, d, figure, definitions) }];
+      return [d.id, { structure, layers: drawnLayers(structure, d, figure, definitions, maps[d.id]) }];
     }),
   );
   const scenes = figure.panels.map((panel): PanelScene => ({ panel, ...drawn.get(drawingOf(figure, panel).id)! }));

@@ -10,6 +10,7 @@ import type { LabelRule } from '../draw/label-rules.ts';
 import type { Optics } from '../draw/scene.ts';
 import type { AtomStyle, Which } from '../draw/style.ts';
 import type { Mat3, Vec3 } from '../math/matrix3.ts';
+import type { FigureSurface } from './figure-surfaces.ts';
 
 /** What a rule speaks of. */
 export interface Chosen {
@@ -85,6 +86,7 @@ export interface Drawing {
   readonly contacts: readonly string[];
   readonly planes: readonly FigurePlane[];
   readonly symmetry: boolean;
+  readonly surfaces?: readonly FigureSurface[];
 }
 
 export interface PanelView {

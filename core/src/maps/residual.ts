@@ -7,7 +7,8 @@ import type { CalculatedData } from '../refine/single-crystal-problem.ts';
 import { gridFor, reach, synthesize, type DensityMap } from './fourier.ts';
 import { localMaxima, uniquePeaks } from './peaks.ts';
 
-export type MapKind = 'difference' | 'observed' | 'doubled';
+export const MAP_KINDS = ['difference', 'observed', 'doubled'] as const;
+export type MapKind = (typeof MAP_KINDS)[number];
 
 /** Fo − Fc, Fo or 2Fo − Fc with calculated phases; observed values without dispersion are not attempted, so f″ stays in the phases. */
 export function modelMap(

@@ -1,8 +1,11 @@
 /** A figure at a door: in storage, in a file, on its way to a worker. */
 import { z } from 'zod';
+import { PROBES } from '../contacts/probes.ts';
 import type { Figure } from '../depict/figure.ts';
+import { PAINTED_BY } from '../depict/figure-surfaces.ts';
 import { COLOUR_RULES } from '../draw/colouring.ts';
 import { LABEL_RULES } from '../draw/label-rules.ts';
+import { MAP_KINDS } from '../maps/residual.ts';
 import { extentSchema, styleSchema, whichSchema } from './scene-task.ts';
 import { atomRefSchema, bondingSchema, mat3Schema, vec3Schema } from './schemas.ts';
 import type { AllTrue, SameType } from './same-type.ts';
@@ -39,6 +42,30 @@ const hidingSchema = z.strictObject({
   bonds: z.array(z.tuple([atomRefSchema, atomRefSchema])).optional(),
   polyhedra: refs.optional(),
 });
+const surfaceBase = { id, colour, opacity: number.min(0).max(1) };
+export const figureSurfaceSchema = z.union([
+  z.strictObject({
+    ...surfaceBase,
+    kind: z.literal('map'),
+    map: z.enum(MAP_KINDS),
+    level: number,
+    below: colour.optional(),
+  }),
+  z.strictObject({
+    ...surfaceBase,
+    kind: z.literal('wishes'),
+    probe: z.enum(PROBES),
+    share: number.min(0).max(1),
+    of: atomRefSchema.optional(),
+  }),
+  z.strictObject({
+    ...surfaceBase,
+    kind: z.literal('molecule'),
+    by: z.enum(['density', 'distance']),
+    painted: z.enum(PAINTED_BY).optional(),
+    of: atomRefSchema.optional(),
+  }),
+]);
 const planeSchema = z.strictObject({ id, indices: vec3Schema, height: number, colour });
 export const drawingSchema = z.strictObject({
   id,
@@ -56,6 +83,7 @@ export const drawingSchema = z.strictObject({
   contacts: z.array(text),
   planes: z.array(planeSchema),
   symmetry: z.boolean(),
+  surfaces: z.array(figureSurfaceSchema).optional(),
 });
 
 const boxSchema = z.strictObject({ x: number, y: number, width: number.positive(), height: number.positive() });

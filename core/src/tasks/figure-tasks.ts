@@ -5,6 +5,7 @@ import type { AtomRef } from '../crystal/atom-ref.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { drawFigure, drawnLayers, type FigureStyle } from '../depict/draw-figure.ts';
 import type { Drawing, Figure } from '../depict/figure.ts';
+import type { FigureMaps } from '../depict/figure-surfaces.ts';
 import { figureSvg } from '../depict/page.ts';
 import { measureBy, roughWidth } from '../depict/shapes.ts';
 import { figureFrom, TEMPLATES, type TemplateId } from '../depict/templates.ts';
@@ -13,6 +14,7 @@ import type { Layer } from '../draw/scene.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { channelPlaces, straightChannels, type Channel, type ChannelPlace } from '../geometry/channels.ts';
 import { ringKinds, ringsThrough, type RingsOfKind } from '../geometry/ring-copies.ts';
+import type { SampledMap } from '../maps/sample.ts';
 import { definitionSchema } from './contacts-task.ts';
 import { drawingSchema, figureSchema } from './figure-schemas.ts';
 import { extentSchema } from './scene-task.ts';
@@ -36,7 +38,15 @@ export interface DrawingInput {
   readonly style: FigureStyle;
   /** Of contacts. */
   readonly definitions: readonly Definition[];
+  readonly maps?: FigureMaps;
 }
+
+const mapSchema = shaped<SampledMap>(['grid', 'values']);
+const mapsSchema = z.strictObject({
+  difference: mapSchema.optional(),
+  observed: mapSchema.optional(),
+  doubled: mapSchema.optional(),
+});
 
 export const drawingTask = task<DrawingInput, readonly Layer[], never>({
   name: 'drawing',
@@ -45,10 +55,12 @@ export const drawingTask = task<DrawingInput, readonly Layer[], never>({
     drawing: drawingSchema,
     style: z.strictObject({ palette: z.string(), ground: z.string() }),
     definitions: z.array(definitionSchema),
+    maps: mapsSchema.optional(),
   }),
   // Tens of thousands of primitives that only our own worker sends.
   output: z.array(shaped<Layer>(['kind', 'name', 'items'])),
-  run: async ({ structure, drawing, style, definitions }) => drawnLayers(structure, drawing, style, definitions),
+  run: async ({ structure, drawing, style, definitions, maps }) =>
+    drawnLayers(structure, drawing, style, definitions, maps),
 });
 
 const channelSchema = z.strictObject({
@@ -110,6 +122,8 @@ export interface FigureSvgInput {
   /** By drawing. */
   readonly structures: Readonly<Record<string, Structure>>;
   readonly definitions: readonly Definition[];
+  /** By drawing. */
+  readonly maps?: Readonly<Record<string, FigureMaps>>;
   /** Width of letters in units of their size; roughly where absent. */
   readonly letters?: Readonly<Record<string, number>>;
 }
@@ -120,11 +134,12 @@ export const figureSvgTask = task<FigureSvgInput, string, never>({
     figure: figureSchema,
     structures: z.record(z.string(), structureSchema),
     definitions: z.array(definitionSchema),
+    maps: z.record(z.string(), mapsSchema).optional(),
     letters: z.record(z.string(), z.number()).optional(),
   }),
   output: z.string(),
-  run: async ({ figure, structures, definitions, letters }) => {
-    const { figure: fitted, scenes } = drawFigure(figure, structures, definitions);
+  run: async ({ figure, structures, definitions, maps, letters }) => {
+    const { figure: fitted, scenes } = drawFigure(figure, structures, definitions, maps);
     return figureSvg(fitted, scenes, letters ? measureBy(letters) : roughWidth);
   },
 });

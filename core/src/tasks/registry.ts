@@ -24,7 +24,8 @@ import { absoluteStructure, type AbsoluteStructure } from '../refine/absolute-st
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import { refinedExperiment, residualOf, type MapResult } from '../settle/stage.ts';
 import { settle, type SettleInput, type SettleReport, type SettleResult } from '../settle/settle.ts';
-import { contourSurface, type Region, type Surface } from '../maps/isosurface.ts';
+import type { Region, Surface } from '../maps/isosurface.ts';
+import { mapSurfaces } from '../maps/map-surfaces.ts';
 import { cifProblems, type FileProblemAt } from '../formats/dictionary.ts';
 import { reportHtml, type ReportInput } from '../publish/report.ts';
 import { structureCif, type CifInput } from '../publish/structure-cif.ts';
@@ -350,16 +351,8 @@ const contourTask = task<ContourInput, { excess: Surface; deficit: Surface }, ne
   input: contourInputSchema,
   output: z.strictObject({ excess: surfaceSchema, deficit: surfaceSchema }),
   run: async ({ grid, values, cell, region, level, around, reach }) => {
-    const keep = (x: number, y: number, z: number): boolean => {
-      for (let i = 0; i < around.length; i += 3)
-        if ((around[i]! - x) ** 2 + (around[i + 1]! - y) ** 2 + (around[i + 2]! - z) ** 2 < reach * reach) return true;
-      return false;
-    };
-    const map = { grid, values, sigma: 0 };
-    return {
-      excess: contourSurface(map, cell, region, level, 1, keep),
-      deficit: contourSurface(map, cell, region, level, -1, keep),
-    };
+    const { excess, deficit } = mapSurfaces({ grid, values }, cell, region, level, around, reach);
+    return { excess, deficit };
   },
 });
 

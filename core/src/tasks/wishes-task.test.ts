@@ -1,7 +1,8 @@
 import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { recognise } from '../formats/recognise.ts';
-import { wishesOf, wishSurface } from './wishes-task.ts';
+import { wishSurface } from '../contacts/wish-field.ts';
+import { wishesOf } from './wishes-task.ts';
 
 const structure = () => {
   const found = recognise(readFileSync('demo/truth/asagi-8.cif', 'utf8'), 'asagi-8.cif').find((x) => x.structure);

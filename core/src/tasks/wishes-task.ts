@@ -2,11 +2,11 @@
 import { z } from 'zod';
 import { PROBES, type Probe } from '../contacts/probes.ts';
 import { WishSearch, type Wishes } from '../contacts/wishes.ts';
-import type { WishGrid } from '../contacts/wish-field.ts';
+import { wishSurface, type WishGrid } from '../contacts/wish-field.ts';
 import type { AtomRef } from '../crystal/atom-ref.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
-import { contourSurface, type Surface } from '../maps/isosurface.ts';
+import type { Surface } from '../maps/isosurface.ts';
 import { contactSchema } from './contacts-task.ts';
 import { figure } from './result-schemas.ts';
 import type { AllTrue, SameType } from './same-type.ts';
@@ -84,16 +84,6 @@ export const wishesTask = task<WishesInput, WishesAnswer, never>({
   output: answerSchema,
   run: async (input) => wishesOf(input),
 });
-
-/** The surface of a field at a level, Cartesian, Å. */
-export function wishSurface(grid: WishGrid, level: number): Surface {
-  const [nx, ny, nz] = grid.size;
-  const cell = { a: nx * grid.step, b: ny * grid.step, c: nz * grid.step, alpha: 90, beta: 90, gamma: 90 };
-  const region = { min: [0, 0, 0], max: [(nx - 1) / nx, (ny - 1) / ny, (nz - 1) / nz] } as const;
-  const surface = contourSurface({ grid: { nx, ny, nz }, values: grid.values }, cell, region, level);
-  for (let i = 0; i < surface.positions.length; i++) surface.positions[i]! += grid.origin[i % 3]!;
-  return surface;
-}
 
 interface SurfacesInput {
   readonly grids: readonly WishGrid[];

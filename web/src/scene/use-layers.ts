@@ -17,9 +17,8 @@ import {
 } from '@nagare/core/draw/extra-layers';
 import { measureLayers } from '@nagare/core/draw/measure-layers';
 import { itemsOf, type AtomPrimitive, type Layer } from '@nagare/core/draw/scene';
-import { orthogonalization } from '@nagare/core/crystal/cell';
 import type { Surface } from '@nagare/core/maps/isosurface';
-import { apply3, inverse3, type Vec3, toVec3 } from '@nagare/core/math/matrix3';
+import { DENSITY_REACH, regionAround } from '@nagare/core/maps/map-surfaces';
 import { sameAxes } from '@nagare/core/model/compare';
 import { cartesian } from '@nagare/core/crystal/structure';
 import { run } from '../engine/engine.ts';
@@ -77,8 +76,6 @@ function useModelLayers(s: Structure | undefined, wish: SceneWish | undefined): 
   return large ? there : here;
 }
 
-/** How far from an atom density is drawn, Å. */
-const DENSITY_REACH = 2.2;
 /** Density is drawn around so many atoms at most. */
 const MOST_AROUND = 600;
 
@@ -94,19 +91,15 @@ function useSurfaces(s: Structure | undefined, around: readonly AtomPrimitive[] 
   const { map: shown, s: structure, around: atoms } = wanted ?? {};
   useEffect(() => {
     if (!shown || !structure || !atoms) return;
-    const inverse = inverse3(orthogonalization(structure.cell));
-    const near = atoms.slice(0, MOST_AROUND).map((a) => a.position);
-    const fractional = near.map((x) => apply3(inverse, x));
-    const pad = [structure.cell.a, structure.cell.b, structure.cell.c].map((length) => DENSITY_REACH / length);
-    const bound = (pick: (...v: number[]) => number, sign: number): Vec3 =>
-      toVec3([0, 1, 2].map((k) => pick(...fractional.map((f) => f[k]!)) + sign * pad[k]!));
+    const near = atoms.slice(0, MOST_AROUND).map((x) => x.position);
+    const region = regionAround(structure.cell, near, DENSITY_REACH);
     let contouring: ReturnType<typeof run<'contour'>> | undefined;
     const timer = setTimeout(() => {
       contouring = run('contour', {
         grid: shown.grid,
         values: shown.values,
         cell: structure.cell,
-        region: { min: bound(Math.min, -1), max: bound(Math.max, 1) } as never,
+        region,
         level,
         around: Float32Array.from(near.flat()),
         reach: DENSITY_REACH,

@@ -91,7 +91,7 @@ interface OriginsProps {
 export function Origins({ list, chosen, onChoose }: OriginsProps): ReactNode {
   return (
     <fieldset className="origins">
-      <legend className="fs-6">The symbol may mean {list.length} settings</legend>
+      <legend>The symbol may mean {list.length} settings</legend>
       {list.map((j, i) => (
         <label key={j.origin}>
           <input type="radio" name="origin" checked={j.origin === chosen} onChange={() => onChoose(j.origin)} />{' '}

@@ -17,6 +17,7 @@ import { LabelsSheet } from './LabelsSheet.tsx';
 import { PageSheet } from './PageSheet.tsx';
 import { PanelsSheet } from './PanelsSheet.tsx';
 import { RulesSheet } from './RulesSheet.tsx';
+import { SurfacesSheet } from './SurfacesSheet.tsx';
 import { useFigure, type FigureOnTable } from './use-figure.ts';
 import { useFigureActs } from './use-new-figure.ts';
 
@@ -53,6 +54,7 @@ export function DepictDesk(): ReactNode {
       <LabelsSheet s={s} table={table} />
       <AnnotationsSheet table={table} />
       <BesidesSheet s={s} table={table} />
+      <SurfacesSheet s={s} table={table} />
       <ExportSheet table={table} />
     </>
   );

@@ -14,7 +14,7 @@ import { measureText, paintShapes } from './shape-canvas.ts';
 import { solidFile } from './solid-file.ts';
 import { turntable } from './turntable.ts';
 import { useFigureScenes } from './use-figure-scenes.ts';
-import { useFigureStructures, useFigureSvg } from './use-figure-svg.ts';
+import { useFigureContents, useFigureSvg } from './use-figure-svg.ts';
 import type { FigureOnTable } from './use-figure.ts';
 
 const TraceDialog = lazy(() => import('../../scene/TraceDialog.tsx').then((m) => ({ default: m.TraceDialog })));
@@ -36,7 +36,7 @@ export function ExportSheet({ table }: { table: FigureOnTable }): ReactNode {
   const { setProblem } = useProject('setProblem');
   const { scenes } = useFigureScenes(figure);
   const svgOf = useFigureSvg();
-  const structuresOf = useFigureStructures();
+  const contentsOf = useFigureContents();
   const [told, setTold] = useState('');
   const [busy, setBusy] = useState(false);
   const [traced, setTraced] = useState(false);
@@ -99,7 +99,7 @@ export function ExportSheet({ table }: { table: FigureOnTable }): ReactNode {
     });
   const own = () =>
     act('Writing', async () => {
-      const text = figureFile(figure, await structuresOf(figure));
+      const text = figureFile(figure, (await contentsOf(figure)).structures);
       saveFile(text, fileName(figure, 'figure.json'), 'application/json');
       return 'Saved with its structure. Drop it here, or in another project, and go on.';
     });

@@ -3,10 +3,12 @@ import { useQueries, type UseQueryResult } from '@tanstack/react-query';
 import { useMemo } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { drawingOf, type Drawing, type Figure } from '@nagare/core/depict/figure';
+import { mapsWanted } from '@nagare/core/depict/figure-surfaces';
 import type { PanelScene } from '@nagare/core/depict/panel-scene';
 import type { Layer } from '@nagare/core/draw/scene';
 import { run } from '../../engine/engine.ts';
-import { useProject } from '../../store/use-project.tsx';
+import { useProject, useProjectStore } from '../../store/use-project.tsx';
+import { figureMaps } from './figure-maps.ts';
 import { storedDefinitions } from '../relate/kept-definitions.ts';
 
 export interface DrawnDrawing {
@@ -36,6 +38,7 @@ const together = (queries: readonly UseQueryResult<DrawnDrawing>[]): Together =>
 });
 
 export function useFigureScenes(figure: Figure | undefined): FigureScenes {
+  const store = useProjectStore();
   const { head, marks, contentOf, result } = useProject('head', 'marks', 'contentOf', 'result');
   const covariance = result?.covariance;
   const drawings = useMemo(() => figure?.drawings ?? [], [figure?.drawings]);
@@ -47,7 +50,8 @@ export function useFigureScenes(figure: Figure | undefined): FigureScenes {
       const model = marks.find((m) => m.id === mark)?.model;
       const style = { palette: figure!.palette, ground: figure!.ground };
       return {
-        queryKey: ['drawing', model, drawnPart(d), style],
+        // Density depends on how the mark was refined, too.
+        queryKey: ['drawing', model, drawnPart(d), style, mapsWanted(d.surfaces).length ? mark : undefined],
         enabled: !!model,
         staleTime: Infinity,
         gcTime: 30_000,
@@ -58,8 +62,9 @@ export function useFigureScenes(figure: Figure | undefined): FigureScenes {
           const content = await contentOf(mark!);
           if (content?.kind !== 'structure') throw new Error('This mark holds no structure that could be drawn.');
           const { structure } = content;
-          const layers = await run('drawing', { structure, drawing: d, style, definitions: storedDefinitions() })
-            .result;
+          const maps = await figureMaps(store, mark!, d);
+          const definitions = storedDefinitions();
+          const layers = await run('drawing', { structure, drawing: d, style, definitions, maps }).result;
           return { structure, layers };
         },
       };

@@ -1,6 +1,7 @@
 /** The surface of a molecule in its crystal, coloured by how near the others are, and its fingerprint. */
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState, type ReactNode } from 'react';
+import type { PaintedBy } from '@nagare/core/depict/figure-surfaces';
 import type { AtomRef } from '@nagare/core/crystal/atom-ref';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { SurfaceBy } from '@nagare/core/contacts/molecule-surface';
@@ -8,7 +9,7 @@ import { run } from '../../engine/engine.ts';
 import { Sheet } from '../../frame/parts.tsx';
 import { useSceneColours } from '../../scene/scene-colours.ts';
 import { useProject } from '../../store/use-project.tsx';
-import { PAINTED_WORDS, surfaceLayers, surfaceState, type PaintedBy } from './surface-words.ts';
+import { PAINTED_WORDS, surfaceLayers, surfaceState } from './surface-words.ts';
 
 const NONE = [] as const;
 

@@ -2,7 +2,7 @@
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { z } from 'zod';
 import { PROBE_TRAITS, PROBES, type Probe } from '@nagare/core/contacts/probes';
-import type { Wishes } from '@nagare/core/contacts/wishes';
+import { levelAt, type Wishes } from '@nagare/core/contacts/wishes';
 import type { AtomRef } from '@nagare/core/crystal/atom-ref';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { PickRow, Sheet } from '../../frame/parts.tsx';
@@ -20,7 +20,6 @@ import {
   grantWord,
   hueOfProbe,
   judgedTable,
-  levelAt,
   OFFERED,
   servedWords,
   spotName,

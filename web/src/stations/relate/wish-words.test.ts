@@ -1,18 +1,9 @@
 import { describe, expect, it } from 'vitest';
-import type { JudgedContact, Wish, Wishes } from '@nagare/core/contacts/wishes';
+import { levelAt, type JudgedContact, type Wish, type Wishes } from '@nagare/core/contacts/wishes';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import { PAPER_COLOURS } from '@nagare/core/draw/colours';
-import {
-  byWords,
-  grantCounts,
-  levelAt,
-  servedWords,
-  spotName,
-  surpriseWords,
-  wishLayers,
-  wishTable,
-} from './wish-words.ts';
+import { byWords, grantCounts, servedWords, spotName, surpriseWords, wishLayers, wishTable } from './wish-words.ts';
 
 const s: Structure = {
   cell: { a: 10, b: 10, c: 10, alpha: 90, beta: 90, gamma: 90 },

@@ -43,10 +43,6 @@ export const byWords = (s: Structure, w: Wish): string => {
 
 export const times = (x: number): string => (x < 9.95 ? x.toFixed(1) : x.toFixed(0));
 
-/** Times chance from which a probe's surface is drawn, at a share of its best place; never what chance gives. */
-export const levelAt = (w: Wishes | undefined, probe: Probe, share: number): number =>
-  Math.max(1.5, share * Math.max(0, ...(w?.spots ?? []).filter((x) => x.probe === probe).map((x) => x.score)));
-
 export function servedWords(w: Wishes): string {
   if (w.served === undefined) return `${w.molecule.formula} wishes for none of these.`;
   return `The crystal serves ${w.molecule.formula} with ${Math.round(100 * w.served)} % of its wishes.`;

@@ -1,0 +1,110 @@
+import { describe, expect, it } from 'vitest';
+import { testCrystal } from '../../../demo/src/test-crystals.ts';
+import { SurfaceSearch } from '../contacts/molecule-surface.ts';
+import { orthogonalization } from '../crystal/cell.ts';
+import { itemsOf, type SurfacePrimitive } from '../draw/scene.ts';
+import { bonded } from '../geometry/bonding-proposal.ts';
+import { DENSITY_REACH } from '../maps/map-surfaces.ts';
+import { apply3, inverse3, norm, subtract, type Vec3 } from '../math/matrix3.ts';
+import { figureSchema } from '../tasks/figure-schemas.ts';
+import { drawFigure } from './draw-figure.ts';
+import type { FigureMaps, FigureSurface } from './figure-surfaces.ts';
+import { figureSvg } from './page.ts';
+import { figureFrom } from './templates.ts';
+
+const { structure } = testCrystal('CC(=O)Nc1ccc(O)cc1', 'P 21/c', 3);
+const s = bonded(structure);
+
+const look = { id: 'x', colour: '#2b7f8c', opacity: 0.5 };
+const withSurfaces = (...surfaces: FigureSurface[]) => {
+  const figure = figureFrom(s, 'first look');
+  return { ...figure, drawings: figure.drawings.map((d) => ({ ...d, surfaces })) };
+};
+const drawn = (surface: FigureSurface, maps: FigureMaps = {}) => {
+  const figure = withSurfaces(surface);
+  return drawFigure(figure, s, [], { [figure.drawings[0]!.id]: maps });
+};
+const surfacesOf = (surface: FigureSurface, maps?: FigureMaps): readonly SurfacePrimitive[] =>
+  itemsOf(drawn(surface, maps).scenes[0]!.layers, 'surfaces');
+const corners = ({ positions }: SurfacePrimitive): Vec3[] =>
+  Array.from({ length: positions.length / 3 }, (_, i) => [...positions.subarray(3 * i, 3 * i + 3)] as never);
+
+/** A wave along a, which is known everywhere. */
+const grid = { nx: 60, ny: 20, nz: 30 };
+const wave = Float32Array.from({ length: grid.nx * grid.ny * grid.nz }, (_, i) =>
+  Math.cos((4 * Math.PI * (i % grid.nx)) / grid.nx),
+);
+const density: FigureSurface = {
+  ...look,
+  kind: 'map',
+  map: 'difference',
+  level: 0.5,
+  below: '#c8452b',
+};
+
+describe('density in a figure', () => {
+  const maps = { difference: { grid, values: wave } };
+  const [above, below] = surfacesOf(density, maps);
+  const inverse = inverse3(orthogonalization(s.cell));
+
+  it('lies where the map has its level, and where it has minus that, in two colours', () => {
+    for (const [surface, level] of [
+      [above!, 0.5],
+      [below!, -0.5],
+    ] as const) {
+      // prettier-ignore
+      const places = corners(surface);
+      expect(places.length).toBeGreaterThan(50);
+      for (const p of places) expect(Math.cos(4 * Math.PI * apply3(inverse, p)[0])).toBeCloseTo(level, 1);
+    }
+    expect(above!.colour).not.toBe(below!.colour);
+  });
+
+  it('keeps near to the atoms that are drawn', () => {
+    const atoms = itemsOf(drawn(density, maps).scenes[0]!.layers, 'atoms', 'model');
+    for (const p of corners(above!))
+      expect(Math.min(...atoms.map((a) => norm(subtract(a.position, p))))).toBeLessThanOrEqual(DENSITY_REACH);
+  });
+
+  it('has one side where that alone is wanted, and is left out without its map', () => {
+    const { below: _, ...rest } = density as Extract<FigureSurface, { kind: 'map' }>;
+    expect(surfacesOf(rest, maps)).toHaveLength(1);
+    expect(surfacesOf(density)).toHaveLength(0);
+  });
+});
+
+describe('surfaces of a molecule in a figure', () => {
+  it('its own has the area and the shades that it has at Relate', () => {
+    const [skin] = surfacesOf({ ...look, kind: 'molecule', by: 'density', painted: 'closeness' });
+    const search = new SurfaceSearch(s);
+    const made = search.of(search.indexOf(undefined), 'density');
+    expect([...skin!.positions]).toEqual([...made.positions]);
+    expect(skin!.shades).toHaveLength(made.positions.length);
+    // Near is gold: more red than blue; far is indigo.
+    const nearest = made.closeness.indexOf(Math.min(...made.closeness)),
+      farthest = made.closeness.indexOf(Math.max(...made.closeness));
+    const warmth = (i: number): number => skin!.shades![3 * i]! - skin!.shades![3 * i + 2]!;
+    expect(warmth(nearest)).toBeGreaterThan(warmth(farthest) + 40);
+  });
+
+  it('its wishes shrink as more of the best place is asked for', () => {
+    const reach = (share: number): number =>
+      surfacesOf({ ...look, kind: 'wishes', probe: 'donor', share }).reduce((n, x) => n + x.positions.length, 0);
+    expect(reach(0.9)).toBeGreaterThan(0);
+    expect(reach(0.3)).toBeGreaterThan(2 * reach(0.9));
+  });
+
+  it('outlive a molecule that is not there any more', () => {
+    const gone = { site: 'nobody', operator: 0, shift: [0, 0, 0] as Vec3 };
+    expect(surfacesOf({ ...look, kind: 'molecule', by: 'distance', of: gone })).toHaveLength(1);
+  });
+});
+
+it('surfaces go through the schema of figures and into the vector file', () => {
+  const wished = withSurfaces(density, { ...look, kind: 'wishes', probe: 'acceptor', share: 0.5 });
+  expect(figureSchema.parse(JSON.parse(JSON.stringify(wished)))).toEqual(wished);
+  const { figure, scenes } = drawn({ ...look, kind: 'molecule', by: 'distance' });
+  const count = (text: string): number => text.split('<path').length + text.split('<polygon').length;
+  const bare = drawFigure(figureFrom(s, 'first look'), s);
+  expect(count(figureSvg(figure, scenes))).toBeGreaterThan(count(figureSvg(bare.figure, bare.scenes)) + 100);
+});

@@ -1,0 +1,150 @@
+/** Surfaces in a figure: density of maps, wishes of a molecule, and a molecule's own surface. */
+import { SurfaceSearch, type MoleculeSurface, type SurfaceBy } from '../contacts/molecule-surface.ts';
+import type { Probe } from '../contacts/probes.ts';
+import { levelAt, WishSearch } from '../contacts/wishes.ts';
+import { wishSurface } from '../contacts/wish-field.ts';
+import { isAtomOf, type AtomRef } from '../crystal/atom-ref.ts';
+import type { Structure } from '../crystal/structure.ts';
+import { channels, mixColours, type SceneColours } from '../draw/colours.ts';
+import type { AtomPrimitive, Layer, SurfacePrimitive } from '../draw/scene.ts';
+import { DENSITY_REACH, mapSurfaces, regionAround } from '../maps/map-surfaces.ts';
+import type { MapKind } from '../maps/residual.ts';
+import type { SampledMap } from '../maps/sample.ts';
+
+export const PAINTED_BY = ['closeness', 'inside', 'outside'] as const;
+export type PaintedBy = (typeof PAINTED_BY)[number];
+
+interface SurfaceBase {
+  readonly id: string;
+  readonly colour: string;
+  /** 0–1 */
+  readonly opacity: number;
+}
+
+export type FigureSurface = SurfaceBase &
+  (
+    | {
+        readonly kind: 'map';
+        readonly map: MapKind;
+        /** e Å⁻³ */
+        readonly level: number;
+        /** Of what lies below −level; nothing is drawn there where it is absent. */
+        readonly below?: string;
+      }
+    /** `share` of the best place; of the molecule of an atom, the largest where it is absent. */
+    | { readonly kind: 'wishes'; readonly probe: Probe; readonly share: number; readonly of?: AtomRef }
+    | {
+        readonly kind: 'molecule';
+        readonly by: SurfaceBy;
+        /** One colour where it is absent. */
+        readonly painted?: PaintedBy;
+        readonly of?: AtomRef;
+      }
+  );
+
+/** Maps of a structure's data, by kind. */
+export type FigureMaps = Partial<Readonly<Record<MapKind, SampledMap>>>;
+
+/** Density is drawn around so many atoms at most. */
+const MOST_AROUND = 600;
+/** Å between points of the fields of wishes. */
+const WISH_STEP = 0.3;
+
+/** Ends of the scale, near first. */
+const SCALES: Readonly<Record<PaintedBy, readonly [number, number]>> = {
+  closeness: [-0.5, 1],
+  inside: [0.7, 2.2],
+  outside: [0.7, 2.2],
+};
+const PAPER = '#f3efe6';
+
+/** Near is gold, at the ends of the radii paper, far is indigo. */
+function shade(part: number, colours: Pick<SceneColours, 'gold' | 'indigo'>): readonly number[] {
+  const [near, middle] = [channels(colours.gold), channels(PAPER)];
+  const far = channels(mixColours(colours.indigo, PAPER, 0.3));
+  const mix = (p: readonly number[], q: readonly number[], k: number): number[] => p.map((x, i) => x + (q[i]! - x) * k);
+  return part < 1 / 3 ? mix(near, middle, 3 * part) : mix(middle, far, (1.5 * (part - 1 / 3)) ** 0.9);
+}
+
+/** Red, green, blue (0–255) of every vertex of a molecule's surface. */
+export function surfaceShades(s: MoleculeSurface, by: PaintedBy, colours: SceneColours): Uint8Array {
+  const values = s[by];
+  const [from, to] = SCALES[by];
+  const out = new Uint8Array(3 * values.length);
+  values.forEach((v, i) => {
+    const part = Math.max(0, Math.min(1, (v - from) / (to - from)));
+    shade(part, colours).forEach((x, k) => (out[3 * i + k] = Math.round(x)));
+  });
+  return out;
+}
+
+/** The kinds of maps that some surfaces are of. */
+export const mapsWanted = (surfaces: readonly FigureSurface[] = []): MapKind[] => [
+  ...new Set(surfaces.flatMap((x) => (x.kind === 'map' ? [x.map] : []))),
+];
+
+/** Density around what is seen of the atoms. */
+function densityItems(
+  s: Structure,
+  surface: Extract<FigureSurface, { kind: 'map' }>,
+  atoms: readonly AtomPrimitive[],
+  map: SampledMap | undefined,
+): SurfacePrimitive[] {
+  const places = atoms.flatMap((a) => (a.opacity > 0 ? [a.position] : [])).slice(0, MOST_AROUND);
+  if (!map || !places.length) return [];
+  const region = regionAround(s.cell, places, DENSITY_REACH);
+  const pair = mapSurfaces(map, s.cell, region, surface.level, places.flat(), DENSITY_REACH);
+  const { colour, opacity, below } = surface;
+  return [
+    { ...pair.excess, colour, opacity, mesh: 0 },
+    ...(below ? [{ ...pair.deficit, colour: below, opacity, mesh: 0 }] : []),
+  ];
+}
+
+const moleculeOf = (s: Structure, of: AtomRef | undefined): { molecule?: AtomRef } =>
+  of && isAtomOf(s, of) ? { molecule: of } : {};
+
+function wishItems(s: Structure, surface: Extract<FigureSurface, { kind: 'wishes' }>): SurfacePrimitive[] {
+  const search = new WishSearch(s, { probes: [surface.probe], ...moleculeOf(s, surface.of) });
+  const level = levelAt(search.all(), surface.probe, surface.share);
+  const { colour, opacity } = surface;
+  return search.grids(WISH_STEP).map((grid) => ({ ...wishSurface(grid, level), colour, opacity, mesh: 0 }));
+}
+
+function moleculeItem(
+  s: Structure,
+  surface: Extract<FigureSurface, { kind: 'molecule' }>,
+  colours: SceneColours,
+): SurfacePrimitive {
+  const search = new SurfaceSearch(s);
+  const made = search.of(search.indexOf(moleculeOf(s, surface.of).molecule), surface.by);
+  const { positions, indices } = made;
+  const { colour, opacity, painted } = surface;
+  return {
+    positions,
+    indices,
+    colour,
+    opacity,
+    mesh: 0,
+    ...(painted ? { shades: surfaceShades(made, painted, colours) } : {}),
+  };
+}
+
+/**
+ * Surfaces of a drawing of a structure whose bonds are known, around its atoms; density only where its map is given. Throws
+ * RangeError where a molecule is asked for and there is none.
+ */
+export function surfaceLayers(
+  s: Structure,
+  surfaces: readonly FigureSurface[],
+  atoms: readonly AtomPrimitive[],
+  maps: FigureMaps,
+  colours: SceneColours,
+): Layer[] {
+  const items = surfaces.flatMap((x): SurfacePrimitive[] => {
+    if (x.kind === 'map') return densityItems(s, x, atoms, maps[x.map]);
+    return x.kind === 'wishes' ? wishItems(s, x) : [moleculeItem(s, x, colours)];
+  });
+  const seen = items.filter((x) => x.indices.length > 0);
+  return seen.length ? [{ kind: 'surfaces', name: 'surroundings', items: seen }] : [];
+}
