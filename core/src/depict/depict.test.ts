@@ -3,10 +3,11 @@ import { tunnelOxide } from '../../../demo/src/structures.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { seededRandom } from '../math/random.ts';
-import { originalRef, positionOf } from '../crystal/atom-ref.ts';
+import { originalRef, positionOf, refKey } from '../crystal/atom-ref.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import { contrastOf, legibleOn, LEGIBLE } from '../draw/colours.ts';
-import { itemsOf } from '../draw/scene.ts';
+import type { Structure } from '../crystal/structure.ts';
+import { itemsOf, shownEnds } from '../draw/scene.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { apply3, norm, turn, toMat3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { figureSchema } from '../tasks/figure-schemas.ts';
@@ -149,6 +150,9 @@ describe('rules', () => {
     expect(new Set(bonds({ colouring: 'plain' }).flatMap((b) => b.colours))).toEqual(new Set(['#123456']));
     expect(bonds({ hidden: true })).toHaveLength(0);
     expect(bonds({ dashes: 'all' }).every((b) => b.dash)).toBe(true);
+    const kinds = new Set(bonds({ colouring: 'kind' }).map((b) => b.colours[0]));
+    expect(kinds).toEqual(new Set(['#a9761a']));
+    expect(bonds({ hollow: true }).every((b) => b.inner === '#ffffff')).toBe(true);
     expect(bonds({ size: 2 })[0]!.radius).toBeCloseTo(2 * bonds({})[0]!.radius, 9);
   });
 
@@ -283,9 +287,87 @@ describe('pages', () => {
   });
 });
 
+describe('ellipsoids that are cut open', () => {
+  const opened = drawnLayers(
+    molecule,
+    {
+      ...figureFrom(molecule, 'ellipsoids').drawings[0]!,
+      rules: [newRule({ which: { kind: 'all' }, style: { look: 'ellipsoids', open: true } })],
+    },
+    { palette: 'screen', ground: '#ffffff' },
+  );
+  const atoms = itemsOf(opened, 'atoms', 'model');
+
+  it('are those that have axes of their own; bonds end at their surface', () => {
+    const open = atoms.filter((a) => a.shape === 'open ellipsoid');
+    expect(open.length).toBeGreaterThan(0);
+    for (const b of itemsOf(opened, 'bonds', 'model')) {
+      const [from] = shownEnds(b);
+      const a = atoms[b.atoms![0]]!;
+      if (a.shape !== 'open ellipsoid') continue;
+      const reach = a.axes.map((v) => norm(v));
+      const gone = norm(from.map((x, k) => x - a.position[k]!) as unknown as Vec3);
+      expect(gone).toBeGreaterThan(0.9 * Math.min(...reach));
+      expect(gone).toBeLessThan(Math.max(...reach));
+    }
+  });
+
+  it('show three cuts each in the vector file', () => {
+    const figure = figureFrom(molecule, 'ellipsoids');
+    const count = (open: boolean): number => {
+      const rules = [newRule({ which: { kind: 'all' }, style: { look: 'ellipsoids', open } })];
+      const wished = { ...figure, drawings: figure.drawings.map((d) => ({ ...d, rules, labels: [] })) };
+      const drawn = drawFigure(wished, molecule);
+      return figureSvg(drawn.figure, drawn.scenes).split('<path').length;
+    };
+    expect(count(true) - count(false)).toBe(3 * atoms.filter((a) => a.shape === 'open ellipsoid').length);
+  });
+});
+
 describe('labels', () => {
   const base = figureFrom(molecule, 'ellipsoids');
   const { figure: first, scenes } = drawFigure(base, molecule);
+
+  it('tell lengths of bonds and angles at atoms, with s.u. where they are known, and not of riding hydrogens', () => {
+    const labelled = (say: 'length' | 'angle') => {
+      const figure = {
+        ...base,
+        drawings: base.drawings.map((d) => ({
+          ...d,
+          labels: [{ id: 'l', on: true, which: { kind: 'all' as const }, say }],
+        })),
+      };
+      return drawFigure(figure, molecule);
+    };
+    const { figure, scenes: drawn } = labelled('length');
+    const lengths = itemsOf(drawn[0]!.layers, 'labels', 'model');
+    const heavy = itemsOf(drawn[0]!.layers, 'atoms', 'model').filter((a) => a.element !== 'H').length;
+    // One ring: as many bonds as atoms.
+    expect(lengths).toHaveLength(heavy);
+    const places = new Map(itemsOf(drawn[0]!.layers, 'atoms', 'model').map((a) => [refKey(a.ref), a.position]));
+    for (const l of lengths) {
+      const [p, q] = l.measured!.map((a) => places.get(refKey(a))!) as [Vec3, Vec3];
+      expect(Number(l.text)).toBeCloseTo(norm([q[0] - p[0], q[1] - p[1], q[2] - p[2]]), 3);
+    }
+    const known: Structure = {
+      ...molecule,
+      sites: molecule.sites.map((x) => ({ ...x, positionSu: [3e-4, 2e-4, 2e-4] as const })),
+    };
+    const written = (structure: Structure): string[] =>
+      labelShapes(figure, { ...drawn[0]!, structure }, roughWidth)
+        .filter(isText)
+        .map((t) => t.runs[0]!.text)
+        .filter((t) => !/^[oabc]$/.test(t));
+    expect(written(molecule).every((t) => /^1\.\d{3}$/.test(t))).toBe(true);
+    const { scenes: again } = labelled('length');
+    const words = labelShapes(figure, { ...again[0]!, structure: known }, roughWidth).filter(isText);
+    expect(words.filter((t) => /^1\.\d{3,4}\(\d+\)$/.test(t.runs[0]!.text)).length).toBeGreaterThan(heavy / 2);
+
+    const angles = itemsOf(labelled('angle').scenes[0]!.layers, 'labels', 'model');
+    const flat = angles.filter((l) => l.measured!.length === 3);
+    expect(flat.length).toBeGreaterThan(heavy);
+    for (const l of flat) expect(Number.parseFloat(l.text)).toBeGreaterThan(100);
+  });
 
   it('never collide with one another in a hundred views, and those written are of what is drawn', () => {
     let written = 0;
@@ -296,6 +378,13 @@ describe('labels', () => {
         .filter(isText)
         .map(boxOf);
       written += boxes.length;
+      // Whole on the page.
+      const { width, height } = sizeOfPanel(panel);
+      for (const b of boxes) {
+        expect(b.x0).toBeGreaterThanOrEqual(0);
+        expect(b.x1).toBeLessThanOrEqual(width + 0.01);
+        expect(b.y1).toBeLessThanOrEqual(height + 0.01);
+      }
       boxes.forEach((a, i) =>
         boxes.slice(i + 1).forEach((b) => {
           const meet = a.x0 < b.x1 - 0.01 && b.x0 < a.x1 - 0.01 && a.y0 < b.y1 - 0.01 && b.y0 < a.y1 - 0.01;

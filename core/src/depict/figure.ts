@@ -6,7 +6,7 @@ import type { AtomRef } from '../crystal/atom-ref.ts';
 import type { Bonding } from '../crystal/bonding.ts';
 import type { ColourRule } from '../draw/colouring.ts';
 import type { Extent } from '../draw/extent.ts';
-import type { LabelRule } from '../draw/label-rules.ts';
+import type { LabelRule, MeasureLabel } from '../draw/label-rules.ts';
 import type { Optics } from '../draw/scene.ts';
 import type { AtomStyle, Which } from '../draw/style.ts';
 import type { Mat3, Vec3 } from '../math/matrix3.ts';
@@ -43,7 +43,7 @@ export interface FigureRule extends Chosen {
 export interface FigureLabels extends Chosen {
   readonly id: string;
   readonly on: boolean;
-  readonly say: LabelRule;
+  readonly say: LabelRule | MeasureLabel;
 }
 
 /** One thing that was hidden, so that it can come back by itself. */

@@ -1,5 +1,6 @@
 /** Labels of a panel as shapes: placed without collisions, those dragged where they were put, a line leading to what is far away. */
-import { refKey } from '../crystal/atom-ref.ts';
+import { isAtomOf, refKey } from '../crystal/atom-ref.ts';
+import { dimensionWords } from './annotations.ts';
 import { legibleOn } from '../draw/colours.ts';
 import { placeLabels, type LabelRequest } from '../draw/labels.ts';
 import { itemsOf, type LabelPrimitive } from '../draw/scene.ts';
@@ -8,7 +9,22 @@ import { cameraOfView, onPage, type PanelScene } from './panel-scene.ts';
 import { pathThrough, widthOfRuns, type Measure, type Run, type Shape } from './shapes.ts';
 
 /** By which a label is known when it was dragged. */
-export const labelKey = (l: LabelPrimitive): string => `${l.ref ? refKey(l.ref) : '-'} ${l.text}`;
+export const labelKey = (l: LabelPrimitive): string =>
+  l.measured ? l.measured.map(refKey).join(' – ') : `${l.ref ? refKey(l.ref) : '-'} ${l.text}`;
+
+/** What was measured last for a label: the page asks at every turn. */
+const measures = new WeakMap<LabelPrimitive, { readonly by: PanelScene['covariance']; readonly text: string }>();
+
+/** The text of a label, its s.u. where the panel knows them. */
+function textOf(l: LabelPrimitive, { structure, covariance }: PanelScene): string {
+  if (!l.measured?.every((a) => isAtomOf(structure, a))) return l.text;
+  const known = measures.get(l);
+  if (known && known.by === covariance) return known.text;
+  // Lengths in a picture go without their unit.
+  const text = dimensionWords(structure, l.measured, covariance).replace(' Å', '');
+  measures.set(l, { by: covariance, text });
+  return text;
+}
 
 /** How much taller than its letters the room of a label is. */
 const ROOM = 1.1;
@@ -43,11 +59,17 @@ export function labelShapes(figure: Figure, scene: PanelScene, measure: Measure)
   const { scale } = cameraOfView(panel.view, figure.optics);
   const box = panel.box;
   const [left, top] = [box.x * PIXELS_PER_MM, box.y * PIXELS_PER_MM];
+  const within = {
+    x0: left,
+    y0: top,
+    x1: left + box.width * PIXELS_PER_MM,
+    y1: top + box.height * PIXELS_PER_MM,
+  };
   const isInside = ({ x, y }: { readonly x: number; readonly y: number }): boolean =>
-    x >= left && y >= top && x <= left + box.width * PIXELS_PER_MM && y <= top + box.height * PIXELS_PER_MM;
+    x >= within.x0 && y >= within.y0 && x <= within.x1 && y <= within.y1;
   const labels = itemsOf(layers, 'labels').flatMap((label) => {
     const at = onPage(figure, panel, label.at);
-    return isInside(at) ? [{ label, at, key: labelKey(label) }] : [];
+    return isInside(at) ? [{ label: { ...label, text: textOf(label, scene) }, at, key: labelKey(label) }] : [];
   });
   const requests = labels.map(({ label, at, key }): LabelRequest => {
     const by = moved[key];
@@ -58,7 +80,7 @@ export function labelShapes(figure: Figure, scene: PanelScene, measure: Measure)
       clear: Math.max(2, label.clear / scale),
       weight: label.weight + at.depth,
       // Letters of the cell belong to its corners.
-      near: !label.ref,
+      near: !label.ref && !label.measured,
       ...(by ? { fixed: [at.x + by[0] * PIXELS_PER_MM, at.y + by[1] * PIXELS_PER_MM] as const } : {}),
     };
   });
@@ -67,26 +89,28 @@ export function labelShapes(figure: Figure, scene: PanelScene, measure: Measure)
     return { x: at.x, y: at.y, clear: Math.hypot(...a.axes[0]) / scale };
   });
   const widthOf = (text: string): number => widthOfRuns(runsOf(text), size, measure);
-  return placeLabels(requests, widthOf, ROOM * size, { obstacles, leaders: true }).flatMap((placed): Shape[] => {
-    const { label, at, key } = labels[placed.of]!;
-    const colour = legibleOn(label.colour, figure.ground);
-    const of = `label ${panel.id} ${key}`;
-    const text: Shape = {
-      kind: 'text',
-      x: placed.x,
-      y: placed.y,
-      runs: runsOf(label.text),
-      size,
-      colour,
-      halo: figure.ground,
-      of,
-    };
-    if (!placed.led) return [text];
-    const width = widthOf(label.text);
-    const near: readonly [number, number] = [
-      Math.max(placed.x, Math.min(at.x, placed.x + width)),
-      Math.max(placed.y - size / 2, Math.min(at.y, placed.y + size / 2)),
-    ];
-    return [{ kind: 'path', d: pathThrough([[at.x, at.y], near], false), stroke: colour, width: 0.7 }, text];
-  });
+  return placeLabels(requests, widthOf, ROOM * size, { obstacles, leaders: true, within }).flatMap(
+    (placed): Shape[] => {
+      const { label, at, key } = labels[placed.of]!;
+      const colour = legibleOn(label.colour, figure.ground);
+      const of = `label ${panel.id} ${key}`;
+      const text: Shape = {
+        kind: 'text',
+        x: placed.x,
+        y: placed.y,
+        runs: runsOf(label.text),
+        size,
+        colour,
+        halo: figure.ground,
+        of,
+      };
+      if (!placed.led) return [text];
+      const width = widthOf(label.text);
+      const near: readonly [number, number] = [
+        Math.max(placed.x, Math.min(at.x, placed.x + width)),
+        Math.max(placed.y - size / 2, Math.min(at.y, placed.y + size / 2)),
+      ];
+      return [{ kind: 'path', d: pathThrough([[at.x, at.y], near], false), stroke: colour, width: 0.7 }, text];
+    },
+  );
 }

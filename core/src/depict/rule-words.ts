@@ -1,6 +1,6 @@
 /** Rules of a figure as sentences. */
 import type { Structure } from '../crystal/structure.ts';
-import { ATOM_LOOKS, type AtomLook, type AtomStyle, type Which } from '../draw/style.ts';
+import { ATOM_LOOKS, type AtomLook, type AtomStyle, type Which, type BondLook } from '../draw/style.ts';
 import type { Chosen, FigureRule } from './figure.ts';
 
 const NET_NAMES = ['molecules and lone ions', 'chains', 'layers', 'frameworks'] as const;
@@ -68,20 +68,27 @@ const LOOK_WORDS: Readonly<Record<AtomLook, string>> = {
 
 export const LOOK_CHOICES = ATOM_LOOKS.map((id) => ({ id, name: LOOK_WORDS[id] }));
 
+function bondWords({ hidden, hollow, colouring }: BondLook): string {
+  if (hidden) return 'without bonds';
+  const name = hollow ? 'hollow bonds' : 'bonds';
+  if (colouring === 'length') return `${name} by their length`;
+  if (colouring === 'kind') return `${name} by what is bonded`;
+  return hollow ? name : 'bonds of their own';
+}
+
 function styleWords(style: Partial<AtomStyle>): string[] {
-  const { look, probability, size, colour, opacity, fade, hidden, bonds } = style;
+  const { look, probability, open, size, colour, opacity, fade, hidden, bonds } = style;
   return [
     ...(hidden ? ['not drawn'] : []),
     ...(look
       ? [look === 'ellipsoids' && probability ? `ellipsoids at ${Math.round(100 * probability)} %` : LOOK_WORDS[look]]
       : []),
+    ...(open ? ['cut open'] : []),
     ...(size !== undefined && size !== 1 ? [`${size.toFixed(2)} times as large`] : []),
     ...(colour ? [`in ${colour}`] : []),
     ...(opacity !== undefined && opacity < 1 ? [`${Math.round(100 * opacity)} % solid`] : []),
     ...(fade ? [`faded by ${Math.round(100 * fade)} %`] : []),
-    ...(bonds
-      ? [bonds.hidden ? 'without bonds' : bonds.colouring === 'length' ? 'bonds by their length' : 'bonds of their own']
-      : []),
+    ...(bonds ? [bondWords(bonds)] : []),
   ];
 }
 

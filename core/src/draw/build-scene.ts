@@ -2,7 +2,7 @@
 import { operatorOf, placeNumber, siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
 import { withBonding, type Bonding } from '../crystal/bonding.ts';
 import { orthogonalization } from '../crystal/cell.ts';
-import { elementOf, isHydrogen } from '../crystal/elements.ts';
+import { elementOf, isHydrogen, isMetal } from '../crystal/elements.ts';
 import { applyOperator } from '../crystal/operator.ts';
 import { displacementFrame, type Site, type Structure } from '../crystal/structure.ts';
 import { proposedBonding } from '../geometry/bonding-proposal.ts';
@@ -14,6 +14,7 @@ import {
   inverse3,
   multiply3,
   norm,
+  normalize,
   scale,
   subtract,
   type Mat3,
@@ -23,9 +24,11 @@ import { firstCamera, type Size } from './camera.ts';
 import { mixColours, PAPER_COLOURS, type SceneColours } from './colours.ts';
 import { colouring, type ColourRule } from './colouring.ts';
 import { atomsOfExtent, type Extent } from './extent.ts';
-import { labelling, type LabelRule } from './label-rules.ts';
+import { isMeasureLabel, labelling, type LabelRule, type MeasureLabel } from './label-rules.ts';
+import { measureLabels } from './measure-labels.ts';
 import { missingCorners, polyhedra, polyhedronRule, type PolyhedronRule } from './polyhedra.ts';
 import {
+  surfaceDistance,
   USUAL_LIGHT,
   type AtomPrimitive,
   type AtomShape,
@@ -64,7 +67,7 @@ export interface SceneWish {
 export interface LabelWish {
   readonly which: Which;
   readonly others?: boolean;
-  readonly say: LabelRule;
+  readonly say: LabelRule | MeasureLabel;
 }
 
 /** Radius in units of the r.m.s. displacement that encloses a probability: inverse of the chi distribution with three degrees of freedom, by bisection. */
@@ -140,11 +143,11 @@ class Forms {
       case 'ellipsoids':
         return isHydrogen(site.element)
           ? sphere(ballRadius(site.element) * style.size)
-          : this.ellipsoid(site, style.probability);
+          : this.ellipsoid(site, style.probability, !!style.open);
     }
   }
 
-  private ellipsoid(site: Site, probability: number): Form {
+  private ellipsoid(site: Site, probability: number, open: boolean): Form {
     let k = this.reach.get(probability);
     if (k === undefined) this.reach.set(probability, (k = probabilityRadius(probability)));
     const d = site.displacement;
@@ -152,7 +155,10 @@ class Forms {
     if (d.kind === 'iso') return { axes: sphereAxes(length(d.u)), shape: d.u <= 0 ? 'cube' : 'sphere' };
     const { values, vectors } = eigenSymmetric3(this.toCartesian(d.u));
     const axis = (i: 0 | 1 | 2): Vec3 => scale(vectors[i], length(values[i]));
-    return { axes: [axis(0), axis(1), axis(2)], shape: values[0] <= 0 ? 'cube' : 'ellipsoid' };
+    return {
+      axes: [axis(0), axis(1), axis(2)],
+      shape: values[0] <= 0 ? 'cube' : open ? 'open ellipsoid' : 'ellipsoid',
+    };
   }
 }
 
@@ -283,6 +289,40 @@ function lengthColours(lengths: readonly number[]): (length: number) => string {
   };
 }
 
+/** Share of the way to the surface of an open ellipsoid that its bonds leave out. */
+const INTO = 0.97;
+
+/** What of a bond would be seen within open ellipsoids at its ends. */
+function skipOpen(p: AtomPrimitive, q: AtomPrimitive): Pick<BondPrimitive, 'skip'> {
+  if (p.shape !== 'open ellipsoid' && q.shape !== 'open ellipsoid') return {};
+  const along = normalize(subtract(q.position, p.position));
+  const skip = (a: AtomPrimitive): number => (a.shape === 'open ellipsoid' ? INTO * surfaceDistance(a.axes, along) : 0);
+  return { skip: [skip(p), skip(q)] };
+}
+
+/** Colours of bonds by what is bonded. */
+const KIND_COLOURS = {
+  metals: '#23456b',
+  'to a metal': '#a9761a',
+  'to hydrogen': '#b9b3a4',
+  plain: '#4a545c',
+} as const;
+export type BondKind = keyof typeof KIND_COLOURS;
+
+export function bondKind(p: string, q: string): BondKind {
+  if (isHydrogen(p) || isHydrogen(q)) return 'to hydrogen';
+  const metals = Number(isMetal(p)) + Number(isMetal(q));
+  return metals === 2 ? 'metals' : metals ? 'to a metal' : 'plain';
+}
+
+/** Colours of a bond that do not come from its atoms; undefined where they do. */
+function plainColours(look: BondLook | undefined, p: Site, q: Site): [string, string] | undefined {
+  if (look?.colouring === 'plain') return [look.colour, look.colour];
+  if (look?.colouring !== 'kind') return undefined;
+  const colour = KIND_COLOURS[bondKind(p.element, q.element)];
+  return [colour, colour];
+}
+
 /** How a bond between two atoms looks: as the later of the rules of either end. */
 function bondLook(p: AtomStyle, q: AtomStyle): BondLook | undefined {
   if (!p.bonds || !q.bonds) return p.bonds ?? q.bonds;
@@ -317,14 +357,13 @@ function drawBonds(s: Structure, drawn: readonly DrawnAtom[], wish: SceneWish): 
       out.push({
         from: a.primitive.position,
         to: other.primitive.position,
-        colours:
-          look?.colouring === 'plain'
-            ? [look.colour, look.colour]
-            : [pale(a.primitive.colour), pale(other.primitive.colour)],
+        colours: plainColours(look, a.site, other.site) ?? [pale(a.primitive.colour), pale(other.primitive.colour)],
         radius: bondRadius(a, other) * (look?.size ?? 1),
         opacity: Math.min(a.primitive.opacity, other.primitive.opacity),
         atoms: [i, j],
         ...(isDashed ? { dash: BOND_DASH } : {}),
+        ...(look?.hollow ? { inner: wish.colours.ground } : {}),
+        ...skipOpen(a.primitive, other.primitive),
       });
     }
   });
@@ -401,18 +440,31 @@ function withAdded(s: Structure, atoms: readonly AtomRef[], added: readonly Atom
   return [...atoms, ...more];
 }
 
-/** The labels of a rule, where they are few enough to be read. */
-function labelLayer(s: Structure, drawn: readonly DrawnAtom[], wish: SceneWish): Layer[] {
+/** Labels beside atoms, by rules of which the last that speaks of an atom holds. */
+function atomLabels(s: Structure, drawn: readonly DrawnAtom[], wish: SceneWish): LabelPrimitive[] {
   const rules = wish.labelRules ?? [{ which: { kind: 'all' as const }, say: wish.labels }];
-  if (rules.every((r) => r.say === 'none') || drawn.length > MOST_LABELS) return [];
-  const ways = rules.map((r) => ({ holds: matcherOf(s, r), textOf: labelling(s, r.say) })).reverse();
-  const textOf = (ref: AtomRef, site: Site): string | undefined =>
-    ways.find(({ holds }) => holds(ref, site))?.textOf(ref, site);
-  const items = drawn.flatMap(({ primitive, site }): LabelPrimitive[] => {
-    const text = textOf(primitive.ref, site);
+  const ways = rules
+    .flatMap((r) => (isMeasureLabel(r.say) ? [] : [{ holds: matcherOf(s, r), textOf: labelling(s, r.say) }]))
+    .reverse();
+  return drawn.flatMap(({ primitive, site }): LabelPrimitive[] => {
+    const text = ways.find(({ holds }) => holds(primitive.ref, site))?.textOf(primitive.ref, site);
     return text === undefined ? [] : [{ ...atomLabel(primitive, wish.colours.ink), text }];
   });
-  return [{ kind: 'labels', name: 'model', items }];
+}
+
+/** All labels, where they are few enough to be read. */
+function labelLayer(
+  s: Structure,
+  drawn: readonly DrawnAtom[],
+  drawnBonds: readonly BondPrimitive[],
+  wish: SceneWish,
+): Layer[] {
+  const says = (wish.labelRules ?? [{ say: wish.labels }]).filter((r) => r.say !== 'none');
+  if (!says.length || drawn.length > MOST_LABELS) return [];
+  const measured = (wish.labelRules ?? []).flatMap((r) =>
+    isMeasureLabel(r.say) ? measureLabels(r.say, matcherOf(s, r), drawn, drawnBonds, wish.colours.ink) : [],
+  );
+  return [{ kind: 'labels', name: 'model', items: [...atomLabels(s, drawn, wish), ...measured] }];
 }
 
 /**
@@ -426,9 +478,10 @@ export function buildLayers(plain: Structure, wish: SceneWish): Layer[] {
   const all = drawAtoms(s, [...refs, ...missingCorners(s, refs, rules)], wish);
   const ruleOf = polyhedronRule(s, rules);
   const drawn = rules.length ? all.filter((d) => ruleOf(d.primitive.ref)?.showCentre !== false) : all;
+  const bondItems = drawBonds(s, drawn, wish);
   const layers: Layer[] = [
     { kind: 'atoms', name: 'model', items: drawn.map((d) => d.primitive) },
-    { kind: 'bonds', name: 'model', items: drawBonds(s, drawn, wish) },
+    { kind: 'bonds', name: 'model', items: bondItems },
   ];
   if (rules.length) {
     const known = new Set(refs.map((a) => placeNumber(s, a)));
@@ -437,7 +490,7 @@ export function buildLayers(plain: Structure, wish: SceneWish): Layer[] {
     layers.push({ kind: 'polyhedra', name: 'model', items: polyhedra(s, centres, rules) });
   }
   if (wish.showCell) layers.push(...cellLayers(s, wish.colours));
-  return [...layers, ...labelLayer(s, drawn, wish)];
+  return [...layers, ...labelLayer(s, drawn, bondItems, wish)];
 }
 
 /** A scene of its own, for a small picture or a file: the first look at what the wish shows. */

@@ -20,6 +20,12 @@ export const LABEL_RULES = [
 ] as const;
 export type LabelRule = (typeof LABEL_RULES)[number];
 
+/** What is written at bonds and between them rather than beside atoms. */
+export const MEASURE_LABELS = ['length', 'angle'] as const;
+export type MeasureLabel = (typeof MEASURE_LABELS)[number];
+export const isMeasureLabel = (say: LabelRule | MeasureLabel): say is MeasureLabel =>
+  (MEASURE_LABELS as readonly string[]).includes(say);
+
 /** The text beside each atom; undefined where nothing is written. */
 export function labelling(s: Structure, rule: LabelRule): (ref: AtomRef, site: Site) => string | undefined {
   const heavy =

@@ -30,6 +30,8 @@ export interface LabelRoom {
   readonly obstacles?: readonly { readonly x: number; readonly y: number; readonly clear: number }[];
   /** A label with no free place beside its point looks for one further away. */
   readonly leaders?: boolean;
+  /** Labels stand whole within it; those put by hand stand where they were put. */
+  readonly within?: Box;
 }
 
 /** How far away a label that finds no place beside its point may stand, in heights of the text. */
@@ -46,13 +48,15 @@ const DIRECTIONS = [
   [-1, 0],
 ] as const;
 
-interface Box {
+export interface Box {
   x0: number;
   y0: number;
   x1: number;
   y1: number;
 }
 const overlaps = (a: Box, b: Box): boolean => a.x0 < b.x1 && b.x0 < a.x1 && a.y0 < b.y1 && b.y0 < a.y1;
+
+const holds = (room: Box, b: Box): boolean => b.x0 >= room.x0 && b.x1 <= room.x1 && b.y0 >= room.y0 && b.y1 <= room.y1;
 
 /** Boxes sorted into squares of the picture, so that a label asks only those near to it. */
 class Ground {
@@ -83,7 +87,7 @@ export function placeLabels(
   requests: readonly LabelRequest[],
   widthOf: (text: string) => number,
   height: number,
-  { obstacles = [], leaders = false }: LabelRoom = {},
+  { obstacles = [], leaders = false, within }: LabelRoom = {},
 ): PlacedLabel[] {
   const ground = new Ground();
   for (const r of [...requests, ...obstacles]) {
@@ -118,7 +122,7 @@ export function placeLabels(
         return { box, led: further > 0 };
       }),
     );
-    const free = boxes.find(({ box }) => ground.isFree(box));
+    const free = boxes.find(({ box }) => (!within || holds(within, box)) && ground.isFree(box));
     if (free) put(one, free.box, free.led);
   }
   return out;

@@ -41,7 +41,7 @@ const nameOf = (s: Solid): number =>
   s.kind === 'triangle' && s.normals[0] === s.normals[1] ? s.index : s.thing + 7_000_000;
 /** Whether a solid has lines or colours of its own on it, which need several rays everywhere. */
 const isDetailed = (s: Solid): boolean =>
-  s.kind === 'ellipsoid' ? s.inked || !!s.sectors : s.kind === 'triangle' && !!s.shades;
+  s.kind === 'ellipsoid' ? s.inked || !!s.sectors : s.kind === 'cylinder' ? !!s.inner : !!s.shades;
 
 /** What the rays of every piece ask. */
 export interface Stage {

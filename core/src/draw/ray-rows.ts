@@ -2,15 +2,15 @@
  * Solids as rows of numbers, which rays meet without anything being made on the way. The same as `meet` of ray-solids, which tests
  * compare it with.
  */
-import type { Solid } from './ray-solids.ts';
+import { meetOpenBall, type Solid } from './ray-solids.ts';
 
 /** Numbers of one solid. */
-const STRIDE = 12;
+const STRIDE = 15;
 const KINDS = ['ellipsoid', 'cylinder', 'triangle'] as const;
 
 /** The numbers that decide where a ray meets a solid. */
 function numbersOf(s: Solid): readonly number[] {
-  if (s.kind === 'ellipsoid') return [...s.into, ...s.centre];
+  if (s.kind === 'ellipsoid') return [...s.into, ...s.centre, ...(s.open ?? [])];
   return s.kind === 'cylinder' ? [...s.from, ...s.axis, s.length, s.radius] : [...s.a, ...s.ab, ...s.ac];
 }
 
@@ -69,9 +69,11 @@ function meetEllipsoid(
   const root = b * b - a * c;
   if (root < 0) return Infinity;
   const half = Math.sqrt(root);
-  const near = (-b - half) / a;
+  const near = (-b - half) / a,
+    far = (-b + half) / a;
+  const sx = n[at + 12]!;
+  if (sx !== 0) return meetOpenBall(px, py, pz, vx, vy, vz, near, far, sx, n[at + 13]!, n[at + 14]!, least);
   if (near > least) return near;
-  const far = (-b + half) / a;
   return far > least ? far : Infinity;
 }
 

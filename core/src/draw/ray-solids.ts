@@ -20,7 +20,18 @@ import {
 import { toViewer, type Size } from './camera.ts';
 import { channels } from './colours.ts';
 import { magnification, seenScene } from './optics.ts';
-import type { AtomPrimitive, BondPrimitive, Layer, PolyhedronPrimitive, Scene, SurfacePrimitive } from './scene.ts';
+import {
+  HOLLOW,
+  INSIDE_PALE,
+  openSigns,
+  shownEnds,
+  type AtomPrimitive,
+  type BondPrimitive,
+  type Layer,
+  type PolyhedronPrimitive,
+  type Scene,
+  type SurfacePrimitive,
+} from './scene.ts';
 
 /** Linear light, 0–1. */
 export type Light3 = readonly [number, number, number];
@@ -47,6 +58,8 @@ export interface Ellipsoid extends Look {
   readonly reach: Vec3;
   /** Principal ellipses are inked. */
   readonly inked: boolean;
+  /** Signs of the unit ball's coordinates in the eighth that is cut out. */
+  readonly open?: Vec3;
   /** Colours by the turn (0–1, clockwise from above) at which each ends. */
   readonly sectors?: readonly { readonly until: number; readonly colour: Light3 }[];
 }
@@ -57,6 +70,8 @@ export interface Cylinder extends Look {
   readonly axis: Vec3;
   readonly length: number;
   readonly radius: number;
+  /** Along the middle of a hollow one. */
+  readonly inner?: Light3;
 }
 
 export interface Triangle extends Look {
@@ -176,7 +191,8 @@ class Builder {
     const into = inverse3(columns);
     const reach = [0, 1, 2].map((k) => Math.hypot(axes[0][k]!, axes[1][k]!, axes[2][k]!)) as unknown as Vec3;
     const normals = transpose3(into);
-    const inked = a.shape === 'ellipsoid';
+    const isOpen = a.shape === 'open ellipsoid';
+    const inked = isOpen || a.shape === 'ellipsoid';
     let until = 0;
     const sectors = a.sectors?.map((x) => ({ until: (until += x.share), colour: lightOf(x.colour) }));
     this.out.push({
@@ -190,6 +206,7 @@ class Builder {
       opacity: a.opacity,
       thing,
       ...(sectors ? { sectors } : {}),
+      ...(isOpen ? { open: openSigns(axes) } : {}),
     });
   }
 
@@ -205,16 +222,17 @@ class Builder {
 
   private bond(b: BondPrimitive): void {
     const [from, to] = [this.at(b.from), this.at(b.to)];
+    const shown = shownEnds({ ...b, from, to });
     const middle = scale(add(from, to), 0.5);
     const thing = this.things++;
-    const ends = [from, to];
-    ends.forEach((end, k) => {
-      const look = { colour: lightOf(b.colours[k]!), opacity: b.opacity, thing };
+    shown.forEach((end, k) => {
+      const inner = b.inner === undefined ? {} : { inner: lightOf(b.inner) };
+      const look = { colour: lightOf(b.colours[k]!), opacity: b.opacity, thing, ...inner };
       this.stick(end, middle, b.radius, look, b.dash ?? 0);
     });
   }
 
-  private stick(from: Vec3, to: Vec3, radius: number, look: Look, dash: number): void {
+  private stick(from: Vec3, to: Vec3, radius: number, look: Look & Pick<Cylinder, 'inner'>, dash: number): void {
     const along = subtract(to, from);
     const length = norm(along);
     if (!(length > 1e-6) || look.opacity <= 0) return;
@@ -321,6 +339,40 @@ export function meet(s: Solid, o: Vec3, d: Vec3, least: number): number {
   return s.kind === 'cylinder' ? meetCylinder(s, o, d, least) : meetTriangle(s, o, d, least);
 }
 
+/**
+ * Where a ray p + t v (in the space of the unit ball, which it meets at `near` and `far`) meets a ball that lacks the eighth of
+ * given signs: its outside where that is whole, or one of the three cuts.
+ */
+export function meetOpenBall(
+  px: number,
+  py: number,
+  pz: number,
+  vx: number,
+  vy: number,
+  vz: number,
+  near: number,
+  far: number,
+  sx: number,
+  sy: number,
+  sz: number,
+  least: number,
+): number {
+  const isCutOut = (t: number): boolean => (px + t * vx) * sx > 0 && (py + t * vy) * sy > 0 && (pz + t * vz) * sz > 0;
+  if (near > least && !isCutOut(near)) return near;
+  let best = far > least && !isCutOut(far) ? far : Infinity;
+  // A cut is met where one coordinate vanishes and the others have their signs.
+  const tx = -px / vx,
+    ty = -py / vy,
+    tz = -pz / vz;
+  if (tx > least && tx > near && tx < Math.min(best, far) && (py + tx * vy) * sy >= 0 && (pz + tx * vz) * sz >= 0)
+    best = tx;
+  if (ty > least && ty > near && ty < Math.min(best, far) && (px + ty * vx) * sx >= 0 && (pz + ty * vz) * sz >= 0)
+    best = ty;
+  if (tz > least && tz > near && tz < Math.min(best, far) && (px + tz * vx) * sx >= 0 && (py + tz * vy) * sy >= 0)
+    best = tz;
+  return best;
+}
+
 function meetEllipsoid(s: Ellipsoid, o: Vec3, d: Vec3, least: number): number {
   const p = apply3(s.into, subtract(o, s.centre)),
     v = apply3(s.into, d);
@@ -330,9 +382,11 @@ function meetEllipsoid(s: Ellipsoid, o: Vec3, d: Vec3, least: number): number {
   const root = b * b - a * c;
   if (root < 0) return Infinity;
   const half = Math.sqrt(root);
-  const near = (-b - half) / a;
+  const near = (-b - half) / a,
+    far = (-b + half) / a;
+  if (s.open)
+    return meetOpenBall(p[0], p[1], p[2], v[0], v[1], v[2], near, far, s.open[0], s.open[1], s.open[2], least);
   if (near > least) return near;
-  const far = (-b + half) / a;
   return far > least ? far : Infinity;
 }
 
@@ -391,6 +445,7 @@ export function surfaceAt(s: Solid, x: Vec3, d: Vec3): { normal: Vec3; colour: L
     { colour } = s;
   if (s.kind === 'ellipsoid') {
     const unit = apply3(s.into, subtract(x, s.centre));
+    if (s.open && dot(unit, unit) < INSIDE) return insideAt(s, unit, d);
     normal = normalize(apply3(s.normals, unit));
     if (s.sectors) {
       const part = clockwiseTurn(x[0] - s.centre[0], x[1] - s.centre[1]);
@@ -402,6 +457,7 @@ export function surfaceAt(s: Solid, x: Vec3, d: Vec3): { normal: Vec3; colour: L
     const along = dot(w, s.axis);
     const out = subtract(w, scale(s.axis, along));
     normal = norm(out) < 0.999 * s.radius ? scale(s.axis, along < s.length / 2 ? -1 : 1) : normalize(out);
+    if (s.inner && rimOf(normal, s.axis, d) < HOLLOW) colour = s.inner;
   } else {
     const [u, v] = barycentric(s, x);
     const w = 1 - u - v;
@@ -410,6 +466,29 @@ export function surfaceAt(s: Solid, x: Vec3, d: Vec3): { normal: Vec3; colour: L
     if (s.shades) colour = add(scale(s.shades[0], w), add(scale(s.shades[1], u), scale(s.shades[2], v)));
   }
   return { normal: dot(normal, d) > 0 ? scale(normal, -1) : normal, colour };
+}
+
+/** How far from the middle of a stick, as it is seen, a place with a normal stands: 0 in the middle, 1 at its edge. */
+function rimOf(normal: Vec3, axis: Vec3, d: Vec3): number {
+  const across = normalize(subtract(d, scale(axis, dot(d, axis))));
+  return Math.sqrt(Math.max(0, 1 - dot(normal, across) ** 2));
+}
+
+/** Squared distance from the middle of the unit ball below which a place lies on a cut. */
+const INSIDE = 0.998;
+
+/** Normal and colour on a cut of an open ellipsoid, at a point of the unit ball. */
+function insideAt(s: Ellipsoid, unit: Vec3, d: Vec3): { normal: Vec3; colour: Light3 } {
+  const flat = unit.map(Math.abs);
+  const k = flat.indexOf(Math.min(...flat));
+  const axis: Vec3 = [Number(k === 0), Number(k === 1), Number(k === 2)];
+  const normal = normalize(apply3(s.normals, axis));
+  const isEdge = norm(unit) > 1 - INK || flat.filter((v) => v < INK).length > 1;
+  const pale = s.colour.map((v) => v + (1 - v) * INSIDE_PALE) as unknown as Light3;
+  return {
+    normal: dot(normal, d) > 0 ? scale(normal, -1) : normal,
+    colour: isEdge ? scale(s.colour, 0.12) : pale,
+  };
 }
 
 function barycentric(s: Triangle, x: Vec3): [number, number] {

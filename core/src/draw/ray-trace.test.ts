@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { add, norm, normalize, scale, subtract, type Vec3 } from '../math/matrix3.ts';
+import { add, apply3, norm, normalize, scale, subtract, type Vec3 } from '../math/matrix3.ts';
 import { seededRandom, type Random } from '../math/random.ts';
 import { ball } from './balls.ts';
 import { BoxTree } from './ray-boxes.ts';
@@ -119,6 +119,36 @@ describe('what rays meet', () => {
       }
       expect(met).toBeGreaterThan(500);
     }
+  });
+
+  it('of an open ellipsoid is its first point, however it is cut', () => {
+    const one = clutter(seededRandom(5)).flatMap((l) => (l.kind === 'atoms' ? l.items : [])).find((a) => a.shape === 'ellipsoid')!; // prettier-ignore
+    const [open] = solidsOf(scene([atoms({ ...one, shape: 'open ellipsoid' })]), SIZE);
+    if (open?.kind !== 'ellipsoid' || !open.open) throw new Error('The ellipsoid is not open.');
+    const { into, centre, open: signs } = open;
+    /** Whether a point belongs to it, by its definition. */
+    const holds = (x: Vec3): boolean => {
+      const u = apply3(into, subtract(x, centre));
+      return norm(u) <= 1 && !u.every((v, k) => v * signs[k]! > 0);
+    };
+    const STEP = 2e-3;
+    let cuts = 0;
+    for (let n = 0; n < 400; n++) {
+      const o = add(centre, scale(direction(random), 2));
+      const d = normalize(subtract(add(centre, scale(direction(random), 0.6 * random.next())), o));
+      let first = 0;
+      while (first < 4 && !holds(add(o, scale(d, first)))) first += STEP;
+      const t = meet(open, o, d, 0);
+      if (first >= 4) {
+        // What is grazed between two steps may be missed by the steps.
+        if (t < Infinity) expect(holds(add(o, scale(d, t + 0.1)))).toBe(false);
+        continue;
+      }
+      expect(Math.abs(t - first)).toBeLessThan(2 * STEP);
+      const u = apply3(into, subtract(add(o, scale(d, t)), centre));
+      if (norm(u) < 0.99) cuts++;
+    }
+    expect(cuts).toBeGreaterThan(10);
   });
 
   it('lies on the solid, with a normal across it', () => {

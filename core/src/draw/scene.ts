@@ -5,7 +5,8 @@
 import type { AtomRef } from '../crystal/atom-ref.ts';
 import type { Mat3, Vec3 } from '../math/matrix3.ts';
 
-export type AtomShape = 'sphere' | 'ellipsoid' | 'cube';
+/** An open ellipsoid lacks the eighth between its half axes that faces the viewer. */
+export type AtomShape = 'sphere' | 'ellipsoid' | 'open ellipsoid' | 'cube';
 
 export interface AtomPrimitive {
   readonly ref: AtomRef;
@@ -38,6 +39,10 @@ export interface BondPrimitive {
   readonly opacity: number;
   /** Å: length of the dashes of partial bonds and contacts; whole where it is absent. */
   readonly dash?: number;
+  /** Colour along its middle, where it is drawn hollow: its own is then that of its rims. */
+  readonly inner?: string;
+  /** Å from each end that is not drawn: what would stand in an open ellipsoid. */
+  readonly skip?: readonly [number, number];
   /** Indices of the two atoms in the atoms layer of the same name. */
   readonly atoms?: readonly [number, number];
 }
@@ -98,6 +103,8 @@ export interface LabelPrimitive {
   /** Higher is placed first; depth decides among equals. */
   readonly weight: number;
   readonly ref?: AtomRef;
+  /** Two atoms whose distance, or three whose angle it tells. */
+  readonly measured?: readonly AtomRef[];
 }
 
 /** A symmetry element cut to the cell: a polygon, two ends, or one point. */
@@ -199,4 +206,34 @@ export function itemsOf<K extends LayerKind>(
   return (
     found.length === 1 ? found[0]!.items : found.flatMap((l) => l.items as readonly unknown[])
   ) as readonly LayerItem<K>[];
+}
+
+/** Share of a hollow bond's width, in its middle, that has its inner colour. */
+export const HOLLOW = 0.7;
+
+/** Which way each half axis of an ellipsoid must be taken to face the viewer; the half axes in the viewer's axes. */
+export const openSigns = (axes: readonly [Vec3, Vec3, Vec3]): Vec3 =>
+  axes.map((v) => (v[2] >= 0 ? 1 : -1)) as unknown as Vec3;
+
+/** Share of white in the colour of what is seen inside an open ellipsoid. */
+export const INSIDE_PALE = 0.5;
+
+/** Å from the middle of an ellipsoid to its surface along a unit direction; its half axes stand at right angles. */
+export function surfaceDistance(axes: readonly [Vec3, Vec3, Vec3], direction: Vec3): number {
+  let sum = 0;
+  for (const v of axes) {
+    const square = v[0] * v[0] + v[1] * v[1] + v[2] * v[2];
+    if (square < 1e-12) return 0;
+    // |A⁻¹ d| = 1/r for principal axes.
+    sum += ((v[0] * direction[0] + v[1] * direction[1] + v[2] * direction[2]) / square) ** 2;
+  }
+  return sum > 0 ? 1 / Math.sqrt(sum) : 0;
+}
+
+/** The ends of a bond without what is not drawn of it. */
+export function shownEnds({ from, to, skip }: Pick<BondPrimitive, 'from' | 'to' | 'skip'>): readonly [Vec3, Vec3] {
+  if (!skip) return [from, to];
+  const length = Math.hypot(to[0] - from[0], to[1] - from[1], to[2] - from[2]);
+  const at = (t: number): Vec3 => [0, 1, 2].map((k) => from[k]! + ((to[k]! - from[k]!) * t) / length) as never;
+  return [at(Math.min(skip[0], length / 2)), at(length - Math.min(skip[1], length / 2))];
 }

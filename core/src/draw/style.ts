@@ -21,15 +21,17 @@ export interface AtomStyle {
   /** Mixed with the ground: 0 as it is, 1 gone. */
   readonly fade: number;
   readonly hidden: boolean;
+  /** Ellipsoids are cut open towards the viewer. */
+  readonly open?: boolean;
   /** Of the bonds at the atom; the usual ones where absent. */
   readonly bonds?: BondLook;
   /** Which rule said how the bonds look: of two ends the later one holds. */
   readonly bondRank?: number;
 }
 
-export const BOND_COLOURINGS = ['halves', 'plain', 'length'] as const;
+export const BOND_COLOURINGS = ['halves', 'plain', 'length', 'kind'] as const;
 export interface BondLook {
-  /** Each half as its atom, one colour for all, or from short to long. */
+  /** Each half as its atom, one colour for all, from short to long, or by what is bonded. */
   readonly colouring: (typeof BOND_COLOURINGS)[number];
   /** Of plain ones. */
   readonly colour: string;
@@ -37,6 +39,8 @@ export interface BondLook {
   readonly size: number;
   readonly dashes: 'none' | 'partial' | 'all';
   readonly hidden: boolean;
+  /** Rims and an empty middle. */
+  readonly hollow?: boolean;
 }
 
 export const PLAIN_BONDS: BondLook = {

@@ -1,9 +1,10 @@
 /** Paints a scene as SVG: shaded spheres and ellipsoids with their principal ellipses, bonds, edges, surfaces, labels; the farthest first. */
-import { inverse3, norm, normalize, transpose3, apply3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
+import { dot, inverse3, norm, normalize, transpose3, apply3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { project, toViewer, type Size } from './camera.ts';
 import { channels, colourOfChannels, mixColours, shadeColour } from './colours.ts';
 import { placeLabels, type LabelRequest } from './labels.ts';
 import { magnification, seenScene } from './optics.ts';
+import { HOLLOW, INSIDE_PALE, openSigns, surfaceDistance } from './scene.ts';
 import type {
   ArrowPrimitive,
   AtomPrimitive,
@@ -93,6 +94,9 @@ export function outlineOf(axes: Axes): { readonly major: number; readonly minor:
   return { major: Math.sqrt(mean + half), minor: Math.sqrt(Math.max(0, mean - half)), angle };
 }
 
+/** Where the handles of a Bézier curve stand that is a quarter of a circle. */
+const KAPPA = 0.5522847;
+
 const strokeOf = (colour: string): string => shadeColour(colour, 0.55);
 
 /** The nearer half of the ellipse spanned by two half axes, as two Bézier quarters; `normals` are the rows of A⁻¹. */
@@ -106,14 +110,13 @@ function visibleArc(u: Vec3, v: Vec3, nu: Vec3, nv: Vec3, x: number, y: number, 
     const q = u[1] * (c - slope * s) + v[1] * (s + slope * c);
     return [x + zoom * p, y - zoom * q];
   };
-  const kappa = 0.5522847;
   const text = (p: readonly [number, number]): string => `${number(p[0])} ${number(p[1])}`;
   const start = middle - Math.PI / 2;
   let d = `M${text(point(start))}`;
   for (const k of [0, 1]) {
     const from = start + (k * Math.PI) / 2,
       to = from + Math.PI / 2;
-    d += `C${text(point(from, kappa))} ${text(point(to, -kappa))} ${text(point(to))}`;
+    d += `C${text(point(from, KAPPA))} ${text(point(to, -KAPPA))} ${text(point(to))}`;
   }
   return d;
 }
@@ -132,7 +135,10 @@ function paintAtom(canvas: Canvas, a: AtomPrimitive): Piece {
       text: `${shared}<circle cx="${number(x)}" cy="${number(y)}" r="${number(zoom * major)}" ${fill} ${style}/>`,
     };
   const outline = `<ellipse cx="${number(x)}" cy="${number(y)}" rx="${number(zoom * major)}" ry="${number(zoom * minor)}" transform="rotate(${number(angle)} ${number(x)} ${number(y)})" ${fill} ${style}/>`;
-  return { depth, text: `<g>${shared}${outline}${principalEllipses(axes, x, y, zoom, a.colour)}</g>` };
+  return {
+    depth,
+    text: `<g>${shared}${outline}${principalEllipses(axes, x, y, zoom, a.colour)}${a.shape === 'open ellipsoid' ? paintInside(canvas, axes, x, y, zoom, a.colour) : ''}</g>`,
+  };
 }
 
 /** How far the outline reaches along a direction of the page, Å: 1 over the length of the direction under the inverse of its matrix. */
@@ -196,6 +202,29 @@ function principalEllipses(axes: Axes, x: number, y: number, zoom: number, colou
   return `<path d="${arcs.join('')}" fill="none" stroke="${ink}" stroke-width="${number(Math.max(0.6, 0.018 * zoom))}"/>`;
 }
 
+/** The three cuts of an open ellipsoid: quarters of its principal ellipses, between half axes that face the viewer. */
+function paintInside(canvas: Canvas, axes: Axes, x: number, y: number, zoom: number, colour: string): string {
+  const signs = openSigns(axes);
+  const tips = axes.map((v, k) => v.map((w) => w * signs[k]!)) as unknown as Axes;
+  const pale = mixColours(colour, '#ffffff', INSIDE_PALE);
+  const light = normalize(canvas.scene.light.direction);
+  const place = (p: number, q: number): string => `${number(x + zoom * p)} ${number(y - zoom * q)}`;
+  return [
+    [0, 1, 2],
+    [1, 2, 0],
+    [2, 0, 1],
+  ]
+    .map(([i, j, k]) => {
+      const [u, v] = [tips[i!]!, tips[j!]!];
+      const at = (a: number, b: number): string => place(a * u[0] + b * v[0], a * u[1] + b * v[1]);
+      const falls = Math.max(0, dot(normalize(tips[k!]!), light));
+      const { ambient } = canvas.scene.light;
+      const fill = shadeColour(pale, ambient + (1 - ambient) * (0.35 + 0.65 * falls));
+      return `<path d="M${place(0, 0)}L${at(1, 0)}C${at(1, KAPPA)} ${at(KAPPA, 1)} ${at(0, 1)}Z" fill="${fill}" stroke="${strokeOf(colour)}" stroke-width="${number(Math.max(0.6, 0.018 * zoom))}" stroke-linejoin="round"/>`;
+    })
+    .join('');
+}
+
 /** An impossible displacement: the box of its half axes, faces towards the viewer only. */
 function paintCube(axes: Axes, x: number, y: number, zoom: number, colour: string): string {
   const faces: string[] = [];
@@ -222,18 +251,6 @@ function paintCube(axes: Axes, x: number, y: number, zoom: number, colour: strin
   return `<g>${faces.join('')}</g>`;
 }
 
-/** Where a bond leaves an atom: the distance from its middle to its surface along a direction in the viewer's axes. */
-function surfaceDistance(axes: Axes, direction: Vec3): number {
-  const lengths = axes.map(norm);
-  if (lengths.some((l) => l < 1e-6)) return 0;
-  // |A⁻¹ d| = 1/r for principal axes at right angles.
-  const square = axes.reduce((sum, v, k) => {
-    const c = (v[0] * direction[0] + v[1] * direction[1] + v[2] * direction[2]) / lengths[k]! ** 2;
-    return sum + c * c;
-  }, 0);
-  return square > 0 ? 1 / Math.sqrt(square) : 0;
-}
-
 /** A bond as two halves; each starts at the surface of its atom, so that it can be painted after it when it comes forward. */
 function paintBond(canvas: Canvas, b: BondPrimitive, atoms: readonly AtomPrimitive[]): Piece[] {
   const { camera } = canvas.scene;
@@ -247,7 +264,7 @@ function paintBond(canvas: Canvas, b: BondPrimitive, atoms: readonly AtomPrimiti
     // Into the atom by a little, or the round end of the stick would show.
     const skip = axes ? Math.min(half, 0.92 * surfaceDistance(axes, toViewer(camera, direction))) : 0;
     const start: Vec3 = [end[0] + direction[0] * skip, end[1] + direction[1] * skip, end[2] + direction[2] * skip];
-    return paintStick(canvas, start, middle, b.colours[k]!, b.radius, b.opacity, b.dash);
+    return paintStick(canvas, start, middle, b, b.colours[k]!);
   });
 }
 
@@ -258,10 +275,8 @@ function paintStick(
   canvas: Canvas,
   from: Vec3,
   to: Vec3,
+  { radius, opacity, dash, inner }: Pick<BondPrimitive, 'radius' | 'opacity' | 'dash' | 'inner'>,
   colour: string,
-  radius: number,
-  opacity: number,
-  dash?: number,
 ): Piece {
   const p = canvas.at(from),
     q = canvas.at(to);
@@ -271,7 +286,8 @@ function paintStick(
   const broken = dash ? ` stroke-dasharray="${number(dash * zoom)} ${number(DASH_GAP * zoom)}"` : '';
   const stroke = (c: string, w: number): string =>
     `<path d="${d}" stroke="${c}" stroke-width="${number(w)}" fill="none"${broken}/>`;
-  const text = `<g${opacity < 1 ? ` opacity="${number(opacity)}"` : ''}>${stroke(shadeColour(colour, 0.72), width)}${stroke(colour, width * 0.72)}${stroke(mixColours(colour, '#ffffff', 0.25), width * 0.3)}</g>`;
+  const solid = `${stroke(shadeColour(colour, 0.72), width)}${stroke(colour, width * 0.72)}${stroke(mixColours(colour, '#ffffff', 0.25), width * 0.3)}`;
+  const text = `<g${opacity < 1 ? ` opacity="${number(opacity)}"` : ''}>${inner === undefined ? solid : stroke(colour, width) + stroke(inner, width * HOLLOW)}</g>`;
   return { depth: (p.depth + q.depth) / 2 + 0.02, text };
 }
 
@@ -363,7 +379,9 @@ function paintElement(canvas: Canvas, e: ElementPrimitive): Piece[] {
     ];
   }
   if (e.points.length === 2)
-    return [paintStick(canvas, e.points[0]!, e.points[1]!, e.colour, e.picked ? 0.07 : 0.045, 0.85)];
+    return [
+      paintStick(canvas, e.points[0]!, e.points[1]!, { radius: e.picked ? 0.07 : 0.045, opacity: 0.85 }, e.colour),
+    ];
   const out = [polygon(canvas, e.points, `fill="${e.colour}" fill-opacity="${e.picked ? 0.16 : 0.06}"`)];
   const lines = e.hatching ?? new Float32Array(0);
   let d = '',

@@ -4,7 +4,7 @@ import { PROBES } from '../contacts/probes.ts';
 import type { Figure } from '../depict/figure.ts';
 import { PAINTED_BY } from '../depict/figure-surfaces.ts';
 import { COLOUR_RULES } from '../draw/colouring.ts';
-import { LABEL_RULES } from '../draw/label-rules.ts';
+import { LABEL_RULES, MEASURE_LABELS } from '../draw/label-rules.ts';
 import { MAP_KINDS } from '../maps/residual.ts';
 import { extentSchema, styleSchema, whichSchema } from './scene-task.ts';
 import { atomRefSchema, bondingSchema, mat3Schema, vec3Schema } from './schemas.ts';
@@ -34,7 +34,12 @@ const ruleSchema = z.strictObject({
     })
     .optional(),
 });
-const labelsSchema = z.strictObject({ ...chosen, id, on: z.boolean(), say: z.enum(LABEL_RULES) });
+const labelsSchema = z.strictObject({
+  ...chosen,
+  id,
+  on: z.boolean(),
+  say: z.enum([...LABEL_RULES, ...MEASURE_LABELS]),
+});
 const hidingSchema = z.strictObject({
   id,
   words: text,

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import type { Structure } from '../crystal/structure.ts';
 import { buildLayers, type SceneWish } from '../draw/build-scene.ts';
 import { COLOUR_RULES } from '../draw/colouring.ts';
-import { LABEL_RULES } from '../draw/label-rules.ts';
+import { LABEL_RULES, MEASURE_LABELS } from '../draw/label-rules.ts';
 import { ATOM_LOOKS, BOND_COLOURINGS } from '../draw/style.ts';
 import type { Layer } from '../draw/scene.ts';
 import { atomRefSchema, bondingSchema, structureSchema, vec3Schema } from './schemas.ts';
@@ -54,6 +54,7 @@ const bondLookSchema = z.strictObject({
   size: z.number().positive(),
   dashes: z.enum(['none', 'partial', 'all']),
   hidden: z.boolean(),
+  hollow: z.boolean().optional(),
 });
 export const styleSchema = z.strictObject({
   look: z.enum(ATOM_LOOKS),
@@ -63,6 +64,7 @@ export const styleSchema = z.strictObject({
   opacity: z.number(),
   fade: z.number(),
   hidden: z.boolean(),
+  open: z.boolean().optional(),
   bonds: bondLookSchema.optional(),
   bondRank: z.number().optional(),
 });
@@ -108,7 +110,13 @@ const wishSchema = z.strictObject({
   withoutPolyhedra: refs.optional(),
   withoutBonds: z.array(z.tuple([atomRefSchema, atomRefSchema])).optional(),
   labelRules: z
-    .array(z.strictObject({ which: whichSchema, others: z.boolean().optional(), say: z.enum(LABEL_RULES) }))
+    .array(
+      z.strictObject({
+        which: whichSchema,
+        others: z.boolean().optional(),
+        say: z.enum([...LABEL_RULES, ...MEASURE_LABELS]),
+      }),
+    )
     .optional(),
 });
 /** The wish and its schema say the same; this line compiles only then. */

@@ -21,7 +21,15 @@ import {
 } from 'three';
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
-import type { ElementPrimitive, LinePrimitive, PolyhedronPrimitive, SurfacePrimitive } from '@nagare/core/draw/scene';
+import { mixColours } from '@nagare/core/draw/colours';
+import {
+  INSIDE_PALE,
+  shownEnds,
+  type ElementPrimitive,
+  type LinePrimitive,
+  type PolyhedronPrimitive,
+  type SurfacePrimitive,
+} from '@nagare/core/draw/scene';
 import { type Vec3, toVec3 } from '@nagare/core/math/matrix3';
 import type { Materials } from './materials.ts';
 import type { PaintedAtom, PaintedBond, PaintLayer } from './packed-layers.ts';
@@ -129,7 +137,7 @@ export class LayerBuilder {
       const cubes = list.filter((a) => a.shape === 'cube');
       if (round.length) {
         const ringed = new InstancedBufferAttribute(
-          Float32Array.from(round, (a) => (a.shape === 'ellipsoid' ? 1 : 0)),
+          Float32Array.from(round, (a) => (a.shape === 'ellipsoid' ? 1 : a.shape === 'open ellipsoid' ? 2 : 0)),
           1,
         );
         const [fine, plain] = ballShapes(items.length).map((shape) => {
@@ -141,6 +149,8 @@ export class LayerBuilder {
         group.add(mesh);
         if (plain) out.push({ mesh, fine: fine!, plain });
       }
+      const open = round.filter((a) => a.shape === 'open ellipsoid');
+      if (open.length) group.add(this.instances(quarters(), this.materials.cuts(opacity), open.map(insideOf), 1));
       if (cubes.length) group.add(this.instances(new BoxGeometry(2, 2, 2), this.materials.solid(opacity), cubes, 0.8));
     }
     return out;
@@ -188,10 +198,13 @@ export class LayerBuilder {
 
   private bonds(group: Group, items: readonly PaintedBond[], atoms: number): Refinable[] {
     const out: Refinable[] = [];
-    for (const [opacity, list] of byOpacity(items)) {
-      const fine = stick(atoms < 2 * FINE ? 12 : 6);
+    for (const [look, list] of bondsByLook(items)) {
+      const { opacity, inner } = look;
+      // A rim is narrow: it needs a rounder stick.
+      const fine = stick(inner !== undefined ? 24 : atoms < 2 * FINE ? 12 : 6);
       const pieces = list.flatMap((b) => stickPieces(b));
-      const mesh = new InstancedMesh(fine, this.materials.solid(opacity), pieces.length);
+      const material = inner === undefined ? this.materials.solid(opacity) : this.materials.hollow(opacity, inner);
+      const mesh = new InstancedMesh(fine, material, pieces.length);
       pieces.forEach((p, i) => {
         mesh.setMatrixAt(i, this.alongStick(p.from, p.to, p.radius));
         mesh.setColorAt(i, this.colour.set(p.colour));
@@ -296,6 +309,45 @@ const linearShades = (shades: Uint8Array): Float32Array =>
 const atomsOf = (layers: readonly PaintLayer[], name: PaintLayer['name']): number =>
   layers.reduce((n, l) => n + (l.kind === 'atoms' && l.name === name ? l.items.length : 0), 0);
 
+/** Bonds that are painted alike: of one opacity, and of one colour along their middles where they are hollow. */
+function bondsByLook(items: readonly PaintedBond[]): Map<Pick<PaintedBond, 'opacity' | 'inner'>, PaintedBond[]> {
+  const keys = new Map<string, PaintedBond>();
+  const out = new Map<PaintedBond, PaintedBond[]>();
+  for (const b of items) {
+    const key = `${b.opacity} ${b.inner ?? ''}`;
+    const first = keys.get(key) ?? b;
+    keys.set(key, first);
+    const list = out.get(first);
+    if (list) list.push(b);
+    else out.set(first, [b]);
+  }
+  return out;
+}
+
+/** The corner that is cut out of a unit ball: three quarter discs between the positive axes. */
+function quarters(): BufferGeometry {
+  const steps = 16;
+  const at = (k: number, a: number, b: number): Vec3 => {
+    const p: [number, number, number] = [0, 0, 0];
+    p[(k + 1) % 3] = a;
+    p[(k + 2) % 3] = b;
+    return p;
+  };
+  const rim = (k: number, i: number): Vec3 => {
+    const turn = ((i / steps) * Math.PI) / 2;
+    return at(k, Math.cos(turn), Math.sin(turn));
+  };
+  return triangles(
+    [0, 1, 2].flatMap((k) => Array.from({ length: steps }, (_, i) => [at(k, 0, 0), rim(k, i), rim(k, i + 1)])),
+  );
+}
+
+/** An atom as it is inside: paler, and held by one. */
+const insideOf = ({ sectors: _, ...a }: PaintedAtom): PaintedAtom => ({
+  ...a,
+  colour: mixColours(a.colour, '#ffffff', INSIDE_PALE),
+});
+
 const stick = (sides: number): BufferGeometry => new CylinderGeometry(1, 1, 1, sides, 1, true);
 
 /** A ball of radius 1, as fine as so many of them allow; in a crowd also the one shown while it turns. */
@@ -352,13 +404,14 @@ interface Stick {
 /** The two halves of a bond, each in its colour; dashed ones in pieces. */
 function stickPieces(b: PaintedBond): Stick[] {
   const middle = between(b.from, b.to, 0.5);
+  const [from, to] = shownEnds(b);
   const halves: [Vec3, Vec3, string][] = [
-    [b.from, middle, b.colours[0]],
-    [middle, b.to, b.colours[1]],
+    [from, middle, b.colours[0]],
+    [middle, to, b.colours[1]],
   ];
-  return halves.flatMap(([from, to, colour]) => {
-    if (!b.dash) return [{ from, to, radius: b.radius, colour }];
-    const ends = dashes(from, to, b.dash);
+  return halves.flatMap(([start, end, colour]) => {
+    if (!b.dash) return [{ from: start, to: end, radius: b.radius, colour }];
+    const ends = dashes(start, end, b.dash);
     return Array.from({ length: ends.length / 6 }, (_, i) => ({
       from: toVec3(ends.slice(6 * i, 6 * i + 3)),
       to: toVec3(ends.slice(6 * i + 3, 6 * i + 6)),

@@ -11,7 +11,7 @@ export type PaintLayer =
   | { readonly kind: 'atoms'; readonly name: LayerName; readonly items: readonly PaintedAtom[] }
   | { readonly kind: 'bonds'; readonly name: LayerName; readonly items: readonly PaintedBond[] };
 
-const SHAPES: readonly AtomShape[] = ['sphere', 'ellipsoid', 'cube'];
+const SHAPES: readonly AtomShape[] = ['sphere', 'ellipsoid', 'open ellipsoid', 'cube'];
 
 interface Packed<K extends string> {
   readonly kind: K;
@@ -28,7 +28,12 @@ interface PackedAtoms extends Packed<'packed atoms'> {
   readonly sectors: readonly (readonly [number, NonNullable<AtomPrimitive['sectors']>])[];
 }
 
-export type SentLayer = Exclude<Layer, { kind: 'atoms' | 'bonds' }> | PackedAtoms | Packed<'packed bonds'>;
+interface PackedBonds extends Packed<'packed bonds'> {
+  /** Colours along the middle of the few that are hollow, by index. */
+  readonly inner: readonly (readonly [number, string])[];
+}
+
+export type SentLayer = Exclude<Layer, { kind: 'atoms' | 'bonds' }> | PackedAtoms | PackedBonds;
 
 /** Gives colours their numbers. */
 class Palette {
@@ -47,8 +52,8 @@ class Palette {
 
 /** Position, three half axes, shape, opacity. */
 const ATOM = 14;
-/** Two ends, radius, opacity, length of dashes. */
-const BOND = 9;
+/** Two ends, radius, opacity, length of dashes, what is left out at either end. */
+const BOND = 11;
 
 export function packLayer(layer: Layer): SentLayer {
   const palette = new Palette();
@@ -70,13 +75,14 @@ export function packLayer(layer: Layer): SentLayer {
     layer.items.forEach((b, i) => {
       numbers.set(b.from, BOND * i);
       numbers.set(b.to, BOND * i + 3);
-      numbers.set([b.radius, b.opacity, b.dash ?? 0], BOND * i + 6);
+      numbers.set([b.radius, b.opacity, b.dash ?? 0, b.skip?.[0] ?? 0, b.skip?.[1] ?? 0], BOND * i + 6);
       colourOf.set(
         b.colours.map((c) => palette.of(c)),
         2 * i,
       );
     });
-    return { kind: 'packed bonds', name: layer.name, numbers, colours: palette.colours, colourOf };
+    const inner = layer.items.flatMap((b, i) => (b.inner === undefined ? [] : [[i, b.inner] as const]));
+    return { kind: 'packed bonds', name: layer.name, numbers, colours: palette.colours, colourOf, inner };
   }
   return layer;
 }
@@ -108,6 +114,7 @@ export function unpackLayer(layer: SentLayer): PaintLayer {
   }
   if (layer.kind === 'packed bonds') {
     const { name, numbers, colours, colourOf } = layer;
+    const inner = new Map(layer.inner);
     const items = Array.from({ length: numbers.length / BOND }, (_, i): PaintedBond => {
       const at = BOND * i;
       return {
@@ -116,6 +123,8 @@ export function unpackLayer(layer: SentLayer): PaintLayer {
         radius: numbers[at + 6]!,
         opacity: opacityOf(numbers[at + 7]!),
         ...(numbers[at + 8] ? { dash: numbers[at + 8]! } : {}),
+        ...(numbers[at + 9] || numbers[at + 10] ? { skip: [numbers[at + 9]!, numbers[at + 10]!] as const } : {}),
+        ...(inner.has(i) ? { inner: inner.get(i)! } : {}),
         colours: [colours[colourOf[2 * i]!]!, colours[colourOf[2 * i + 1]!]!],
       };
     });

@@ -1,7 +1,7 @@
 /** What is written beside atoms, by rules; labels are dragged in the figure. */
 import { useState, type ReactNode } from 'react';
 import { newId, type Structure } from '@nagare/core/crystal/structure';
-import { LABEL_RULES, type LabelRule } from '@nagare/core/draw/label-rules';
+import { LABEL_RULES, MEASURE_LABELS, type LabelRule, type MeasureLabel } from '@nagare/core/draw/label-rules';
 import { chosenWords } from '@nagare/core/depict/rule-words';
 import { Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
@@ -9,7 +9,8 @@ import { ChosenFields, firstChoice } from './ChosenFields.tsx';
 import type { FigureOnTable } from './use-figure.ts';
 import type { FigureLabels } from '@nagare/core/depict/figure';
 
-const WORDS: Readonly<Record<LabelRule, string>> = {
+const SAYINGS = [...LABEL_RULES.filter((r) => r !== 'none'), ...MEASURE_LABELS, 'none'] as const;
+const WORDS: Readonly<Record<LabelRule | MeasureLabel, string>> = {
   label: 'its label',
   element: 'its element',
   site: 'its position (4f)',
@@ -18,6 +19,8 @@ const WORDS: Readonly<Record<LabelRule, string>> = {
   valence: 'its bond-valence sum',
   displacement: 'its displacement, Å²',
   'label with code': 'its label, copies with their number above',
+  length: 'the lengths of their bonds, Å',
+  angle: 'the angles at them',
   none: 'nothing',
 };
 
@@ -99,11 +102,11 @@ export function LabelsSheet({ s, table }: { s: Structure; table: FigureOnTable }
                     aria-label="What is written"
                     value={l.say}
                     onChange={(e) => {
-                      const say = LABEL_RULES.find((r) => r === e.target.value);
+                      const say = SAYINGS.find((r) => r === e.target.value);
                       if (say) put({ ...l, say });
                     }}
                   >
-                    {LABEL_RULES.map((r) => (
+                    {SAYINGS.map((r) => (
                       <option key={r} value={r}>
                         {WORDS[r]}
                       </option>

@@ -21,6 +21,7 @@ const BOND_WORDS: Readonly<Record<(typeof BOND_COLOURINGS)[number], string>> = {
   halves: 'each half as its atom',
   plain: 'one colour',
   length: 'short to long',
+  kind: 'by what is bonded',
 };
 
 interface ColourFieldProps {
@@ -131,15 +132,21 @@ export function RuleFields({ rule, onChange }: RuleFieldsProps): ReactNode {
         </select>
       </div>
       {look === 'ellipsoids' && (
-        <Slider
-          label="probability"
-          value={style.probability ?? 0.5}
-          from={0.1}
-          to={0.99}
-          step={0.01}
-          text={percent(style.probability ?? 0.5)}
-          onChange={(probability) => give({ probability })}
-        />
+        <>
+          <Slider
+            label="probability"
+            value={style.probability ?? 0.5}
+            from={0.1}
+            to={0.99}
+            step={0.01}
+            text={percent(style.probability ?? 0.5)}
+            onChange={(probability) => give({ probability })}
+          />
+          <label className="word">
+            <input type="checkbox" checked={!!style.open} onChange={() => give({ open: !style.open })} /> cut open
+            towards the viewer
+          </label>
+        </>
       )}
       <ColourField
         label="Colour"
@@ -299,6 +306,9 @@ function BondFields({
               onChange={(colour) => give({ colour: colour ?? '#8a8f94' })}
             />
           )}
+          <label className="word">
+            <input type="checkbox" checked={!!bonds.hollow} onChange={() => give({ hollow: !bonds.hollow })} /> hollow
+          </label>
           <Slider
             label="thick"
             value={bonds.size}
