@@ -1,9 +1,35 @@
 import { expect, test, type Page } from '@playwright/test';
 import { readFileSync } from 'node:fs';
+import type { Structure } from '@nagare/core/crystal/structure';
+import { buildLayers } from '@nagare/core/draw/build-scene';
+import { extentPoints, fitCamera } from '@nagare/core/draw/camera';
+import { PAPER_COLOURS } from '@nagare/core/draw/colours';
+import type { Extent } from '@nagare/core/draw/extent';
+import { USUAL_LIGHT } from '@nagare/core/draw/scene';
+import type { AtomLook } from '@nagare/core/draw/style';
+import { recognise } from '@nagare/core/formats/recognise';
+import { bonded } from '@nagare/core/geometry/bonding-proposal';
+import { cross, normalize, type Mat3, type Vec3 } from '@nagare/core/math/matrix3';
+import { seededRandom, type Random } from '@nagare/core/math/random';
 import { compare, type Likeness } from './likeness.ts';
+import { OVERLAP_SIZE, wrongOverlaps } from './overlap.ts';
 import { openSolved, watchForErrors } from './support.ts';
 
 watchForErrors();
+
+function sample(file: string): Structure {
+  const text = readFileSync(new URL(`../demo/data/${file}`, import.meta.url), 'utf8');
+  const found = recognise(text, file).find((x) => x.structure);
+  if (!found?.structure) throw new Error(`${file} holds no structure.`);
+  return bonded(found.structure);
+}
+
+function anyRotation(random: Random): Mat3 {
+  const any = (): Vec3 => normalize([random.normal(), random.normal(), random.normal()]);
+  const u = any();
+  const w = normalize(cross(u, any()));
+  return [...u, ...cross(w, u), ...w] as unknown as Mat3;
+}
 
 const fileOf = async (page: Page, kind: 'SVG' | 'PNG'): Promise<string> => {
   const [download] = await Promise.all([
@@ -62,4 +88,40 @@ test('the file and the screen are the same picture, whatever is drawn and how', 
   expect(damaged.length).toBeGreaterThan(12);
   for (const { name, whole, less } of damaged)
     expect(less.overlap < whole.overlap - 0.005 || less.colour > whole.colour + 0.5, name).toBe(true);
+});
+
+test('the vector file lays things over each other as they stand, pixel by pixel', async ({ page }) => {
+  await page.goto('/');
+  const random = seededRandom(21);
+  const scenes: readonly (readonly [Structure, AtomLook, Extent])[] = [
+    [sample('kurumi-5.cif'), 'balls', { kind: 'molecules' }],
+    [sample('kurumi-5.cif'), 'space-filling', { kind: 'cell' }],
+    [sample('zakuro-1.cif'), 'balls', { kind: 'cell' }],
+    [sample('hachisu.cif'), 'balls', { kind: 'cell' }],
+  ];
+  let all = 0;
+  for (const [s, look, extent] of scenes) {
+    const layers = buildLayers(s, {
+      extent,
+      rules: [{ which: { kind: 'all' }, style: { look } }],
+      showCell: false,
+      labels: 'none',
+      colours: PAPER_COLOURS,
+      sectors: true,
+      polyhedra: ['W', 'Al', 'Si'].map((element) => ({
+        centre: { kind: 'element', element },
+        opacity: 1,
+        edges: false,
+        edgeWidth: 0,
+        showCentre: false,
+      })),
+    });
+    for (let view = 0; view < 4; view++) {
+      const camera = fitCamera(extentPoints(layers), anyRotation(random), OVERLAP_SIZE);
+      const { compared, wrong } = await wrongOverlaps(page, { layers, camera, light: USUAL_LIGHT, ground: '#ffffff' });
+      all += compared;
+      expect(wrong, `${look} of ${s.sites.length} sites, view ${view}`).toBeLessThanOrEqual(0.01 * compared);
+    }
+  }
+  expect(all).toBeGreaterThan(200_000);
 });

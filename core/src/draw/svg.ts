@@ -2,6 +2,7 @@
 import { dot, inverse3, norm, normalize, transpose3, apply3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { project, toViewer, type Size } from './camera.ts';
 import { channels, colourOfChannels, mixColours, shadeColour } from './colours.ts';
+import { cutOutlines, type CutPoint } from './cut-spheres.ts';
 import { placeLabels, type LabelRequest } from './labels.ts';
 import { magnification, seenScene } from './optics.ts';
 import { HOLLOW, INSIDE_PALE, openSigns, surfaceDistance } from './scene.ts';
@@ -38,6 +39,7 @@ const CHARACTER = 7;
 /** A paint bucket of one picture: camera, size, and the gradients used so far. */
 class Canvas {
   private readonly gradients = new Map<string, string>();
+  private readonly clips: string[] = [];
 
   constructor(
     readonly scene: Scene,
@@ -62,18 +64,26 @@ class Canvas {
     return id;
   }
 
-  /** Definitions of all gradients that were asked for. */
+  /** A shape that others are cut to; its id. */
+  clip(d: string): string {
+    const id = `${this.prefix}cut${this.clips.length}`;
+    this.clips.push(`<clipPath id="${id}"><path d="${d}"/></clipPath>`);
+    return id;
+  }
+
+  /** Definitions of all gradients and cuts that were asked for. */
   definitions(): string {
     const [x, y] = normalize(this.scene.light.direction);
     const fx = number(0.5 + 0.28 * x),
       fy = number(0.5 - 0.28 * y);
-    return [...this.gradients]
+    const lights = [...this.gradients]
       .map(([colour, id]) =>
         colour === SHARED_LIGHT
           ? `<radialGradient id="${id}" cx="${fx}" cy="${fy}" r="0.75"><stop offset="0" stop-color="#ffffff" stop-opacity="0.3"/><stop offset="0.55" stop-color="#ffffff" stop-opacity="0"/><stop offset="0.55" stop-color="#000000" stop-opacity="0"/><stop offset="1" stop-color="#000000" stop-opacity="0.38"/></radialGradient>`
           : `<radialGradient id="${id}" cx="${fx}" cy="${fy}" r="0.75"><stop offset="0" stop-color="${mixColours(colour, '#ffffff', 0.3)}"/><stop offset="0.55" stop-color="${colour}"/><stop offset="1" stop-color="${shadeColour(colour, 0.62)}"/></radialGradient>`,
       )
       .join('');
+    return lights + this.clips.join('');
   }
 }
 
@@ -119,6 +129,36 @@ function visibleArc(u: Vec3, v: Vec3, nu: Vec3, nv: Vec3, x: number, y: number, 
     d += `C${text(point(from, KAPPA))} ${text(point(to, -KAPPA))} ${text(point(to))}`;
   }
   return d;
+}
+
+/** Atoms of a layer; spheres that run into one another meet where they do in space. */
+function paintAtoms(canvas: Canvas, atoms: readonly AtomPrimitive[]): Piece[] {
+  const { camera } = canvas.scene;
+  const spheres = atoms.filter((a) => a.shape === 'sphere' && a.opacity >= 1);
+  const outlines = cutOutlines(spheres.map((a) => ({ centre: toViewer(camera, a.position), radius: norm(a.axes[0]) })));
+  const outlineOfAtom = new Map(spheres.map((a, i) => [a, outlines[i]!]));
+  return atoms.flatMap((a) => {
+    const outline = outlineOfAtom.get(a) ?? 'whole';
+    if (outline === 'hidden') return [];
+    return [outline === 'whole' ? paintAtom(canvas, a) : paintCutSphere(canvas, a, outline)];
+  });
+}
+
+/** A sphere of which others show through: lit as a whole one, cut along the circles where they meet. */
+function paintCutSphere(canvas: Canvas, a: AtomPrimitive, outline: readonly CutPoint[]): Piece {
+  const { x, y, depth, zoom } = canvas.at(a.position);
+  const r = number(zoom * norm(a.axes[0]));
+  const at = (p: CutPoint): string => `${number(x + zoom * p.x)} ${number(y - zoom * p.y)}`;
+  // Along the limb in arcs, which drawing programs keep as such.
+  const steps = outline.map((p, i) => {
+    const next = outline[(i + 1) % outline.length]!;
+    return p.cut || next.cut ? `L${at(next)}` : `A${r} ${r} 0 0 0 ${at(next)}`;
+  });
+  const d = `M${at(outline[0]!)}${steps.join('')}Z`;
+  const whole = paintAtom(canvas, a).text.replace(/ stroke="[^"]*" stroke-width="[^"]*"/, '');
+  const clip = canvas.clip(d);
+  const edge = `<path d="${d}" fill="none" stroke="${strokeOf(a.colour)}" stroke-width="0.8" stroke-linejoin="round"/>`;
+  return { depth, text: `<g clip-path="url(#${clip})">${whole}</g>${edge}` };
 }
 
 function paintAtom(canvas: Canvas, a: AtomPrimitive): Piece {
@@ -424,7 +464,10 @@ function paintArrow(canvas: Canvas, a: ArrowPrimitive): Piece[] {
 function paintLayer(canvas: Canvas, layer: Layer): Piece[] {
   switch (layer.kind) {
     case 'atoms':
-      return layer.items.filter((a) => a.opacity > 0).map((a) => paintAtom(canvas, a));
+      return paintAtoms(
+        canvas,
+        layer.items.filter((a) => a.opacity > 0),
+      );
     case 'halos':
       return layer.items.map((a) => {
         const { x, y, depth, zoom } = canvas.at(a.position);
