@@ -103,7 +103,14 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
           />
         </div>
       </div>
-      {traced && <TraceDialog {...traced} name={project.name} onClose={() => setTraced(undefined)} />}
+      {traced && (
+        <TraceDialog
+          parts={[{ ...traced, x: 0, y: 0 }]}
+          size={traced.size}
+          name={project.name}
+          onClose={() => setTraced(undefined)}
+        />
+      )}
     </>
   );
 }

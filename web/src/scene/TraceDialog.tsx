@@ -14,15 +14,16 @@ import {
 import type { Scene } from '@nagare/core/draw/scene';
 import { saveFile } from '../store/projects.ts';
 import { paintLabels } from './label-canvas.ts';
-import { useTrace } from './use-trace.ts';
+import { useTrace, type TracePart } from './use-trace.ts';
 
 const WIDTHS = [1200, 2000, 3000, 4000] as const;
 /** Pixels of the preview across. */
 const PREVIEW_WIDTH = 640;
 
 interface TraceDialogProps {
-  readonly scene: Scene;
-  /** Of the pane that the scene is seen in. */
+  /** Scenes as they stand in the pane or on the page. */
+  readonly parts: readonly TracePart[];
+  /** Of the pane or page. */
   readonly size: Size;
   readonly name: string;
   /** Laid over the traced picture instead of the scene's labels; `ratio`: pixels of the canvas for one of the size. */
@@ -46,6 +47,14 @@ function withLabels(canvas: HTMLCanvasElement, scene: Scene, size: Size): void {
   canvas.getContext('2d')?.drawImage(over, 0, 0);
 }
 
+const enlargedParts = (parts: readonly TracePart[], factor: number): TracePart[] =>
+  parts.map(({ scene, size, x, y }) => ({
+    scene: enlargedScene(scene, factor),
+    size: { width: Math.round(size.width * factor), height: Math.round(size.height * factor) },
+    x: Math.round(x * factor),
+    y: Math.round(y * factor),
+  }));
+
 const pngOf = (canvas: HTMLCanvasElement): Promise<Blob> =>
   new Promise((resolve, reject) =>
     canvas.toBlob(
@@ -55,7 +64,7 @@ const pngOf = (canvas: HTMLCanvasElement): Promise<Blob> =>
     ),
   );
 
-export function TraceDialog({ scene, size, name, over, width: first = 2000, onClose }: TraceDialogProps): ReactNode {
+export function TraceDialog({ parts, size, name, over, width: first = 2000, onClose }: TraceDialogProps): ReactNode {
   const canvas = useRef<HTMLCanvasElement>(null);
   const [width, setWidth] = useState<number>(first);
   const [finish, setFinish] = useState<Finish>('satin');
@@ -69,10 +78,10 @@ export function TraceDialog({ scene, size, name, over, width: first = 2000, onCl
   const trace = async (to: number, options: TraceOptions): Promise<boolean> => {
     if (!canvas.current) return false;
     const full = scaledSize(size, to);
-    const done = await start(canvas.current, enlargedScene(scene, to / size.width), full, options);
+    const done = await start(canvas.current, full, enlargedParts(parts, to / size.width), options);
     const pen = canvas.current?.getContext('2d');
     if (done && canvas.current && over && pen) over(pen, canvas.current.width / size.width);
-    else if (done && canvas.current) withLabels(canvas.current, scene, size);
+    else if (done && canvas.current) withLabels(canvas.current, parts[0]!.scene, size);
     return done;
   };
   const traceRef = useRef(trace);

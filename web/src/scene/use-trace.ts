@@ -20,12 +20,20 @@ export function tilesOf({ width, height }: Size, piece = PIECE): Tile[] {
   return out.sort((p, q) => off(p) - off(q));
 }
 
+/** A scene of the picture, and where it stands, pixels. */
+export interface TracePart {
+  readonly scene: Scene;
+  readonly size: Size;
+  readonly x: number;
+  readonly y: number;
+}
+
 export interface TraceRun {
   /** 0–1 while it is traced; undefined before and after. */
   readonly progress: number | undefined;
   readonly problem: string | undefined;
-  /** Traces onto the canvas; true when the whole picture stands there. */
-  start(canvas: HTMLCanvasElement, scene: Scene, size: Size, options: TraceOptions): Promise<boolean>;
+  /** Traces scenes onto a canvas of a size, where they stand; true when the whole picture stands there. */
+  start(canvas: HTMLCanvasElement, size: Size, parts: readonly TracePart[], options: TraceOptions): Promise<boolean>;
   stop(): void;
 }
 
@@ -42,26 +50,42 @@ export function useTrace(): TraceRun {
   }, []);
   useEffect(() => stop, [stop]);
   const start = useCallback(
-    async (canvas: HTMLCanvasElement, scene: Scene, size: Size, options: TraceOptions): Promise<boolean> => {
+    async (
+      canvas: HTMLCanvasElement,
+      size: Size,
+      parts: readonly TracePart[],
+      options: TraceOptions,
+    ): Promise<boolean> => {
       stop();
       const mine = turn.current;
       canvas.width = size.width;
       canvas.height = size.height;
       const pen = canvas.getContext('2d');
-      const tiles = tilesOf(size);
+      const pieces = parts.flatMap((part) => tilesOf(part.size).map((tile) => ({ ...part, tile })));
+      const all = pieces.reduce((sum, { tile }) => sum + tile.width * tile.height, 0);
+      const ground = parts[0]?.scene.ground;
+      if (pen && ground && !options.clear) {
+        pen.fillStyle = ground;
+        pen.fillRect(0, 0, size.width, size.height);
+      }
       let done = 0;
       setProblem(undefined);
       setProgress(0);
       const next = async (): Promise<void> => {
-        for (let tile = tiles.shift(); tile && turn.current === mine; tile = tiles.shift()) {
-          const running = run('trace', { scene, size, options, tile });
+        for (let piece = pieces.shift(); piece && turn.current === mine; piece = pieces.shift()) {
+          const { scene, size: of, tile, x, y } = piece;
+          const running = run('trace', { scene, size: of, options, tile });
           under.current.add(running);
           const pixels = await running.result;
           under.current.delete(running);
           if (turn.current !== mine) return;
-          pen?.putImageData(new ImageData(new Uint8ClampedArray(pixels), tile.width, tile.height), tile.x, tile.y);
+          pen?.putImageData(
+            new ImageData(new Uint8ClampedArray(pixels), tile.width, tile.height),
+            x + tile.x,
+            y + tile.y,
+          );
           done += tile.width * tile.height;
-          setProgress(done / (size.width * size.height));
+          setProgress(done / all);
         }
       };
       try {

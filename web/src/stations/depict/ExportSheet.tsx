@@ -175,38 +175,37 @@ export function ExportSheet({ table }: { table: FigureOnTable }): ReactNode {
       <OtherStructure table={table} />
       {traced && here && (
         <Suspense fallback={null}>
-          <TracedPanel figure={figure} scene={here} onClose={() => setTraced(false)} />
+          <TracedFigure figure={figure} scenes={scenes} onClose={() => setTraced(false)} />
         </Suspense>
       )}
     </Sheet>
   );
 }
 
-/** The present panel by tracing rays, with what lies over it. */
-function TracedPanel({ figure, scene, onClose }: { figure: Figure; scene: PanelScene; onClose(): void }): ReactNode {
-  const { box } = scene.panel;
-  const size = sizeOfPanel(scene.panel);
-  const over = (pen: CanvasRenderingContext2D, ratio: number): void => {
-    // Of a page that has this panel alone, in its corner.
-    const panel = { ...scene.panel, box: { ...box, x: 0, y: 0 } };
-    const off = [box.x, box.y] as const;
-    const { legend, ...rest } = figure;
-    const moved: Figure = {
-      ...rest,
-      panels: [panel],
-      ...(legend ? { legend: [legend[0] - off[0], legend[1] - off[1]] as const } : {}),
-    };
-    const shapes = overlayShapes(overlayOf(moved, [{ ...scene, panel }], measureText));
-    paintShapes(pen, shapes, ratio);
-  };
+/** The figure by tracing rays, with what lies over its panels. */
+function TracedFigure({ figure, scenes, onClose }: TracedFigureProps): ReactNode {
+  const px = (mm: number): number => mm * PIXELS_PER_MM;
+  const over = (pen: CanvasRenderingContext2D, ratio: number): void =>
+    paintShapes(pen, overlayShapes(overlayOf(figure, scenes, measureText)), ratio);
   return (
     <TraceDialog
-      scene={sceneOfPanel(figure, scene)}
-      size={{ width: Math.round(size.width), height: Math.round(size.height) }}
+      parts={scenes.map((scene) => ({
+        scene: sceneOfPanel(figure, scene),
+        size: sizeOfPanel(scene.panel),
+        x: px(scene.panel.box.x),
+        y: px(scene.panel.box.y),
+      }))}
+      size={{ width: px(figure.width), height: px(figure.height) }}
       name={figure.name}
       over={over}
-      width={Math.min(6000, Math.round((box.width * PIXELS_PER_MM * figure.dpi) / 96))}
+      width={Math.min(6000, pixelsOf(figure, figure.dpi).width)}
       onClose={onClose}
     />
   );
+}
+
+interface TracedFigureProps {
+  readonly figure: Figure;
+  readonly scenes: readonly PanelScene[];
+  onClose(): void;
 }
