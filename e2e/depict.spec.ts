@@ -166,6 +166,13 @@ test('undo brings every step back; figures are duplicated, put in order, removed
   await page.getByTestId('figure-page').focus();
   await page.keyboard.press('Control+z');
   await expect(thumbs).toHaveCount(2);
+  await page.getByRole('button', { name: 'Compare', exact: true }).click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByRole('img')).toHaveCount(2);
+  await dialog.getByLabel('Figure at the right').selectOption({ index: 0 });
+  await expect(dialog.getByLabel('Figure at the left')).toHaveValue(/./);
+  await page.keyboard.press('Escape');
+  await expect(dialog).toHaveCount(0);
 });
 
 test('picked and hidden by click and key; a ring alone; a figure goes into a file and into another project', async ({
@@ -263,7 +270,19 @@ test('twelve figures: the card, the vector file and the rays show the same pictu
       seen[`${name}, rays`] = await compare(page, url('image/png', png), traced);
     }
   }
-  expect(Object.keys(seen)).toHaveLength(24);
+  // One with everything cut open and hollow.
+  await page.locator('.figure-thumb').filter({ hasText: 'Ellipsoids' }).click();
+  const rules = sheet(page, 'Rules');
+  await rules.getByRole('button', { name: /everything ellipsoids/ }).click();
+  await rules.getByLabel('cut open towards the viewer').check();
+  await rules.getByLabel('bonds of their own').check();
+  await rules.getByLabel('hollow').check();
+  await expect(rules).toContainText('cut open, hollow bonds');
+  await page.waitForTimeout(1000);
+  const [png, svg] = [await saved(page, 'PNG'), await saved(page, 'SVG')];
+  seen['cut open'] = await compare(page, url('image/png', png), url('image/svg+xml', svg));
+  expect(svg.toString().split('stroke-linejoin="round"/>').length).toBeGreaterThan(30);
+  expect(Object.keys(seen)).toHaveLength(25);
   for (const [name, likeness] of Object.entries(seen)) {
     expect(likeness.outline, name).toBeGreaterThan(0.98);
     expect(likeness.colour, name).toBeLessThan(13);

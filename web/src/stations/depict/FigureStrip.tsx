@@ -5,6 +5,7 @@ import { Dropdown } from 'react-bootstrap';
 import type { Figure } from '@nagare/core/depict/figure';
 import { TEMPLATES } from '@nagare/core/depict/templates';
 import { useProject } from '../../store/use-project.tsx';
+import { CompareFigures } from './CompareFigures.tsx';
 import { useFigureSvg } from './use-figure-svg.ts';
 import { useFigure } from './use-figure.ts';
 import { useFigureActs } from './use-new-figure.ts';
@@ -14,6 +15,7 @@ export function FigureStrip(): ReactNode {
   const table = useFigure();
   const acts = useFigureActs();
   const [dragged, setDragged] = useState<number | undefined>();
+  const [comparing, setComparing] = useState(false);
   const { figures } = looks;
   if (!figures.length) return null;
   const drop = (to: number): void => {
@@ -64,6 +66,14 @@ export function FigureStrip(): ReactNode {
           ))}
         </Dropdown.Menu>
       </Dropdown>
+      {figures.length > 1 && (
+        <button className="word" onClick={() => setComparing(true)}>
+          Compare
+        </button>
+      )}
+      {comparing && table && (
+        <CompareFigures figures={figures} first={table.figure.id} onClose={() => setComparing(false)} />
+      )}
     </div>
   );
 }
