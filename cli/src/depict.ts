@@ -6,15 +6,13 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import { drawFigure } from '@nagare/core/depict/draw-figure';
 import { PIXELS_PER_MM, type Figure } from '@nagare/core/depict/figure';
 import { figureSvg } from '@nagare/core/depict/page';
-import { sceneOfPanel } from '@nagare/core/depict/panel-scene';
+import { tracedPage, tracedScene } from '@nagare/core/depict/traced-page';
 import { unfitted } from '@nagare/core/depict/templates';
-import type { Size } from '@nagare/core/draw/camera';
-import { channels } from '@nagare/core/draw/colours';
 import { extentOfWords, figureScene, rotationOfView, type WordedFigure } from '@nagare/core/draw/figure';
 import { bonded } from '@nagare/core/geometry/bonding-proposal';
 import { figureSchema as savedFigureSchema } from '@nagare/core/tasks/figure-schemas';
-import { enlargedScene, FULL, fullOptions, Tracer, type TraceOptions } from '@nagare/core/draw/ray-trace';
-import { itemsOf, type Scene } from '@nagare/core/draw/scene';
+import { FULL, fullOptions, type TraceOptions } from '@nagare/core/draw/ray-trace';
+import { itemsOf } from '@nagare/core/draw/scene';
 import { paintSvg } from '@nagare/core/draw/svg';
 import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
 
@@ -33,8 +31,6 @@ const figureSchema = z.strictObject({
 const PLAIN: TraceOptions = { ...FULL, shadows: 0, occlusion: 0 };
 /** Height over width of the picture. */
 const SHAPE = 0.75;
-/** Pixel rows of one piece of work. */
-const ROWS = 40;
 
 /** A figure as the page saves it; its structures are left for the model that is named. */
 const savedSchema = z.object({ format: z.literal('nagare figure'), version: z.literal(1), figure: savedFigureSchema });
@@ -77,31 +73,11 @@ function savedAnswer(s: Structure, saved: Figure, out: string, kind: string, opt
   const { figure, scenes } = drawFigure(saved, bonded(s));
   const page = figure.width * PIXELS_PER_MM;
   const width = widthOf(options, Math.round((page * figure.dpi) / 96));
-  const factor = width / page;
-  const size = { width, height: Math.round(figure.height * PIXELS_PER_MM * factor) };
+  const size = { width, height: Math.round((figure.height * PIXELS_PER_MM * width) / page) };
   if (kind === 'svg') writeFileSync(out, figureSvg(figure, scenes));
   else {
-    const data = new Uint8ClampedArray(4 * size.width * size.height);
-    const [r, g, b] = channels(figure.ground);
-    for (let i = 0; i < data.length; i += 4) data.set([r, g, b, figure.clear ? 0 : 255], i);
-    for (const scene of scenes) {
-      const { box } = scene.panel;
-      const px = (mm: number): number => Math.round(mm * PIXELS_PER_MM * factor);
-      const here = { width: Math.min(px(box.width), size.width), height: Math.min(px(box.height), size.height) };
-      const big = enlargedScene(sceneOfPanel(figure, scene), factor);
-      const part = tracedPixels(
-        big,
-        here,
-        { ...(options['rays'] ? fullOptions(size.width) : PLAIN), clear: figure.clear },
-        say,
-      );
-      for (let y = 0; y < here.height && y + px(box.y) < size.height; y++) {
-        const row = part.subarray(4 * y * here.width, 4 * (y + 1) * here.width);
-        const room = 4 * Math.min(here.width, size.width - px(box.x));
-        data.set(row.subarray(0, room), 4 * ((y + px(box.y)) * size.width + px(box.x)));
-      }
-    }
-    writeFileSync(out, encode({ ...size, data, channels: 4, depth: 8 }));
+    const traced = tracedPage(figure, scenes, width, options['rays'] ? fullOptions(width) : PLAIN, teller(say));
+    writeFileSync(out, encode({ ...traced, channels: 4, depth: 8 }));
   }
   const atoms = scenes.reduce((n, x) => n + itemsOf(x.layers, 'atoms', 'model').length, 0);
   const polyhedra = scenes.reduce((n, x) => n + itemsOf(x.layers, 'polyhedra').length, 0);
@@ -146,16 +122,11 @@ function figureOf(options: Options): WordedFigure {
   };
 }
 
-function tracedPixels(scene: Scene, size: Size, options: TraceOptions, say: Say): Uint8ClampedArray {
-  const tracer = new Tracer(scene, size, options);
-  const data = new Uint8ClampedArray(4 * size.width * size.height);
-  for (let y = 0; y < size.height; y += ROWS) {
-    const height = Math.min(ROWS, size.height - y);
-    data.set(tracer.tile({ x: 0, y, width: size.width, height }), 4 * size.width * y);
-    say(`${Math.round((100 * (y + height)) / size.height)} % traced`);
-  }
-  return data;
-}
+/** Tells how much of a picture is traced. */
+const teller =
+  (say: Say) =>
+  (share: number): void =>
+    say(`${Math.round(100 * share)} % traced`);
 
 export function depictAnswer(s: Structure, options: Options, say: Say): Answer {
   const out = options['out'];
@@ -168,8 +139,8 @@ export function depictAnswer(s: Structure, options: Options, say: Say): Answer {
   const scene = figureScene(s, figureOf(options), size);
   if (kind === 'svg') writeFileSync(out, paintSvg(scene, size));
   else {
-    const data = tracedPixels(scene, size, options['rays'] ? fullOptions(size.width) : PLAIN, say);
-    writeFileSync(out, encode({ ...size, data, channels: 4, depth: 8 }));
+    const traced = tracedScene(scene, size, options['rays'] ? fullOptions(size.width) : PLAIN, teller(say));
+    writeFileSync(out, encode({ ...traced, channels: 4, depth: 8 }));
   }
   const atoms = itemsOf(scene.layers, 'atoms', 'model').length;
   const rays = kind === 'png' && !!options['rays'];

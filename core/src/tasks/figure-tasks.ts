@@ -8,6 +8,8 @@ import type { Drawing, Figure } from '../depict/figure.ts';
 import type { FigureMaps } from '../depict/figure-surfaces.ts';
 import { figureSvg } from '../depict/page.ts';
 import { measureBy, roughWidth } from '../depict/shapes.ts';
+import { tracedPage, type Raster } from '../depict/traced-page.ts';
+import { FULL } from '../draw/ray-trace.ts';
 import { figureFrom, TEMPLATES, type TemplateId } from '../depict/templates.ts';
 import { atomsOfExtent, type Extent } from '../draw/extent.ts';
 import type { Layer } from '../draw/scene.ts';
@@ -127,20 +129,49 @@ export interface FigureSvgInput {
   /** Width of letters in units of their size; roughly where absent. */
   readonly letters?: Readonly<Record<string, number>>;
 }
+const figureSvgInputSchema = z.strictObject({
+  figure: figureSchema,
+  structures: z.record(z.string(), structureSchema),
+  definitions: z.array(definitionSchema),
+  maps: z.record(z.string(), mapsSchema).optional(),
+  letters: z.record(z.string(), z.number()).optional(),
+});
+
 /** A figure as a vector file. */
 export const figureSvgTask = task<FigureSvgInput, string, never>({
   name: 'figure svg',
-  input: z.strictObject({
-    figure: figureSchema,
-    structures: z.record(z.string(), structureSchema),
-    definitions: z.array(definitionSchema),
-    maps: z.record(z.string(), mapsSchema).optional(),
-    letters: z.record(z.string(), z.number()).optional(),
-  }),
+  input: figureSvgInputSchema,
   output: z.string(),
   run: async ({ figure, structures, definitions, maps, letters }) => {
     const { figure: fitted, scenes } = drawFigure(figure, structures, definitions, maps);
     return figureSvg(fitted, scenes, letters ? measureBy(letters) : roughWidth);
+  },
+});
+
+/** Atoms, bonds and polyhedra from which browsers need too long for a vector file. */
+const MANY = 4000;
+/** Pixels across of a small picture. */
+const THUMB = 480;
+
+export interface FigureThumb {
+  /** Where the figure is simple enough. */
+  readonly svg?: string;
+  readonly raster?: Raster;
+}
+
+/** A small picture of a figure: as vectors, or, where a great many things are drawn, as pixels. */
+export const figureThumbTask = task<FigureSvgInput, FigureThumb, never>({
+  name: 'figure thumb',
+  input: figureSvgInputSchema,
+  output: z.strictObject({
+    svg: z.string().optional(),
+    raster: z.strictObject({ width: z.number(), height: z.number(), data: z.instanceof(Uint8ClampedArray) }).optional(),
+  }),
+  run: async ({ figure, structures, definitions, maps, letters }) => {
+    const { figure: fitted, scenes } = drawFigure(figure, structures, definitions, maps);
+    const things = scenes.reduce((n, { layers }) => n + layers.reduce((m, l) => m + l.items.length, 0), 0);
+    if (things > MANY) return { raster: tracedPage(fitted, scenes, THUMB, { ...FULL, shadows: 0, occlusion: 0 }) };
+    return { svg: figureSvg(fitted, scenes, letters ? measureBy(letters) : roughWidth) };
   },
 });
 

@@ -70,6 +70,7 @@ import {
   drawingTask,
   drawnRingsTask,
   figureSvgTask,
+  figureThumbTask,
   newFigureTask,
 } from './figure-tasks.ts';
 import { firstLookTask, pairsTask, portraitTask } from './look-tasks.ts';
@@ -385,6 +386,7 @@ export const TASKS = {
   'new figure': newFigureTask,
   drawing: drawingTask,
   'figure svg': figureSvgTask,
+  'figure thumb': figureThumbTask,
   channels: channelsTask,
   'drawn rings': drawnRingsTask,
   'channel places': channelPlacesTask,

@@ -4,7 +4,7 @@ import { useState, type ReactNode } from 'react';
 import { Modal } from 'react-bootstrap';
 import type { Figure } from '@nagare/core/depict/figure';
 import { useProject } from '../../store/use-project.tsx';
-import { useFigureSvg } from './use-figure-svg.ts';
+import { useFigureThumb } from './use-figure-svg.ts';
 
 interface CompareFiguresProps {
   readonly figures: readonly Figure[];
@@ -54,22 +54,16 @@ export function CompareFigures({ figures, first, onClose }: CompareFiguresProps)
 
 /** `share` of the room that its paper takes. */
 function Picture({ figure, share }: { figure: Figure; share: number }): ReactNode {
-  const svgOf = useFigureSvg();
+  const thumbOf = useFigureThumb();
   const { head } = useProject('head');
   const { data, error } = useQuery({
     queryKey: ['figure beside', figure, head?.id],
     staleTime: Infinity,
     gcTime: 10_000,
     retry: false,
-    queryFn: () => svgOf(figure),
+    queryFn: () => thumbOf(figure),
   });
   if (error) return <p role="alert">{error.message}</p>;
   if (data === undefined) return <p className="soft">Drawing it…</p>;
-  return (
-    <img
-      alt={figure.name}
-      style={{ width: `${100 * share}%` }}
-      src={`data:image/svg+xml;charset=utf-8,${encodeURIComponent(data)}`}
-    />
-  );
+  return <img alt={figure.name} style={{ width: `${100 * share}%` }} src={data} />;
 }

@@ -6,7 +6,7 @@ import type { Figure } from '@nagare/core/depict/figure';
 import { TEMPLATES } from '@nagare/core/depict/templates';
 import { useProject } from '../../store/use-project.tsx';
 import { CompareFigures } from './CompareFigures.tsx';
-import { useFigureSvg } from './use-figure-svg.ts';
+import { useFigureThumb } from './use-figure-svg.ts';
 import { useFigure } from './use-figure.ts';
 import { useFigureActs } from './use-new-figure.ts';
 
@@ -81,7 +81,7 @@ export function FigureStrip(): ReactNode {
 function Thumb({ figure }: { figure: Figure }): ReactNode {
   // A figure that is being changed is drawn small when it rests.
   const rested = useDeferredValue(figure);
-  const svgOf = useFigureSvg();
+  const thumbOf = useFigureThumb();
   const { head } = useProject('head');
   const { data } = useQuery<string>({
     queryKey: ['figure thumb', rested, head?.id],
@@ -92,7 +92,7 @@ function Thumb({ figure }: { figure: Figure }): ReactNode {
     queryFn: async ({ signal }) => {
       await new Promise((resolve) => setTimeout(resolve, 400));
       if (signal.aborted) throw new Error('overtaken');
-      return `data:image/svg+xml;charset=utf-8,${encodeURIComponent(await svgOf(rested))}`;
+      return thumbOf(rested);
     },
   });
   return data ? <img src={data} alt="" /> : <span className="waits" />;

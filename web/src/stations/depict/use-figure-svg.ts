@@ -3,6 +3,7 @@ import { useCallback } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { Figure } from '@nagare/core/depict/figure';
 import type { FigureMaps } from '@nagare/core/depict/figure-surfaces';
+import type { FigureSvgInput } from '@nagare/core/tasks/figure-tasks';
 import { run } from '../../engine/engine.ts';
 import { useProjectStore } from '../../store/use-project.tsx';
 import { storedDefinitions } from '../relate/kept-definitions.ts';
@@ -35,14 +36,39 @@ export function useFigureContents(): (figure: Figure) => Promise<FigureContents>
   );
 }
 
-export function useFigureSvg(): (figure: Figure) => Promise<string> {
+/** What is drawn of a figure, as the workers take it. */
+function useFigureInput(): (figure: Figure) => Promise<FigureSvgInput> {
   const contentsOf = useFigureContents();
   return useCallback(
-    async (figure) => {
-      const contents = await contentsOf(figure);
-      const definitions = storedDefinitions();
-      return run('figure svg', { figure, ...contents, definitions, letters: letterWidths() }).result;
-    },
+    async (figure) => ({
+      figure,
+      ...(await contentsOf(figure)),
+      definitions: storedDefinitions(),
+      letters: letterWidths(),
+    }),
     [contentsOf],
   );
+}
+
+/** A small picture of a figure, as the address of an image. */
+export function useFigureThumb(): (figure: Figure) => Promise<string> {
+  const inputOf = useFigureInput();
+  return useCallback(
+    async (figure) => {
+      const { svg, raster } = await run('figure thumb', await inputOf(figure)).result;
+      if (svg !== undefined) return `data:image/svg+xml;charset=utf-8,${encodeURIComponent(svg)}`;
+      const canvas = document.createElement('canvas');
+      canvas.width = raster!.width;
+      canvas.height = raster!.height;
+      const pixels = new ImageData(new Uint8ClampedArray(raster!.data), raster!.width, raster!.height);
+      canvas.getContext('2d')?.putImageData(pixels, 0, 0);
+      return canvas.toDataURL();
+    },
+    [inputOf],
+  );
+}
+
+export function useFigureSvg(): (figure: Figure) => Promise<string> {
+  const inputOf = useFigureInput();
+  return useCallback(async (figure) => run('figure svg', await inputOf(figure)).result, [inputOf]);
 }
