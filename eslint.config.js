@@ -100,6 +100,7 @@ const science = [
   'build',
   'contacts',
   'depict',
+  'space',
 ];
 
 export default tseslint.config(
@@ -157,7 +158,8 @@ export default tseslint.config(
   ),
   only('symmetry', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine']),
   only('contacts', ['math', 'crystal', 'geometry', 'refine', 'scattering', 'maps']),
-  only('depict', ['math', 'crystal', 'geometry', 'refine', 'draw', 'contacts', 'maps', 'symmetry', 'model']),
+  only('depict', ['math', 'crystal', 'geometry', 'refine', 'draw', 'contacts', 'maps', 'symmetry', 'model', 'space']),
+  only('space', ['math', 'crystal', 'geometry']),
   only('build', ['math', 'crystal', 'formats', 'geometry', 'publish', 'draw', 'symmetry', 'model']),
   only('powder', ['math', 'crystal', 'scattering', 'refine', 'shelf', 'geometry']),
   only('shelf', ['math', 'crystal']),

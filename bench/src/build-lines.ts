@@ -6,7 +6,7 @@ import { commonCells } from '@nagare/core/build/stack';
 import { splitSite } from '@nagare/core/build/edit-sites';
 import { multiples, namedCell, supercell } from '@nagare/core/build/supercell';
 import { Surface } from '@nagare/core/build/surface';
-import { findPores } from '@nagare/core/geometry/pores';
+import { findPores } from '@nagare/core/space/pores';
 import { shippedShelf } from '@nagare/core/shelf/entry';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 

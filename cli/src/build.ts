@@ -14,7 +14,7 @@ import { Surface, type Slab, type Termination, type VacuumChoice } from '@nagare
 import { cellParameters } from '@nagare/core/crystal/cell';
 import { formulaText } from '@nagare/core/crystal/formula';
 import type { Structure } from '@nagare/core/crystal/structure';
-import { findPores } from '@nagare/core/geometry/pores';
+import { findPores } from '@nagare/core/space/pores';
 import type { Mat2 } from '@nagare/core/math/matrix2';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 import { BadInput, numberOption, rounded, type Answer, type Options } from './answers.ts';

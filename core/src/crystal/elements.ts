@@ -87,3 +87,6 @@ const NON_METALS = new Set([
 ]);
 export const isMetal = (symbol: string): boolean => !NON_METALS.has(symbol);
 export const isHydrogen = (symbol: string): boolean => symbol === 'H' || symbol === 'D';
+
+/** Å: radius of an atom for what does not bond to it. */
+export const vanDerWaalsRadius = (element: string): number => elementOf(element).vdwRadius;

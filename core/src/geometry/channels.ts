@@ -16,7 +16,7 @@ import type { Structure } from '../crystal/structure.ts';
 import { apply3, cross, dot, norm, normalize, scale, subtract, type Vec3 } from '../math/matrix3.ts';
 import { bonds, bondsBySite } from './bonds.ts';
 import { netsOf } from './nets.ts';
-import { vanDerWaalsRadius } from './pores.ts';
+import { vanDerWaalsRadius } from '../crystal/elements.ts';
 
 /** Å across the page of the row. */
 export type Flat = readonly [number, number];

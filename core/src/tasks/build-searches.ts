@@ -5,7 +5,7 @@ import { commonCells, type CommonCell, type StackSearch } from '../build/stack.t
 import { Surface } from '../build/surface.ts';
 import { terminationPictures } from '../build/termination-pictures.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { findPores, type Pores } from '../geometry/pores.ts';
+import { findPores, type Pores } from '../space/pores.ts';
 import type { Vec3 } from '../math/matrix3.ts';
 import { commonCellSchema } from './build-wish.ts';
 import { figure } from './result-schemas.ts';

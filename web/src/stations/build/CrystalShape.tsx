@@ -1,6 +1,6 @@
 /** The shape that the lattice lets expect, to choose a plane by clicking a face; turned by dragging. */
 import { useMemo, useRef, useState, type PointerEvent, type ReactNode } from 'react';
-import { crystalShape, type CrystalFace } from '@nagare/core/geometry/crystal-shape';
+import { crystalShape, type CrystalFace } from '@nagare/core/space/crystal-shape';
 import { lookAlong, toViewer, turnCamera } from '@nagare/core/draw/camera';
 import type { Camera } from '@nagare/core/draw/scene';
 import type { Vec3 } from '@nagare/core/math/matrix3';

@@ -1,7 +1,7 @@
 /** What the sheets of Build ask for, and what can be taken where. */
 import { cellParameters, type Cell } from '@nagare/core/crystal/cell';
 import type { PoreMark } from '@nagare/core/draw/extra-layers';
-import type { Pores } from '@nagare/core/geometry/pores';
+import type { Pores } from '@nagare/core/space/pores';
 import { determinant2, type Mat2 } from '@nagare/core/math/matrix2';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 import type { BuildWish } from '@nagare/core/tasks/build-task';

@@ -1,7 +1,7 @@
 /** Empty space of a structure, worked out in a worker. */
 import { useQuery } from '@tanstack/react-query';
 import type { Structure } from '@nagare/core/crystal/structure';
-import type { Pores } from '@nagare/core/geometry/pores';
+import type { Pores } from '@nagare/core/space/pores';
 import { run } from '../../engine/engine.ts';
 
 /** Undefined while it is looked for, null where nothing fits. */

@@ -1,17 +1,9 @@
-/**
- * Empty space in a crystal: the largest sphere that fits between the atoms, and the widest one that can pass through, with the
- * directions it can go. On a grid of distances; the largest path by joining points from the emptiest on (as minimum spanning
- * trees are made), loops that end in another cell telling where it leads. Both spheres are then made exact.
- */
+/** Distances from every place of a cell to the surfaces of its atoms, and the exact places where they are greatest or pass. */
 import { metricTensor, orthogonalization, reciprocalLengths } from '../crystal/cell.ts';
-import { elementOf } from '../crystal/elements.ts';
 import { symmetryTable } from '../crystal/atom-ref.ts';
-import { operatorsNear } from '../crystal/neighbours.ts';
 import { applyOperator } from '../crystal/operator.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { greatestCommonDivisor } from '../math/integer.ts';
 import { seededRandom, type Random } from '../math/random.ts';
-import { IntegerLattice } from '../math/integer-lattice.ts';
 import {
   add,
   apply3,
@@ -33,89 +25,23 @@ export interface PoreSphere {
   readonly diameter: number;
 }
 
-export interface PoreWindow extends PoreSphere {
-  /** 1 channels, 2 layers of them, 3 everywhere. */
-  readonly dimension: 1 | 2 | 3;
-  /** Lattice vectors a sphere of this diameter can go along, as many as the dimension. */
-  readonly directions: readonly Vec3[];
-}
-
-export interface Pores {
-  readonly largest: PoreSphere;
-  /** The widest way through, and the widest ways that open further directions; empty where everything is closed. */
-  readonly windows: readonly PoreWindow[];
-  /** Part of the volume further from every atom than its surface, 0 … 1. */
-  readonly empty: number;
-}
-
 /** Points of the grid at most, and Å between them at least. */
-const MOST_POINTS = 160_000,
-  STEP = 0.3;
-/** Å: a sphere of a smaller radius passes everywhere and means nothing. */
-const LEAST_RADIUS = 0.25;
-
+const MOST_POINTS = 160_000;
+export const STEP = 0.3;
 /** An atom of the cell, Cartesian, with its radius. */
-interface Ball {
+export interface Ball {
   readonly at: Vec3;
   readonly radius: number;
 }
 
-/** Å: radius of an atom for what does not bond to it. */
-export const vanDerWaalsRadius = (element: string): number => elementOf(element).vdwRadius;
-
-/** Spheres in the empty space of a crystal; undefined where no sphere of 0.5 Å fits. `radiusOf` gives Å by element. */
-export function findPores(s: Structure, radiusOf: (element: string) => number = vanDerWaalsRadius): Pores | undefined {
-  const space = new EmptySpace(s, radiusOf);
-  const { grid, distances } = space;
-  let best = 0,
-    free = 0;
-  distances.forEach((d, i) => {
-    if (d > distances[best]!) best = i;
-    if (d > 0) free++;
-  });
-  if (!(distances[best]! > LEAST_RADIUS)) return undefined;
-  const largest = emptiest(distances, distances[best]!)
-    .map((i) => space.largestNear(grid.pointAt(i)))
-    .reduce((p, q) => (q.diameter > p.diameter + 1e-9 ? q : p));
-  return {
-    largest: { ...largest, at: nearMiddle(s, largest.at) },
-    windows: waysThrough(space)
-      .filter(isWidest)
-      .map((w) => ({ ...w, at: nearMiddle(s, w.at) })),
-    empty: free / distances.length,
-  };
-}
-
-/** The copy of a place that stands nearest to the middle of the cell, where it is seen best. */
-function nearMiddle(s: Structure, at: Vec3): Vec3 {
-  return operatorsNear(symmetryTable(s.spaceGroup).operators, metricTensor(s.cell), at, [0.5, 0.5, 0.5]).moved;
-}
-
-/** Starts of the search for the largest sphere. */
-const STARTS = 12;
-
-/** The emptiest points of the grid: any of them may stand where the largest sphere is, since the grid misses all places a little. */
-function emptiest(distances: Float64Array, most: number): number[] {
-  const near: number[] = [];
-  distances.forEach((d, i) => {
-    if (d > most - STEP) near.push(i);
-  });
-  return near.sort((i, j) => distances[j]! - distances[i]!).slice(0, STARTS);
-}
-
-/** Of ways of one width, only what they make together. */
-const isWidest = (w: PoreWindow, i: number, all: readonly PoreWindow[]): boolean => {
-  const next = all[i + 1];
-  return !next || w.diameter - next.diameter > 1e-3;
-};
-
 /** A grid over the cell, points by index. */
-class CellGrid {
+export class CellGrid {
   readonly n: readonly [number, number, number];
-  constructor(s: Structure) {
+  /** `finest` Å between points at least, `most` points at the most. */
+  constructor(s: Structure, finest: number, most: number) {
     const lengths = [s.cell.a, s.cell.b, s.cell.c];
-    const points = lengths.reduce((p, l) => p * (l / STEP), 1);
-    const step = STEP * Math.max(1, Math.cbrt(points / MOST_POINTS));
+    const points = lengths.reduce((p, l) => p * (l / finest), 1);
+    const step = finest * Math.max(1, Math.cbrt(points / most));
     this.n = lengths.map((l) => Math.max(4, Math.ceil(l / step))) as unknown as [number, number, number];
   }
   get size(): number {
@@ -127,8 +53,8 @@ class CellGrid {
   }
 }
 
-/** Distances to the surfaces of atoms. */
-class EmptySpace {
+/** Distances to the surfaces of atoms; with `clear`, none beyond so many Å. */
+export class EmptySpace {
   readonly grid: CellGrid;
   /** Å from each point of the grid to the nearest surface; negative inside an atom. */
   readonly distances: Float64Array;
@@ -136,14 +62,15 @@ class EmptySpace {
   private readonly balls: readonly Ball[];
   private readonly widest: number;
 
-  constructor(s: Structure, radiusOf: (element: string) => number) {
+  constructor(s: Structure, radiusOf: (element: string) => number, finest = STEP, most = MOST_POINTS, clear?: number) {
     this.m = orthogonalization(s.cell);
-    this.grid = new CellGrid(s);
+    this.grid = new CellGrid(s, finest, most);
     this.balls = ballsOf(s, this.m, radiusOf);
     this.widest = Math.max(...this.balls.map((b) => b.radius));
     const spans = reciprocalLengths(s.cell);
-    let reach = 4;
+    let reach = clear ?? 4;
     let distances = this.stamped(reach, spans);
+    if (clear !== undefined) distances = distances.map((d) => Math.min(d, clear));
     // What no atom reached is emptier still.
     while (distances.includes(Infinity)) distances = this.stamped((reach *= 1.6), spans);
     this.distances = distances;
@@ -258,7 +185,7 @@ class EmptySpace {
 
 const anyDirection = (random: Random): Vec3 => normalize([random.normal(), random.normal(), random.normal()]);
 
-const wrap = (i: number, n: number): number => ((i % n) + n) % n;
+export const wrap = (i: number, n: number): number => ((i % n) + n) % n;
 
 const DIRECTIONS: readonly Vec3[] = [-1, 0, 1].flatMap((i) =>
   [-1, 0, 1].flatMap((j) => [-1, 0, 1].flatMap((k): Vec3[] => (i || j || k ? [normalize([i, j, k])] : []))),
@@ -328,106 +255,3 @@ function isInside(points: readonly (readonly number[])[], u: number, v: number):
   });
   return sides.every((x) => x > -1e-6) || sides.every((x) => x < 1e-6);
 }
-
-/** Points joined so far, each with the cell its root lies in. */
-class Joined {
-  private readonly parent: Int32Array;
-  private readonly shifts: Int32Array;
-  constructor(size: number) {
-    this.parent = new Int32Array(size).fill(-1);
-    this.shifts = new Int32Array(3 * size);
-  }
-  open(i: number): void {
-    this.parent[i] = i;
-  }
-  isOpen(i: number): boolean {
-    return this.parent[i]! >= 0;
-  }
-  /** The root of a point and the cells from it to there. */
-  find(i: number): { root: number; shift: Vec3 } {
-    let x = 0,
-      y = 0,
-      z = 0,
-      at = i;
-    while (this.parent[at] !== at) {
-      x += this.shifts[3 * at]!;
-      y += this.shifts[3 * at + 1]!;
-      z += this.shifts[3 * at + 2]!;
-      at = this.parent[at]!;
-    }
-    if (at !== i) {
-      this.parent[i] = at;
-      this.shifts.set([x, y, z], 3 * i);
-    }
-    return { root: at, shift: [x, y, z] };
-  }
-  hang(root: number, under: number, shift: Vec3): void {
-    this.parent[root] = under;
-    this.shifts.set(shift, 3 * root);
-  }
-}
-
-/** From the emptiest point on: where a loop of joined points first leads to another cell, a way is open. */
-function waysThrough(space: EmptySpace): PoreWindow[] {
-  const { grid, distances } = space;
-  const [p, q, r] = grid.n;
-  const order = Array.from(distances.keys()).filter((i) => distances[i]! > LEAST_RADIUS);
-  order.sort((i, j) => distances[j]! - distances[i]!);
-  const joined = new Joined(grid.size);
-  const lattices = new Map<number, IntegerLattice>();
-  const windows: PoreWindow[] = [];
-  for (const i of order) {
-    joined.open(i);
-    const x = Math.floor(i / (q * r)),
-      y = Math.floor(i / r) % q,
-      z = i % r;
-    for (const [dx, dy, dz] of STEPS) {
-      const [a, b, c] = [x + dx, y + dy, z + dz];
-      const j = (wrap(a, p) * q + wrap(b, q)) * r + wrap(c, r);
-      if (!joined.isOpen(j)) continue;
-      const over: Vec3 = [Math.floor(a / p), Math.floor(b / q), Math.floor(c / r)];
-      const rank = joinThrough(joined, lattices, i, j, over);
-      if (rank <= (windows.at(-1)?.dimension ?? 0)) continue;
-      const narrow = space.windowNear(grid.pointAt(i), distances[i]!);
-      const lattice = lattices.get(joined.find(i).root)!;
-      windows.push({ ...narrow, dimension: rank as 1 | 2 | 3, directions: lattice.basis.map(coprime) });
-      if (rank === 3) return windows;
-    }
-  }
-  return windows;
-}
-
-/** Joins two points; the dimension of what they are in, after that. `over` are the cells from the first to the second. */
-function joinThrough(joined: Joined, lattices: Map<number, IntegerLattice>, i: number, j: number, over: Vec3): number {
-  const from = joined.find(i),
-    to = joined.find(j);
-  // Cells by which the second root lies off the first one, if one goes by this step.
-  const loop = subtract(add(over, from.shift), to.shift);
-  const lattice = lattices.get(from.root) ?? new IntegerLattice();
-  if (from.root === to.root) {
-    if (loop.some((x) => x)) {
-      lattice.add(loop);
-      lattices.set(from.root, lattice);
-    }
-    return lattice.rank;
-  }
-  for (const v of lattices.get(from.root)?.basis ?? []) ensured(lattices, to.root).add(v);
-  lattices.delete(from.root);
-  joined.hang(from.root, to.root, scale(loop, -1));
-  return lattices.get(to.root)?.rank ?? 0;
-}
-
-function ensured(lattices: Map<number, IntegerLattice>, root: number): IntegerLattice {
-  const lattice = lattices.get(root) ?? new IntegerLattice();
-  lattices.set(root, lattice);
-  return lattice;
-}
-
-const STEPS: readonly Vec3[] = [-1, 0, 1].flatMap((i) =>
-  [-1, 0, 1].flatMap((j) => [-1, 0, 1].flatMap((k): Vec3[] => (i || j || k ? [[i, j, k]] : []))),
-);
-
-const coprime = (v: Vec3): Vec3 => {
-  const d = v.reduce((n, x) => greatestCommonDivisor(n, Math.abs(x)), 0) || 1;
-  return toVec3(v.map((x) => x / d + 0));
-};
