@@ -83,3 +83,30 @@ test('contacts by a definition: found, drawn, followed, changed and kept', async
   await sheet.getByRole('button', { name: 'as it was' }).click();
   await expect(rows).toHaveCount(before);
 });
+
+test('empty space: nothing at first and a hint why, dragged to where there is some, by the keyboard too', async ({
+  page,
+}) => {
+  await page.goto('/');
+  const buffer = readFileSync(new URL('../demo/data/hachisu.cif', import.meta.url));
+  await page.getByTestId('file-picker').setInputFiles([{ name: 'hachisu.cif', mimeType: 'chemical/x-cif', buffer }]);
+  await page.getByRole('button', { name: /Take (it|them) in/ }).click({ timeout: 30_000 });
+  await page.getByRole('link', { name: /Relate/ }).click();
+  const sheet = page.getByRole('region', { name: 'Empty space', exact: true });
+  await sheet.getByRole('button', { name: 'Look for it' }).click();
+  await expect(sheet).toContainText(/Nothing for a probe of 1.20 Å. The largest that fits has 0.7\d Å/, {
+    timeout: 30_000,
+  });
+  const curve = sheet.getByRole('slider', { name: 'Radius of the probe' });
+  await curve.focus();
+  await page.keyboard.press('Shift+ArrowLeft');
+  await page.keyboard.press('Shift+ArrowLeft');
+  await page.keyboard.press('Shift+ArrowLeft');
+  await expect(sheet).toContainText(/\d % of the cell, \d+ Å³, for a probe of 0\.[2-5]\d Å/, { timeout: 30_000 });
+  await expect(sheet.getByRole('table', { name: 'Voids' })).toContainText('3 × closed');
+  const box = (await curve.boundingBox())!;
+  await page.mouse.click(box.x + 0.15 * box.width, box.y + box.height / 2);
+  await expect(sheet).toContainText(/for a probe of 0\.[01]\d Å/, { timeout: 30_000 });
+  await sheet.getByRole('button', { name: 'Take it away' }).click();
+  await expect(sheet).toContainText('Room between the molecules');
+});

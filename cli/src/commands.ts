@@ -7,6 +7,7 @@ import { buildAnswer } from './build.ts';
 import { contactsAnswer } from './contacts.ts';
 import { depictAnswer } from './depict.ts';
 import { energiesAnswer } from './energies.ts';
+import { voidsAnswer } from './voids.ts';
 import { wishesAnswer } from './wishes.ts';
 import { checkAnswer, reportAnswer } from './check.ts';
 import { coordinationAnswer } from './coordination.ts';
@@ -120,6 +121,8 @@ function parse(args: readonly string[]) {
         rescale: { type: 'boolean' },
         definition: { type: 'string' },
         probes: { type: 'string' },
+        probe: { type: 'string' },
+        grid: { type: 'string' },
         figure: { type: 'string' },
         view: { type: 'string' },
         extent: { type: 'string' },
@@ -163,6 +166,7 @@ async function perform(args: readonly string[], say: Say): Promise<Outcome> {
         flags['definition'] as string | undefined,
       ),
     energies: async () => energiesAnswer(modelWithData('energies', [onePath(paths)]).model.structure!),
+    voids: async () => voidsAnswer(modelWithData('voids', [onePath(paths)]).model.structure!, flags),
     wishes: async () =>
       wishesAnswer(
         modelWithData('wishes', [onePath(paths)]).model.structure!,

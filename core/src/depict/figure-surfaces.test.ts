@@ -100,6 +100,12 @@ describe('surfaces of a molecule in a figure', () => {
   });
 });
 
+it('empty space is drawn where a probe fits, and nothing where none does', () => {
+  const voids = (probe: number) => surfacesOf({ ...look, kind: 'voids', probe });
+  expect(voids(0.5)[0]!.positions.length).toBeGreaterThan(100);
+  expect(voids(3)).toHaveLength(0);
+});
+
 it('surfaces go through the schema of figures and into the vector file', () => {
   const wished = withSurfaces(density, { ...look, kind: 'wishes', probe: 'acceptor', share: 0.5 });
   expect(figureSchema.parse(JSON.parse(JSON.stringify(wished)))).toEqual(wished);

@@ -8,8 +8,10 @@ import type { Structure } from '../crystal/structure.ts';
 import { channels, mixColours, type SceneColours } from '../draw/colours.ts';
 import type { AtomPrimitive, Layer, SurfacePrimitive } from '../draw/scene.ts';
 import { DENSITY_REACH, mapSurfaces, regionAround } from '../maps/map-surfaces.ts';
+import { contourSurface, type Surface } from '../maps/isosurface.ts';
 import type { MapKind } from '../maps/residual.ts';
 import type { SampledMap } from '../maps/sample.ts';
+import { voidMap } from '../space/voids.ts';
 
 export const PAINTED_BY = ['closeness', 'inside', 'outside'] as const;
 export type PaintedBy = (typeof PAINTED_BY)[number];
@@ -40,6 +42,8 @@ export type FigureSurface = SurfaceBase &
         readonly painted?: PaintedBy;
         readonly of?: AtomRef;
       }
+    /** What a probe of a radius (Å) touches, in one cell. */
+    | { readonly kind: 'voids'; readonly probe: number }
   );
 
 /** Maps of a structure's data, by kind. */
@@ -130,6 +134,24 @@ function moleculeItem(
   };
 }
 
+/** Worked out last for a structure: a figure is drawn anew at every change. */
+const knownVoids = new WeakMap<Structure, { readonly probe: number; readonly surface: Surface }>();
+
+function voidItem(
+  s: Structure,
+  { probe, colour, opacity }: Extract<FigureSurface, { kind: 'voids' }>,
+): SurfacePrimitive {
+  let known = knownVoids.get(s);
+  if (known?.probe !== probe) {
+    const { touchedField: values, grid, voids } = voidMap(s, { probe });
+    // Where nothing is reached, the field has no level.
+    const level = voids.length ? 0 : Infinity;
+    known = { probe, surface: contourSurface({ grid, values }, s.cell, { min: [0, 0, 0], max: [1, 1, 1] }, level) };
+    knownVoids.set(s, known);
+  }
+  return { ...known.surface, colour, opacity, mesh: 0 };
+}
+
 /**
  * Surfaces of a drawing of a structure whose bonds are known, around its atoms; density only where its map is given. Throws
  * RangeError where a molecule is asked for and there is none.
@@ -143,6 +165,7 @@ export function surfaceLayers(
 ): Layer[] {
   const items = surfaces.flatMap((x): SurfacePrimitive[] => {
     if (x.kind === 'map') return densityItems(s, x, atoms, maps[x.map]);
+    if (x.kind === 'voids') return [voidItem(s, x)];
     return x.kind === 'wishes' ? wishItems(s, x) : [moleculeItem(s, x, colours)];
   });
   const seen = items.filter((x) => x.indices.length > 0);

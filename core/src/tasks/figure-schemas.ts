@@ -70,6 +70,7 @@ export const figureSurfaceSchema = z.union([
     painted: z.enum(PAINTED_BY).optional(),
     of: atomRefSchema.optional(),
   }),
+  z.strictObject({ ...surfaceBase, kind: z.literal('voids'), probe: number.min(0).max(20) }),
 ]);
 const planeSchema = z.strictObject({ id, indices: vec3Schema, height: number, colour });
 export const drawingSchema = z.strictObject({

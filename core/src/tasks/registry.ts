@@ -99,6 +99,7 @@ import {
 import { surfaceTask } from './surface-task.ts';
 import { traceTask } from './trace-task.ts';
 import { vetTask } from './vet-task.ts';
+import { voidsTask } from './voids-task.ts';
 import { wishesTask, wishSurfacesTask } from './wishes-task.ts';
 import { sceneTask } from './scene-task.ts';
 import {
@@ -383,6 +384,7 @@ export const TASKS = {
   map: mapTask,
   match: matchTask,
   relate: relateTask,
+  voids: voidsTask,
   'new figure': newFigureTask,
   drawing: drawingTask,
   'figure svg': figureSvgTask,

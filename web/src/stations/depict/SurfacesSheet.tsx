@@ -26,6 +26,13 @@ const BY_WORDS: Readonly<Record<SurfaceBy, string>> = {
 const LOWEST = 0.04,
   HIGHEST = 6;
 
+const HEADS: Readonly<Record<FigureSurface['kind'], string>> = {
+  map: 'density',
+  wishes: 'wishes',
+  molecule: 'surface of a molecule',
+  voids: 'empty space',
+};
+
 type Of<K extends FigureSurface['kind']> = Extract<FigureSurface, { kind: K }>;
 
 export function SurfacesSheet({ s, table }: { s: Structure; table: FigureOnTable }): ReactNode {
@@ -41,7 +48,11 @@ export function SurfacesSheet({ s, table }: { s: Structure; table: FigureOnTable
       title="Surfaces"
       fold
       shut
-      state={surfaces.length ? surfaces.map(surfaceWords).join(', ') : 'Density, wishes, the surface of a molecule.'}
+      state={
+        surfaces.length
+          ? surfaces.map(surfaceWords).join(', ')
+          : 'Density, wishes, the surface of a molecule, empty space.'
+      }
     >
       {surfaces.map((x) => (
         <SurfaceFields
@@ -58,6 +69,9 @@ export function SurfacesSheet({ s, table }: { s: Structure; table: FigureOnTable
             Add density
           </button>
         )}
+        <button className="word" onClick={() => add(newVoids())}>
+          Add empty space
+        </button>
         {isOfMolecules && (
           <>
             <button className="word" onClick={() => add(newWish())}>
@@ -69,11 +83,6 @@ export function SurfacesSheet({ s, table }: { s: Structure; table: FigureOnTable
           </>
         )}
       </p>
-      {!intake && !isOfMolecules && !surfaces.length && (
-        <p className="soft fine mb-0">
-          Density needs measured intensities, and wishes need a molecule: this project has neither.
-        </p>
-      )}
     </Sheet>
   );
 }
@@ -104,12 +113,22 @@ const newSkin = (): Of<'molecule'> => ({
   opacity: 0.75,
 });
 
+const newVoids = (): Of<'voids'> => ({
+  id: newId(),
+  kind: 'voids',
+  probe: 1.2,
+  colour: PAPER_COLOURS.gold,
+  opacity: 0.6,
+});
+
 const surfaceWords = (x: FigureSurface): string =>
   x.kind === 'map'
     ? `${x.map === 'difference' ? '±' : ''}${x.level.toFixed(2)} e Å⁻³`
     : x.kind === 'wishes'
       ? `wishes for a ${x.probe}`
-      : 'a molecule’s surface';
+      : x.kind === 'voids'
+        ? `empty space for ${x.probe.toFixed(2)} Å`
+        : 'a molecule’s surface';
 
 interface FieldsProps<T> {
   readonly surface: T;
@@ -121,7 +140,7 @@ function SurfaceFields(props: FieldsProps<FigureSurface> & { s: Structure; remov
   return (
     <fieldset className="mb-2">
       <legend className="soft">
-        {surface.kind === 'map' ? 'density' : surface.kind === 'wishes' ? 'wishes' : 'surface of a molecule'}
+        {HEADS[surface.kind]}
         <button className="word off" aria-label={`Remove ${surfaceWords(surface)}`} onClick={remove}>
           ×
         </button>
@@ -129,7 +148,20 @@ function SurfaceFields(props: FieldsProps<FigureSurface> & { s: Structure; remov
       {surface.kind === 'map' && <MapFields surface={surface} change={change} />}
       {surface.kind === 'wishes' && <WishFields surface={surface} change={change} />}
       {surface.kind === 'molecule' && <SkinFields surface={surface} change={change} />}
-      {surface.kind !== 'map' && <WhoseFields s={s} surface={surface} change={change} />}
+      {surface.kind === 'voids' && (
+        <Slider
+          label="probe"
+          value={surface.probe}
+          from={0}
+          to={4}
+          step={0.05}
+          text={`${surface.probe.toFixed(2)} Å`}
+          onChange={(probe) => change({ ...surface, probe })}
+        />
+      )}
+      {(surface.kind === 'wishes' || surface.kind === 'molecule') && (
+        <WhoseFields s={s} surface={surface} change={change} />
+      )}
       {(surface.kind !== 'molecule' || !surface.painted) && (
         <ColourField
           label="Colour of the surface"

@@ -16,6 +16,7 @@ import { ContactsSheet } from './ContactsSheet.tsx';
 import { CoordinationSheet } from './CoordinationSheet.tsx';
 import { DrawnSheet } from './DrawnSheet.tsx';
 import { EnergiesSheet } from './EnergiesSheet.tsx';
+import { VoidsSheet } from './VoidsSheet.tsx';
 import { MeasuresSheet } from './MeasuresSheet.tsx';
 import { OverlaySheet } from './OverlaySheet.tsx';
 import { PolyhedraSheet } from './PolyhedraSheet.tsx';
@@ -54,6 +55,7 @@ export function RelateDesk(): ReactNode {
       <WishesSheet s={s} />
       <SurroundingsSheet s={s} />
       <EnergiesSheet s={s} />
+      <VoidsSheet s={s} />
       <LengthsSheet />
       <OverlaySheet s={s} />
       {found ? (

@@ -1,0 +1,60 @@
+/** `voids` of the terminal: empty space by a probe. */
+import type { Structure } from '@nagare/core/crystal/structure';
+import { guestOf, type Void } from '@nagare/core/space/voids';
+import { voidsOf } from '@nagare/core/tasks/voids-task';
+import { BadInput, numberOption, rounded, type Answer, type Options } from './answers.ts';
+
+const KIND_WORDS: Readonly<Record<Void['kind'], string>> = {
+  closed: 'closed',
+  channel: 'a channel',
+  layer: 'a layer',
+  everywhere: 'open everywhere',
+};
+
+const digits = (x: number): number => rounded(x, 4);
+
+export function voidsAnswer(structure: Structure, options: Options): Answer {
+  const probe = numberOption('probe', options['probe'] as string | undefined, 1.2);
+  if (probe < 0 || probe > 20) throw new BadInput(`--probe is a radius from 0 to 20 Å, not ${probe}.`);
+  const grid = options['grid'];
+  const step = typeof grid === 'string' ? numberOption('grid', grid, 0.2) : undefined;
+  if (step !== undefined && (step < 0.05 || step > 2)) throw new BadInput(`--grid is from 0.05 to 2 Å, not ${step}.`);
+  const { figures: f } = voidsOf({ structure, probe, ...(step === undefined ? {} : { step }) });
+  const percent = (x: number): number => rounded((100 * x) / f.cell, 2);
+  const line = (v: Void): string =>
+    `${v.touched.toFixed(1)} Å³ (${percent(v.touched)} %), ${KIND_WORDS[v.kind]}${v.directions.map((d) => ` [${d.join(' ')}]`).join('')}: largest sphere ${v.sphere.toFixed(2)} Å${v.window === undefined ? '' : `, passes ${v.window.toFixed(2)} Å`}${guestOf(v) ? `, room for ${guestOf(v)!.name}` : ''}`;
+  return {
+    json: {
+      probe,
+      reached: digits(f.reached),
+      touched: digits(f.touched),
+      percentReached: percent(f.reached),
+      percentTouched: percent(f.touched),
+      voids: f.voids.map((v) => ({
+        volume: digits(v.touched),
+        reached: digits(v.reached),
+        centre: v.centre.map((x) => rounded(x, 4)),
+        // Counted only where there are measured intensities, by the solvent of Refine.
+        electrons: null,
+        kind: v.kind,
+        direction: v.directions,
+        window: v.window === undefined ? null : digits(v.window),
+        sphere: digits(v.sphere),
+      })),
+      curve: f.curve.map((p) => ({
+        radius: digits(p.radius),
+        reached: digits(p.reached),
+        touched: digits(p.touched),
+      })),
+      packing: rounded(f.packing, 4),
+      largest: digits(f.largest),
+    },
+    text: [
+      f.voids.length
+        ? `A probe of ${probe} Å touches ${f.touched.toFixed(1)} Å³ (${percent(f.touched)} %) and its middle reaches ${f.reached.toFixed(1)} Å³.`
+        : `A probe of ${probe} Å fits nowhere; one of ${f.largest.toFixed(2)} Å is the largest that does.`,
+      ...f.voids.map(line),
+      `Atoms fill ${(100 * f.packing).toFixed(1)} % by their van der Waals spheres.`,
+    ].join('\n'),
+  };
+}

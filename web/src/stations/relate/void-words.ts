@@ -1,0 +1,87 @@
+/** What the sheet of empty space says. */
+import type { SceneColours } from '@nagare/core/draw/colours';
+import type { Layer } from '@nagare/core/draw/scene';
+import type { Surface } from '@nagare/core/maps/isosurface';
+import type { PlainTable } from '@nagare/core/publish/tables';
+import { guestOf, type Void } from '@nagare/core/space/voids';
+import type { VoidFigures } from '@nagare/core/tasks/voids-task';
+
+const percent = (part: number, whole: number): string => {
+  const x = (100 * part) / whole;
+  return `${x.toFixed(x < 9.95 ? 1 : 0)} %`;
+};
+
+const row = (v: readonly number[]): string => `[${v.join(' ')}]`;
+
+export function kindWords({ kind, directions }: Pick<Void, 'kind' | 'directions'>): string {
+  switch (kind) {
+    case 'closed':
+      return 'closed';
+    case 'channel':
+      return `channel along ${row(directions[0]!)}`;
+    case 'layer':
+      return `layer with ${directions.map(row).join(' and ')}`;
+    case 'everywhere':
+      return 'open in all directions';
+  }
+}
+
+/** What there is at this probe; where there is nothing, from where on there is something. */
+export function voidState(f: VoidFigures): string {
+  if (f.voids.length) {
+    const [first] = f.voids;
+    const what = f.voids.length === 1 ? kindWords(first!) : `${f.voids.length} voids`;
+    return `${percent(f.touched, f.cell)} of the cell, ${f.touched.toFixed(0)} Å³, for a probe of ${f.probe.toFixed(2)} Å: ${what}.`;
+  }
+  // Where a little less would do: what the curve has there.
+  const below = f.curve.filter((p) => p.radius <= 0.9 * f.largest).at(-1);
+  if (!below || !(below.touched > 0)) return `Nothing for a probe of ${f.probe.toFixed(2)} Å, nor for any other.`;
+  return `Nothing for a probe of ${f.probe.toFixed(2)} Å. The largest that fits has ${f.largest.toFixed(2)} Å; one of ${below.radius.toFixed(2)} Å touches ${percent(below.touched, f.cell)}.`;
+}
+
+/** Voids that symmetry makes alike, as one with its number. */
+export function alike(list: readonly Void[]): { readonly of: Void; readonly count: number }[] {
+  const key = (v: Void): string => `${kindWords(v)} ${v.touched.toFixed(0)} ${v.sphere.toFixed(2)}`;
+  const out = new Map<string, { of: Void; count: number }>();
+  for (const v of list) {
+    const known = out.get(key(v));
+    if (known) known.count++;
+    else out.set(key(v), { of: v, count: 1 });
+  }
+  return [...out.values()];
+}
+
+export const guestWords = (v: Void): string => guestOf(v)?.name ?? '–';
+
+export function voidTable(f: VoidFigures): PlainTable {
+  return {
+    title: `Empty space for a probe of ${f.probe.toFixed(2)} Å`,
+    columns: ['void', 'touched, Å³', '%', 'reached, Å³', 'largest sphere, Å', 'passes, Å', 'x', 'y', 'z', 'room for'],
+    rows: f.voids.map((v) => [
+      kindWords(v),
+      v.touched.toFixed(1),
+      ((100 * v.touched) / f.cell).toFixed(2),
+      v.reached.toFixed(1),
+      v.sphere.toFixed(2),
+      v.window === undefined ? '' : v.window.toFixed(2),
+      ...v.centre.map((x) => x.toFixed(4)),
+      guestWords(v),
+    ]),
+    notes: [
+      `Atoms fill ${(100 * f.packing).toFixed(1)} % of the cell by their van der Waals spheres; volumes are of one cell.`,
+    ],
+  };
+}
+
+export function curveTable(f: VoidFigures): PlainTable {
+  return {
+    title: 'Volume against the radius of the probe',
+    columns: ['probe, Å', 'reached, Å³', 'touched, Å³'],
+    rows: f.curve.map((p) => [p.radius.toFixed(3), p.reached.toFixed(2), p.touched.toFixed(2)]),
+    notes: [],
+  };
+}
+
+export const voidLayers = (surface: Surface, colours: SceneColours): Layer[] => [
+  { kind: 'surfaces', name: 'pores', items: [{ ...surface, colour: colours.gold, opacity: 0.62, mesh: 0 }] },
+];
