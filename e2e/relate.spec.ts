@@ -109,4 +109,13 @@ test('empty space: nothing at first and a hint why, dragged to where there is so
   await expect(sheet).toContainText(/for a probe of 0\.[01]\d Å/, { timeout: 30_000 });
   await sheet.getByRole('button', { name: 'Take it away' }).click();
   await expect(sheet).toContainText('Room between the molecules');
+
+  const shape = page.getByRole('region', { name: 'Shape of the crystal', exact: true });
+  await shape.getByRole('button', { name: 'Show it' }).click();
+  const forms = shape.getByRole('table', { name: 'Forms' });
+  await expect(forms).toContainText('{1 0 0}');
+  await forms.getByRole('row', { name: /\{0 0 1\}/ }).focus();
+  await page.keyboard.press('Enter');
+  await expect(forms).toContainText('to (0 0 1)');
+  await expect(forms.getByRole('row', { name: /\{1 0 0\}/ })).toContainText('90.00°');
 });

@@ -7,6 +7,7 @@ import { buildAnswer } from './build.ts';
 import { contactsAnswer } from './contacts.ts';
 import { depictAnswer } from './depict.ts';
 import { energiesAnswer } from './energies.ts';
+import { shapeAnswer } from './shape.ts';
 import { voidsAnswer } from './voids.ts';
 import { wishesAnswer } from './wishes.ts';
 import { checkAnswer, reportAnswer } from './check.ts';
@@ -167,6 +168,7 @@ async function perform(args: readonly string[], say: Say): Promise<Outcome> {
       ),
     energies: async () => energiesAnswer(modelWithData('energies', [onePath(paths)]).model.structure!),
     voids: async () => voidsAnswer(modelWithData('voids', [onePath(paths)]).model.structure!, flags),
+    shape: async () => shapeAnswer(modelWithData('shape', [onePath(paths)]).model.structure!),
     wishes: async () =>
       wishesAnswer(
         modelWithData('wishes', [onePath(paths)]).model.structure!,

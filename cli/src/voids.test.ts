@@ -36,3 +36,14 @@ describe('empty space in the terminal', () => {
     expect((await voids('demo/data/hachisu.cif', '--grid', '9')).problem).toContain('from 0.05 to 2');
   });
 });
+
+describe('the shape of the crystal in the terminal', () => {
+  it('one object: forms that make up the surface, and the habit', async () => {
+    const { code, out } = await runCommand(['shape', 'demo/data/kurumi-5.cif', '--json'], () => undefined);
+    expect(code).toBe(0);
+    const { forms, habit } = JSON.parse(out!);
+    expect(forms.reduce((sum: number, f: { area: number }) => sum + f.area, 0)).toBeCloseTo(100, 0);
+    expect(Math.min(...forms.map((f: { distance: number }) => f.distance))).toBe(1);
+    expect(habit).toMatch(/block|plate|tablet|lath|needle|column/);
+  });
+});

@@ -80,8 +80,9 @@ const MAP_STEP = 0.2,
   MOST_CURVE = 40_000,
   CLEAR = 4,
   SWEEP = 8;
-/** Radii of the curve. */
-const RADII = 30;
+/** Radii of the curve, and Å up to which it goes at least. */
+const RADII = 30,
+  LONGEST = 1.5;
 /** Å³: less in one void is a chip of the grid. */
 const LEAST = 0.05;
 
@@ -437,7 +438,7 @@ function largestRadius(space: EmptySpace): number {
   return Math.max(0, space.distances[best]!, space.largestNear(space.grid.pointAt(best)).diameter / 2);
 }
 
-/** Volumes for probes of every radius up to the largest that fits, at least up to 1 Å; Å³ in one cell. */
+/** Volumes for probes of every radius up to the largest that fits, at least up to 1.5 Å; Å³ in one cell. */
 export function voidCurve(s: Structure, radii?: VoidOptions['radii']): VoidCurve {
   const space = new EmptySpace(s, radiusBy(radii), CURVE_STEP, MOST_CURVE);
   const { grid, distances: d } = space;
@@ -445,7 +446,7 @@ export function voidCurve(s: Structure, radii?: VoidOptions['radii']): VoidCurve
   const width = Math.cbrt(one);
   const over = largestOver(d, stepsOf(orthogonalization(s.cell), grid.n), width);
   const largest = largestRadius(space);
-  const most = Math.max(1, largest);
+  const most = Math.max(LONGEST, largest);
   const points = Array.from({ length: RADII }, (_, n): CurvePoint => {
     const radius = (most * n) / (RADII - 1);
     // Beyond the largest ball there is nothing, whatever the grid smears.

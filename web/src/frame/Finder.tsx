@@ -31,7 +31,14 @@ const UNDERSTOOD: ReadonlySet<string> = new Set(['selection', 'measure, to be pi
 const WITH_CRYSTAL = /\/(refine|relate|symmetry|vet|solve)$/;
 
 /** Sheets of Relate that are asked for by name. */
-const RELATE_SHEETS = ['Contacts', 'Wishes', 'The molecule’s surface', 'Energies between molecules'] as const;
+const RELATE_SHEETS = [
+  'Contacts',
+  'Wishes',
+  'The molecule’s surface',
+  'Energies between molecules',
+  'Empty space',
+  'Shape of the crystal',
+] as const;
 /** Sheets of Depict that are asked for by name, while there is a figure. */
 const DEPICT_SHEETS = ['Rules', 'Hidden', 'Channels and rings', 'Labels', 'Written over it', 'Save it'] as const;
 /** ms between looks for a sheet, and the most of them. */

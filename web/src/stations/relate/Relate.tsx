@@ -16,6 +16,7 @@ import { ContactsSheet } from './ContactsSheet.tsx';
 import { CoordinationSheet } from './CoordinationSheet.tsx';
 import { DrawnSheet } from './DrawnSheet.tsx';
 import { EnergiesSheet } from './EnergiesSheet.tsx';
+import { ShapeSheet } from './ShapeSheet.tsx';
 import { VoidsSheet } from './VoidsSheet.tsx';
 import { MeasuresSheet } from './MeasuresSheet.tsx';
 import { OverlaySheet } from './OverlaySheet.tsx';
@@ -56,6 +57,7 @@ export function RelateDesk(): ReactNode {
       <SurroundingsSheet s={s} />
       <EnergiesSheet s={s} />
       <VoidsSheet s={s} />
+      <ShapeSheet s={s} />
       <LengthsSheet />
       <OverlaySheet s={s} />
       {found ? (
