@@ -7,6 +7,7 @@ import { buildAnswer } from './build.ts';
 import { contactsAnswer } from './contacts.ts';
 import { depictAnswer } from './depict.ts';
 import { energiesAnswer } from './energies.ts';
+import { compareAnswer } from './compare.ts';
 import { shapeAnswer } from './shape.ts';
 import { voidsAnswer } from './voids.ts';
 import { wishesAnswer } from './wishes.ts';
@@ -15,7 +16,7 @@ import { coordinationAnswer } from './coordination.ts';
 import { merge, refine, settle, solve } from './crystal.ts';
 import { cellAnswer, geometryAnswer } from './geometry.ts';
 import { HELP } from './help.ts';
-import { modelWithData, onePath, read } from './inputs.ts';
+import { modelWithData, onePath, twoPaths, read } from './inputs.ts';
 import { fitAnswer, identifyAnswer, indexAnswer, patternAnswer } from './powder.ts';
 import { chooseChange, resetAnswer, symmetryAnswer } from './symmetry.ts';
 
@@ -168,6 +169,10 @@ async function perform(args: readonly string[], say: Say): Promise<Outcome> {
       ),
     energies: async () => energiesAnswer(modelWithData('energies', [onePath(paths)]).model.structure!),
     voids: async () => voidsAnswer(modelWithData('voids', [onePath(paths)]).model.structure!, flags),
+    compare: async () => {
+      const [one, two] = twoPaths(paths).map((path) => modelWithData('compare', [path]).model.structure!);
+      return compareAnswer(one!, two!);
+    },
     shape: async () => shapeAnswer(modelWithData('shape', [onePath(paths)]).model.structure!),
     wishes: async () =>
       wishesAnswer(

@@ -11,6 +11,7 @@ export const HELP = `Use:
   nagare contacts model.cif [--definition file.json] [--json]
   nagare energies model.cif [--json]
   nagare voids  model.cif [--probe 1.2] [--grid 0.2] [--json]
+  nagare compare a.cif b.cif [--json]
   nagare shape  model.cif [--json]
   nagare wishes model.cif [--probes donor,acceptor,halogen] [--site O1] [--json]
   nagare depict model.cif --out x.svg|x.png [--figure figure.json] [--view c|"1 1 0"|"[1 1 0]"] [--extent cell|closed|packed|molecules|unique|block:2,2,1] [--style "sticks,polyhedra:Ti,no hydrogens"] [--width 2000] [--rays] [--json]

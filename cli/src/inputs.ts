@@ -56,6 +56,11 @@ export function onePath(paths: string[]): string {
   return paths[0]!;
 }
 
+export function twoPaths(paths: string[]): string[] {
+  if (paths.length !== 2) throw new BadInput(`Two structures are needed, not ${paths.length}.`);
+  return paths;
+}
+
 /** Merged data in the cell and group of a structure, re-indexed when the file's cell was not the conventional one. */
 export function mergedFor(raw: RawReflections, cell: Cell, s: Structure): MergeResult {
   return mergeForGroup(inCellOf(raw, cell, s.cell), s.cell, s.spaceGroup);

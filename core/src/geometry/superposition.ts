@@ -199,6 +199,21 @@ function torsionPairs(a: Graph, b: Graph, { image, mirrored }: Fit): TorsionPair
   return out.sort((p, q) => Math.abs(q.difference) - Math.abs(p.difference)).slice(0, MOST_TORSIONS);
 }
 
+/**
+ * Ways to match the atoms of two parts (without hydrogen) so that bonds go to bonds, up to so many: for each atom of the first its
+ * place among those of the second. Empty where there is none.
+ */
+export function matchedWays(first: Part, second: Part, most: number): readonly (readonly number[])[] {
+  const [a, b] = [graphOf(first, false), graphOf(second, false)];
+  const out: (readonly number[])[] = [];
+  if (a.refs.length !== b.refs.length) return out;
+  for (const image of matchings(a, b)) {
+    out.push([...image]);
+    if (out.length >= most) break;
+  }
+  return out;
+}
+
 /** The whole molecule of an atom; longer chains end at `most` atoms. */
 export const moleculeOf = (s: Structure, a: AtomRef, most = 2000): AtomRef[] => connectedUnit(s, bonds(s), a, most);
 

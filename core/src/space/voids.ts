@@ -8,7 +8,7 @@ import { cellVolume, orthogonalization } from '../crystal/cell.ts';
 import { vanDerWaalsRadius } from '../crystal/elements.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { IntegerLattice } from '../math/integer-lattice.ts';
-import { apply3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import type { Mat3, Vec3 } from '../math/matrix3.ts';
 import { EmptySpace } from './empty-space.ts';
 import { coprime, Joined, joinThrough } from './joined.ts';
 
@@ -538,6 +538,3 @@ export const GUESTS = [
 /** The largest of those molecules that a void has room for, by volume alone; undefined where it has for none. */
 export const guestOf = ({ touched }: Pick<Void, 'touched'>): (typeof GUESTS)[number] | undefined =>
   [...GUESTS].reverse().find((g) => g.volume <= touched);
-
-/** Where in the cell something stands, for the picture: Cartesian, Å. */
-export const placeOf = (s: Structure, v: Pick<Void, 'centre'>): Vec3 => apply3(orthogonalization(s.cell), v.centre);
