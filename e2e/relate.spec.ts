@@ -119,3 +119,22 @@ test('empty space: nothing at first and a hint why, dragged to where there is so
   await expect(forms).toContainText('to (0 0 1)');
   await expect(forms.getByRole('row', { name: /\{1 0 0\}/ })).toContainText('90.00°');
 });
+
+test('two forms of a dye beside one another: one molecule, another packing, two patterns', async ({ page }) => {
+  for (const file of ['ukonzome-1.cif', 'ukonzome-2.cif']) {
+    await page.goto('/');
+    const buffer = readFileSync(new URL(`../demo/data/${file}`, import.meta.url));
+    await page.getByTestId('file-picker').setInputFiles([{ name: file, mimeType: 'chemical/x-cif', buffer }]);
+    await page.getByRole('button', { name: /Take (it|them) in/ }).click({ timeout: 30_000 });
+    await expect(page.getByRole('link', { name: /Relate/ })).toBeVisible({ timeout: 30_000 });
+  }
+  await page.getByRole('link', { name: /Relate/ }).click();
+  const sheet = page.getByRole('region', { name: 'Beside another crystal', exact: true });
+  const other = sheet.getByLabel('Another crystal');
+  await other.selectOption({ index: 1 });
+  await expect(sheet).toContainText(/\d+ of 15 molecules stand alike: (another|a piece of the) packing/, {
+    timeout: 60_000,
+  });
+  await expect(sheet.getByRole('table', { name: 'What is alike' })).toContainText(/\d\.\d{3} Å/);
+  await expect(sheet.getByRole('img', { name: 'Calculated patterns of both' })).toBeVisible();
+});

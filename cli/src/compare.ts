@@ -1,38 +1,17 @@
 /** `compare` of the terminal: two structures of one compound, by their molecules, their packing and their patterns. */
-import { compareCrystals, type CrystalComparison } from '@nagare/core/contacts/compare-packing';
-import { singleLine, USUAL_INSTRUMENT } from '@nagare/core/crystal/pattern';
 import type { Structure } from '@nagare/core/crystal/structure';
-import { bonded } from '@nagare/core/geometry/bonding-proposal';
-import { calculatedReflections } from '@nagare/core/powder/identify';
-import { patternSimilarity } from '@nagare/core/powder/similarity';
+import { COMPARED, comparedCrystals } from '@nagare/core/tasks/compare-task';
 import { rounded, type Answer } from './answers.ts';
-
-/** Å and degrees of the patterns that are compared. */
-const WAVELENGTH = 1.5406,
-  FROM = 3,
-  TO = 50;
-
-/** What the molecules tell; a sentence where the two share none. */
-function byMolecules(one: Structure, two: Structure): CrystalComparison | string {
-  try {
-    return compareCrystals(bonded(one), bonded(two));
-  } catch (e) {
-    if (e instanceof RangeError) return e.message;
-    throw e;
-  }
-}
 
 const hand = (mirrored: boolean): string => (mirrored ? ', as mirror images' : '');
 
 export function compareAnswer(one: Structure, two: Structure): Answer {
-  const found = byMolecules(one, two);
-  const lines = [one, two].map((s) => calculatedReflections(s, singleLine(USUAL_INSTRUMENT, WAVELENGTH), FROM, TO));
-  const similarity = patternSimilarity(lines[0]!, lines[1]!);
-  const patterns = `Patterns (${WAVELENGTH} Å, ${FROM} to ${TO}°): similarity ${similarity.toFixed(3)}.`;
+  const { crystals, reason, similarity } = comparedCrystals(one, two);
+  const { wavelength, from, to } = COMPARED;
+  const patterns = `Patterns (${wavelength} Å, ${from} to ${to}°): similarity ${similarity.toFixed(3)}.`;
   const patternFigure = { patternSimilarity: rounded(similarity, 4) };
-  if (typeof found === 'string')
-    return { json: { molecules: null, packing: null, ...patternFigure }, text: `${found}\n${patterns}` };
-  const { molecules, packing } = found;
+  if (!crystals) return { json: { molecules: null, packing: null, ...patternFigure }, text: `${reason}\n${patterns}` };
+  const { molecules, packing } = crystals;
   return {
     json: {
       molecules: { rms: rounded(molecules.rms, 4), mirrored: molecules.mirrored },

@@ -1,5 +1,5 @@
 import 'fake-indexeddb/auto';
-import { afterEach, beforeEach, describe, expect, it } from 'vitest';
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { ownMemory, rest } from '../testing/surroundings.ts';
 import { NagareDatabase } from './db.ts';
 import { LooksKeeper, type LooksState } from './looks-keeper.ts';
@@ -89,8 +89,7 @@ describe('looks that are kept', () => {
     const { kept, memory } = keeper();
     kept.change('hide', hiding('a'));
     expect(memory.getItem('looks:p')).toContain('hiddenAtoms');
-    await rest(20);
-    expect(memory.getItem('looks:p')).toBe('');
+    await vi.waitFor(() => expect(memory.getItem('looks:p')).toBe(''), 10_000);
     memory.setItem('looks:p', '{"projectId":"p","looks":7}');
     expect(hidden((await kept.kept())?.looks)).toEqual(['a']);
     memory.setItem('looks:p', '{');

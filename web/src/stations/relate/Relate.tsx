@@ -16,6 +16,7 @@ import { ContactsSheet } from './ContactsSheet.tsx';
 import { CoordinationSheet } from './CoordinationSheet.tsx';
 import { DrawnSheet } from './DrawnSheet.tsx';
 import { EnergiesSheet } from './EnergiesSheet.tsx';
+import { BesideSheet } from './BesideSheet.tsx';
 import { ShapeSheet } from './ShapeSheet.tsx';
 import { VoidsSheet } from './VoidsSheet.tsx';
 import { MeasuresSheet } from './MeasuresSheet.tsx';
@@ -58,6 +59,7 @@ export function RelateDesk(): ReactNode {
       <EnergiesSheet s={s} />
       <VoidsSheet s={s} />
       <ShapeSheet s={s} />
+      <BesideSheet s={s} />
       <LengthsSheet />
       <OverlaySheet s={s} />
       {found ? (

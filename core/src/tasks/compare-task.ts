@@ -1,0 +1,64 @@
+/** Two crystals compared: molecules, packing, calculated patterns. */
+import { z } from 'zod';
+import { compareCrystals, type CrystalComparison } from '../contacts/compare-packing.ts';
+import { singleLine, USUAL_INSTRUMENT } from '../crystal/pattern.ts';
+import type { Structure } from '../crystal/structure.ts';
+import { bonded } from '../geometry/bonding-proposal.ts';
+import { calculatedReflections } from '../powder/identify.ts';
+import { patternSimilarity, type PatternLine } from '../powder/similarity.ts';
+import { figure } from './result-schemas.ts';
+import type { AllTrue, SameType } from './same-type.ts';
+import { structureSchema } from './schemas.ts';
+import { task } from './task.ts';
+
+/** Å and degrees of the patterns that are compared. */
+export const COMPARED = { wavelength: 1.5406, from: 3, to: 50 } as const;
+
+export interface ComparedCrystals {
+  /** Absent where they share no molecule. */
+  readonly crystals?: CrystalComparison;
+  /** Why they are not compared by their molecules. */
+  readonly reason?: string;
+  readonly similarity: number;
+  /** Calculated lines of either. */
+  readonly lines: readonly [readonly PatternLine[], readonly PatternLine[]];
+}
+
+const linesOf = (s: Structure): PatternLine[] => {
+  const list = calculatedReflections(s, singleLine(USUAL_INSTRUMENT, COMPARED.wavelength), COMPARED.from, COMPARED.to);
+  return list.map(({ twoTheta, intensity }) => ({ twoTheta, intensity }));
+};
+
+export function comparedCrystals(one: Structure, two: Structure): ComparedCrystals {
+  const lines = [linesOf(one), linesOf(two)] as const;
+  const similarity = patternSimilarity(lines[0], lines[1]);
+  try {
+    return { crystals: compareCrystals(bonded(one), bonded(two)), similarity, lines };
+  } catch (e) {
+    if (e instanceof RangeError) return { reason: e.message, similarity, lines };
+    throw e;
+  }
+}
+
+const linesSchema = z.array(z.strictObject({ twoTheta: figure, intensity: figure }));
+const comparedSchema = z.strictObject({
+  crystals: z
+    .strictObject({
+      molecules: z.strictObject({ rms: figure, mirrored: z.boolean() }),
+      packing: z.strictObject({ matched: figure, of: figure, rms: figure, mirrored: z.boolean() }),
+    })
+    .optional(),
+  reason: z.string().optional(),
+  similarity: figure,
+  lines: z.tuple([linesSchema, linesSchema]),
+});
+
+export const compareTask = task<{ one: Structure; two: Structure }, ComparedCrystals, never>({
+  name: 'compare crystals',
+  input: z.strictObject({ one: structureSchema, two: structureSchema }),
+  output: comparedSchema,
+  run: async ({ one, two }) => comparedCrystals(one, two),
+});
+
+/** Types and schemas say the same; this line compiles only then. */
+export type Checked = AllTrue<[SameType<typeof comparedSchema, ComparedCrystals>]>;
