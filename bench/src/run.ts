@@ -41,6 +41,7 @@ import { buildLines } from './build-lines.ts';
 import { cage } from './cage.ts';
 import { contactLines } from './contact-lines.ts';
 import { depictLines } from './depict-lines.ts';
+import { spaceLines } from './space-lines.ts';
 
 const random = seededRandom(1);
 /** Best of several, ms. */
@@ -285,6 +286,7 @@ await leastSquares(111, 20_000, true);
 await buildLines(time, say);
 await contactLines(time, say);
 await depictLines(time, say);
+await spaceLines(time, say);
 
 /** Neighbours of a crystal of organic density without symmetry, each with bond-like reach, against a copy of the structure. */
 for (const n of [1000, 10_000]) {
