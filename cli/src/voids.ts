@@ -1,7 +1,7 @@
 /** `voids` of the terminal: empty space by a probe. */
 import type { Structure } from '@nagare/core/crystal/structure';
 import { guestOf, type Void } from '@nagare/core/space/voids';
-import { voidsOf } from '@nagare/core/tasks/voids-task';
+import { curveOf, voidsOf } from '@nagare/core/tasks/voids-task';
 import { BadInput, numberOption, rounded, type Answer, type Options } from './answers.ts';
 
 const KIND_WORDS: Readonly<Record<Void['kind'], string>> = {
@@ -19,10 +19,17 @@ export function voidsAnswer(structure: Structure, options: Options): Answer {
   const grid = options['grid'];
   const step = typeof grid === 'string' ? numberOption('grid', grid, 0.2) : undefined;
   if (step !== undefined && (step < 0.05 || step > 2)) throw new BadInput(`--grid is from 0.05 to 2 Å, not ${step}.`);
+  const curve = curveOf({ structure });
   const { figures: f } = voidsOf({ structure, probe, ...(step === undefined ? {} : { step }) });
   const percent = (x: number): number => rounded((100 * x) / f.cell, 2);
-  const line = (v: Void): string =>
-    `${v.touched.toFixed(1)} Å³ (${percent(v.touched)} %), ${KIND_WORDS[v.kind]}${v.directions.map((d) => ` [${d.join(' ')}]`).join('')}: largest sphere ${v.sphere.toFixed(2)} Å${v.window === undefined ? '' : `, passes ${v.window.toFixed(2)} Å`}${guestOf(v) ? `, room for ${guestOf(v)!.name}` : ''}`;
+  const line = (v: Void): string => {
+    const rows = v.directions.map((d) => ` [${d.join(' ')}]`).join('');
+    const passes = v.window === undefined ? '' : `, passes ${v.window.toFixed(2)} Å`;
+    const guest = guestOf(v);
+    const room = guest ? `, room for ${guest.name}` : '';
+    const volume = `${v.touched.toFixed(1)} Å³ (${percent(v.touched)} %)`;
+    return `${volume}, ${KIND_WORDS[v.kind]}${rows}: largest sphere ${v.sphere.toFixed(2)} Å${passes}${room}`;
+  };
   return {
     json: {
       probe,
@@ -41,18 +48,18 @@ export function voidsAnswer(structure: Structure, options: Options): Answer {
         window: v.window === undefined ? null : digits(v.window),
         sphere: digits(v.sphere),
       })),
-      curve: f.curve.map((p) => ({
+      curve: curve.points.map((p) => ({
         radius: digits(p.radius),
         reached: digits(p.reached),
         touched: digits(p.touched),
       })),
       packing: rounded(f.packing, 4),
-      largest: digits(f.largest),
+      largest: digits(curve.largest),
     },
     text: [
       f.voids.length
         ? `A probe of ${probe} Å touches ${f.touched.toFixed(1)} Å³ (${percent(f.touched)} %) and its middle reaches ${f.reached.toFixed(1)} Å³.`
-        : `A probe of ${probe} Å fits nowhere; one of ${f.largest.toFixed(2)} Å is the largest that does.`,
+        : `A probe of ${probe} Å fits nowhere; one of ${curve.largest.toFixed(2)} Å is the largest that does.`,
       ...f.voids.map(line),
       `Atoms fill ${(100 * f.packing).toFixed(1)} % by their van der Waals spheres.`,
     ].join('\n'),

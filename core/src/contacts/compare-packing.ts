@@ -59,7 +59,12 @@ function cluster(crystal: MolecularCrystal, index: number, count: number): Heavy
   return [];
 }
 
-const mirror = (m: Heavy): Heavy => ({ ...m, at: m.at.map((p) => scale(p, -1)), centroid: scale(m.centroid, -1) });
+const through = (m: Heavy, move: (p: Vec3) => Vec3): Heavy => ({
+  ...m,
+  at: m.at.map(move),
+  centroid: move(m.centroid),
+});
+const mirror = (m: Heavy): Heavy => through(m, (p) => scale(p, -1));
 
 interface Found {
   readonly points: Vec3[];
@@ -69,7 +74,7 @@ interface Found {
 
 /** Pairs of atoms of molecules that stand in one another's places, the second laid over the first by a fit. */
 function placed(first: readonly Heavy[], second: readonly Heavy[], fit: Superposition): Found {
-  const moved = second.map((m) => ({ ...m, at: m.at.map((p) => applySuperposition(fit, p)), centroid: applySuperposition(fit, m.centroid) })); // prettier-ignore
+  const moved = second.map((m) => through(m, (p) => applySuperposition(fit, p)));
   const middle = first[0]!.centroid;
   const used = new Set<number>();
   const out: Found = { points: [], targets: [], matched: 0 };

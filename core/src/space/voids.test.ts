@@ -26,7 +26,8 @@ describe('empty space of packed spheres', () => {
 
   it('a probe reaches what lies further out by its radius', () => {
     const s = atom('P m -3 m', [0, 0, 0], 8);
-    const { reached, touched, curve } = voidMap(s, { probe: 1, radii: { O: 1.5 } });
+    const { reached, touched } = voidMap(s, { probe: 1, radii: { O: 1.5 } });
+    const { points: curve } = voidCurve(s, { O: 1.5 });
     expect(reached / (512 - ball(2.5))).toBeCloseTo(1, 3);
     // A ball of 1 Å comes to every place outside of the spheres.
     expect(touched / (512 - ball(1.5))).toBeCloseTo(1, 3);
@@ -37,7 +38,8 @@ describe('empty space of packed spheres', () => {
   it('the holes of a close packing take a ball each, and no larger one', () => {
     const radii = { O: A / Math.SQRT2 / 2 };
     const hole = (Math.SQRT2 - 1) * radii.O;
-    const { voids, touched, largest } = voidMap(atom('F m -3 m'), { probe: 0.85 * hole, radii });
+    const { points: curve, largest } = voidCurve(atom('F m -3 m'), radii);
+    const { voids, touched } = voidMap(atom('F m -3 m'), { probe: 0.85 * hole, radii });
     expect(voids).toHaveLength(4);
     for (const v of voids) {
       expect(v.kind).toBe('closed');
@@ -52,8 +54,8 @@ describe('empty space of packed spheres', () => {
     expect(none.voids).toEqual([]);
     expect(none.touched).toBe(0);
     // The curve says from where on there is something.
-    expect(none.curve.find((p) => p.radius > 1.02 * hole)!.reached).toBe(0);
-    expect(none.curve.find((p) => p.radius > 0.4 * hole)!.touched).toBeGreaterThan(10);
+    expect(curve.find((p) => p.radius > 1.02 * hole)!.reached).toBe(0);
+    expect(curve.find((p) => p.radius > 0.4 * hole)!.touched).toBeGreaterThan(10);
   });
 });
 

@@ -60,11 +60,8 @@ export interface VoidMap {
   readonly touched: number;
   /** The largest first. */
   readonly voids: readonly Void[];
-  readonly curve: readonly CurvePoint[];
   /** Part of the volume within the spheres of the atoms, 0 … 1. */
   readonly packing: number;
-  /** Å, radius of the largest probe that fits anywhere; 0 where the atoms fill everything. */
-  readonly largest: number;
   readonly grid: { readonly nx: number; readonly ny: number; readonly nz: number };
   /** Signed distance (Å, x fastest) into the space that is touched; and into the space that is reached. */
   readonly touchedField: Float32Array;
@@ -383,7 +380,6 @@ function mapWithin(s: Structure, options: VoidOptions, clear: number): VoidMap {
     part.touched += t;
   }
   const nothing = !parts.length;
-  const curve = voidCurve(s, radii);
   return {
     probe,
     cell: volume,
@@ -393,9 +389,7 @@ function mapWithin(s: Structure, options: VoidOptions, clear: number): VoidMap {
       .filter((part) => part.touched > LEAST)
       .sort((x, y) => y.touched - x.touched)
       .map((part) => voidOf(space, part)),
-    curve: curve.points,
     packing: filled / volume,
-    largest: curve.largest,
     grid: { nx: grid.n[0], ny: grid.n[1], nz: grid.n[2] },
     touchedField: xFastest(touched, grid.n),
     reachedField: xFastest(

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import type { Structure } from '../crystal/structure.ts';
 import { withSites } from '../model/place-hydrogens.ts';
 import { contourSurface, type Surface } from '../maps/isosurface.ts';
-import { VOID_KINDS, voidMap, type VoidMap } from '../space/voids.ts';
+import { VOID_KINDS, voidCurve, voidMap, type VoidCurve, type VoidMap } from '../space/voids.ts';
 import { surfaceSchema } from './model-schemas.ts';
 import { figure } from './result-schemas.ts';
 import type { AllTrue, SameType } from './same-type.ts';
@@ -34,7 +34,6 @@ const figuresSchema = z.strictObject({
   probe: figure,
   cell: figure,
   packing: figure,
-  largest: figure,
   voids: z.array(
     z.strictObject({
       ...volumes,
@@ -45,7 +44,10 @@ const figuresSchema = z.strictObject({
       window: figure.optional(),
     }),
   ),
-  curve: z.array(z.strictObject({ ...volumes, radius: figure })),
+});
+const curveSchema = z.strictObject({
+  points: z.array(z.strictObject({ ...volumes, radius: figure })),
+  largest: figure,
 });
 const answerSchema = z.strictObject({ figures: figuresSchema, surface: surfaceSchema });
 
@@ -81,5 +83,16 @@ export const voidsTask = task<VoidsInput, VoidsAnswer, never>({
   run: async (input) => voidsOf(input),
 });
 
+export type VoidCurveInput = Pick<VoidsInput, 'structure' | 'without'>;
+export const curveOf = ({ structure, without }: VoidCurveInput): VoidCurve => voidCurve(emptied(structure, without));
+
+/** The volume against the radius of the probe: the same whatever probe is looked at. */
+export const voidCurveTask = task<VoidCurveInput, VoidCurve, never>({
+  name: 'void curve',
+  input: z.strictObject({ structure: structureSchema, without: z.array(z.string()).optional() }),
+  output: curveSchema,
+  run: async (input) => curveOf(input),
+});
+
 /** Types and schemas say the same; this line compiles only then. */
-export type Checked = AllTrue<[SameType<typeof figuresSchema, VoidFigures>]>;
+export type Checked = AllTrue<[SameType<typeof figuresSchema, VoidFigures>, SameType<typeof curveSchema, VoidCurve>]>;

@@ -1,6 +1,6 @@
 /** Volume against the radius of the probe; the radius is dragged along it, or moved by arrow keys. */
 import { useRef, type KeyboardEvent, type PointerEvent, type ReactNode } from 'react';
-import type { VoidFigures } from '@nagare/core/tasks/voids-task';
+import type { CurvePoint } from '@nagare/core/space/voids';
 
 const WIDTH = 340,
   HEIGHT = 120,
@@ -12,12 +12,14 @@ const WIDTH = 340,
 const STEP = 0.05;
 
 interface VoidCurveProps {
-  readonly figures: VoidFigures;
+  readonly curve: readonly CurvePoint[];
+  /** Å³ */
+  readonly cell: number;
   readonly probe: number;
   onProbe(probe: number): void;
 }
 
-export function VoidCurve({ figures: { curve, cell }, probe, onProbe }: VoidCurveProps): ReactNode {
+export function VoidCurve({ curve, cell, probe, onProbe }: VoidCurveProps): ReactNode {
   const picture = useRef<SVGSVGElement>(null);
   const most = curve.at(-1)!.radius;
   const highest = Math.max(1, (100 * curve[0]!.touched) / cell);

@@ -39,15 +39,26 @@ export function VoidsSheet({ s }: { s: Structure }): ReactNode {
       return running.result;
     },
   });
-  const found = asked ? query.data : undefined;
-  const layers = useMemo(() => (found ? voidLayers(found.surface, colours) : NONE), [found, colours]);
+  // The same for every probe: worked out once.
+  const curve = useQuery({
+    queryKey: ['void curve', head?.id, without],
+    enabled: asked,
+    staleTime: Infinity,
+    gcTime: 30_000,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: () => run('void curve', { structure: s, without: [...without] }).result,
+  });
+  const found = asked && query.data && curve.data ? { ...query.data, curve: curve.data } : undefined;
+  const surface = asked ? query.data?.surface : undefined;
+  const layers = useMemo(() => (surface ? voidLayers(surface, colours) : NONE), [surface, colours]);
   useEffect(() => {
     setExtra('voids', layers);
     return () => setExtra('voids', NONE);
   }, [layers, setExtra]);
   const state = !asked
     ? 'Room between the molecules: how much, connected how, what would fit.'
-    : (query.error?.message ?? (found ? voidState(found.figures) : 'Looking…'));
+    : (query.error?.message ?? (found ? voidState(found.figures, found.curve) : 'Looking…'));
   return (
     <Sheet
       title="Empty space"
@@ -61,7 +72,7 @@ export function VoidsSheet({ s }: { s: Structure }): ReactNode {
     >
       {asked && found && (
         <>
-          <VoidCurve figures={found.figures} probe={probe} onProbe={setProbe} />
+          <VoidCurve curve={found.curve.points} cell={found.figures.cell} probe={probe} onProbe={setProbe} />
           <NumberField
             id="void-probe"
             label="Radius of the probe"
@@ -94,7 +105,7 @@ export function VoidsSheet({ s }: { s: Structure }): ReactNode {
             <span className="soft">voids</span>
             <TableActions table={() => voidTable(found.figures)} fileName={`${project.name}-voids.csv`} />
             <span className="soft">curve</span>
-            <TableActions table={() => curveTable(found.figures)} fileName={`${project.name}-void-curve.csv`} />
+            <TableActions table={() => curveTable(found.curve)} fileName={`${project.name}-void-curve.csv`} />
           </p>
           <p className="soft fine mb-0">
             Atoms fill {(100 * found.figures.packing).toFixed(1)} % of the cell by their van der Waals spheres.

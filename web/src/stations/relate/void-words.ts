@@ -3,7 +3,7 @@ import type { SceneColours } from '@nagare/core/draw/colours';
 import type { Layer } from '@nagare/core/draw/scene';
 import type { Surface } from '@nagare/core/maps/isosurface';
 import type { PlainTable } from '@nagare/core/publish/tables';
-import { guestOf, type Void } from '@nagare/core/space/voids';
+import { guestOf, type Void, type VoidCurve } from '@nagare/core/space/voids';
 import type { VoidFigures } from '@nagare/core/tasks/voids-task';
 
 const percent = (part: number, whole: number): string => {
@@ -27,16 +27,16 @@ export function kindWords({ kind, directions }: Pick<Void, 'kind' | 'directions'
 }
 
 /** What there is at this probe; where there is nothing, from where on there is something. */
-export function voidState(f: VoidFigures): string {
+export function voidState(f: VoidFigures, curve: VoidCurve): string {
   if (f.voids.length) {
     const [first] = f.voids;
     const what = f.voids.length === 1 ? kindWords(first!) : `${f.voids.length} voids`;
     return `${percent(f.touched, f.cell)} of the cell, ${f.touched.toFixed(0)} Å³, for a probe of ${f.probe.toFixed(2)} Å: ${what}.`;
   }
   // Where a little less would do: what the curve has there.
-  const below = f.curve.filter((p) => p.radius <= 0.9 * f.largest).at(-1);
+  const below = curve.points.filter((p) => p.radius <= 0.9 * curve.largest).at(-1);
   if (!below || !(below.touched > 0)) return `Nothing for a probe of ${f.probe.toFixed(2)} Å, nor for any other.`;
-  return `Nothing for a probe of ${f.probe.toFixed(2)} Å. The largest that fits has ${f.largest.toFixed(2)} Å; one of ${below.radius.toFixed(2)} Å touches ${percent(below.touched, f.cell)}.`;
+  return `Nothing for a probe of ${f.probe.toFixed(2)} Å. The largest that fits has ${curve.largest.toFixed(2)} Å; one of ${below.radius.toFixed(2)} Å touches ${percent(below.touched, f.cell)}.`;
 }
 
 /** Voids that symmetry makes alike, as one with its number. */
@@ -73,11 +73,11 @@ export function voidTable(f: VoidFigures): PlainTable {
   };
 }
 
-export function curveTable(f: VoidFigures): PlainTable {
+export function curveTable(curve: VoidCurve): PlainTable {
   return {
     title: 'Volume against the radius of the probe',
     columns: ['probe, Å', 'reached, Å³', 'touched, Å³'],
-    rows: f.curve.map((p) => [p.radius.toFixed(3), p.reached.toFixed(2), p.touched.toFixed(2)]),
+    rows: curve.points.map((p) => [p.radius.toFixed(3), p.reached.toFixed(2), p.touched.toFixed(2)]),
     notes: [],
   };
 }
