@@ -104,6 +104,14 @@ it('empty space is drawn where a probe fits, and nothing where none does', () =>
   const voids = (probe: number) => surfacesOf({ ...look, kind: 'voids', probe });
   expect(voids(0.5)[0]!.positions.length).toBeGreaterThan(100);
   expect(voids(3)).toHaveLength(0);
+  // In two cells there is twice as much of it.
+  const within = (cells: number): number => {
+    const figure = withSurfaces({ ...look, kind: 'voids', probe: 0.5 });
+    const extent = { kind: 'block' as const, from: [0, 0, 0] as const, to: [cells, 1, 1] as const };
+    const blocks = { ...figure, drawings: figure.drawings.map((d) => ({ ...d, extent })) };
+    return itemsOf(drawFigure(blocks, s, []).scenes[0]!.layers, 'surfaces')[0]!.positions.length;
+  };
+  expect(within(2) / within(1)).toBeCloseTo(2, 0);
 });
 
 it('surfaces go through the schema of figures and into the vector file', () => {

@@ -8,10 +8,10 @@ import type { Structure } from '../crystal/structure.ts';
 import { channels, mixColours, type SceneColours } from '../draw/colours.ts';
 import type { AtomPrimitive, Layer, SurfacePrimitive } from '../draw/scene.ts';
 import { DENSITY_REACH, mapSurfaces, regionAround } from '../maps/map-surfaces.ts';
-import { contourSurface, type Surface } from '../maps/isosurface.ts';
+import { contourSurface, type Region } from '../maps/isosurface.ts';
 import type { MapKind } from '../maps/residual.ts';
 import type { SampledMap } from '../maps/sample.ts';
-import { voidMap } from '../space/voids.ts';
+import { voidMap, type VoidMap } from '../space/voids.ts';
 
 export const PAINTED_BY = ['closeness', 'inside', 'outside'] as const;
 export type PaintedBy = (typeof PAINTED_BY)[number];
@@ -42,7 +42,7 @@ export type FigureSurface = SurfaceBase &
         readonly painted?: PaintedBy;
         readonly of?: AtomRef;
       }
-    /** What a probe of a radius (Å) touches, in one cell. */
+    /** What a probe of a radius (Å) touches, in the cells that are drawn. */
     | { readonly kind: 'voids'; readonly probe: number }
   );
 
@@ -135,21 +135,32 @@ function moleculeItem(
 }
 
 /** Worked out last for a structure: a figure is drawn anew at every change. */
-const knownVoids = new WeakMap<Structure, { readonly probe: number; readonly surface: Surface }>();
+const knownVoids = new WeakMap<Structure, VoidMap>();
+/** Cells that empty space is drawn in at most; in one where more are drawn. */
+const MOST_CELLS = 12;
+
+/** The whole cells that hold what is drawn. */
+function drawnCells(s: Structure, atoms: readonly AtomPrimitive[]): Region {
+  const one: Region = { min: [0, 0, 0], max: [1, 1, 1] };
+  const places = atoms.flatMap((a) => (a.opacity > 0 ? [a.position] : []));
+  if (!places.length) return one;
+  // Atoms on a face belong to the cells within it.
+  const { min, max } = regionAround(s.cell, places, -0.05);
+  const [low, high] = [min.map(Math.floor), max.map(Math.ceil)] as unknown as [Region['min'], Region['max']];
+  const cells = low.reduce((n, x, k) => n * (high[k]! - x), 1);
+  return cells >= 1 && cells <= MOST_CELLS ? { min: low, max: high } : one;
+}
 
 function voidItem(
   s: Structure,
   { probe, colour, opacity }: Extract<FigureSurface, { kind: 'voids' }>,
-): SurfacePrimitive {
-  let known = knownVoids.get(s);
-  if (known?.probe !== probe) {
-    const { touchedField: values, grid, voids } = voidMap(s, { probe });
-    // Where nothing is reached, the field has no level.
-    const level = voids.length ? 0 : Infinity;
-    known = { probe, surface: contourSurface({ grid, values }, s.cell, { min: [0, 0, 0], max: [1, 1, 1] }, level) };
-    knownVoids.set(s, known);
-  }
-  return { ...known.surface, colour, opacity, mesh: 0 };
+  atoms: readonly AtomPrimitive[],
+): SurfacePrimitive[] {
+  let map = knownVoids.get(s);
+  if (map?.probe !== probe) knownVoids.set(s, (map = voidMap(s, { probe })));
+  if (!map.voids.length) return [];
+  const { grid, touchedField: values } = map;
+  return [{ ...contourSurface({ grid, values }, s.cell, drawnCells(s, atoms), 0), colour, opacity, mesh: 0 }];
 }
 
 /**
@@ -165,7 +176,7 @@ export function surfaceLayers(
 ): Layer[] {
   const items = surfaces.flatMap((x): SurfacePrimitive[] => {
     if (x.kind === 'map') return densityItems(s, x, atoms, maps[x.map]);
-    if (x.kind === 'voids') return [voidItem(s, x)];
+    if (x.kind === 'voids') return voidItem(s, x, atoms);
     return x.kind === 'wishes' ? wishItems(s, x) : [moleculeItem(s, x, colours)];
   });
   const seen = items.filter((x) => x.indices.length > 0);

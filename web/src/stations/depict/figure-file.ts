@@ -39,7 +39,5 @@ export function readFigureFile(text: string, name: string): FigureFile {
   const read = fileSchema.safeParse(json);
   if (read.success) return read.data;
   const issue = read.error.issues[0]!;
-  throw new Error(
-    `${name} cannot be taken as a figure: ${issue.path.join(' › ') || 'it'} – ${issue.message}. Nothing was changed.`,
-  );
+  throw new Error(`${name} cannot be taken as a figure: ${issue.path.join(' › ') || 'it'} – ${issue.message}.`);
 }
