@@ -3,6 +3,7 @@ import { metricTensor, orthogonalization, reciprocalLengths } from '../crystal/c
 import { symmetryTable } from '../crystal/atom-ref.ts';
 import { applyOperator } from '../crystal/operator.ts';
 import type { Structure } from '../crystal/structure.ts';
+import { distancesTo, type Ball } from './distance-field.ts';
 import { seededRandom, type Random } from '../math/random.ts';
 import {
   add,
@@ -28,10 +29,9 @@ export interface PoreSphere {
 /** Points of the grid at most, and Å between them at least. */
 const MOST_POINTS = 160_000;
 export const STEP = 0.3;
-/** An atom of the cell, Cartesian, with its radius. */
-export interface Ball {
-  readonly at: Vec3;
-  readonly radius: number;
+
+function capAt(values: Float64Array, most: number): void {
+  for (let i = 0; i < values.length; i++) if (values[i]! > most) values[i] = most;
 }
 
 /** A grid over the cell, points by index. */
@@ -69,54 +69,12 @@ export class EmptySpace {
     this.widest = Math.max(...this.balls.map((b) => b.radius));
     const spans = reciprocalLengths(s.cell);
     let reach = clear ?? 4;
-    let distances = this.stamped(reach, spans);
-    if (clear !== undefined) distances = distances.map((d) => Math.min(d, clear));
+    const within = (): Float64Array => distancesTo(this.balls, this.m, spans, this.grid.n, reach);
+    let distances = within();
+    if (clear !== undefined) capAt(distances, clear);
     // What no atom reached is emptier still.
-    while (distances.includes(Infinity)) distances = this.stamped((reach *= 1.6), spans);
+    for (; distances.includes(Infinity); distances = within()) reach *= 1.6;
     this.distances = distances;
-  }
-
-  /** Every atom tells the points within its reach how far they are. */
-  private stamped(reach: number, spans: Vec3): Float64Array {
-    const { n } = this.grid;
-    const [p, q, r] = n;
-    const out = new Float64Array(this.grid.size).fill(Infinity);
-    const back = inverse3(this.m);
-    const steps = [0, 1, 2].map((k) => toVec3([this.m[k]! / n[k]!, this.m[3 + k]! / n[k]!, this.m[6 + k]! / n[k]!]));
-    const [sa, sb, sc] = steps as [Vec3, Vec3, Vec3];
-    for (const { at, radius } of this.balls) {
-      const f = apply3(back, at);
-      const far = reach + radius;
-      const low = f.map((x, k) => Math.ceil((x - far * spans[k]!) * n[k]!));
-      const high = f.map((x, k) => Math.floor((x + far * spans[k]!) * n[k]!));
-      const cc = sc[0] * sc[0] + sc[1] * sc[1] + sc[2] * sc[2];
-      for (let i = low[0]!; i <= high[0]!; i++) {
-        const row = wrap(i, p) * q;
-        for (let j = low[1]!; j <= high[1]!; j++) {
-          const column = (row + wrap(j, q)) * r;
-          const x0 = i * sa[0] + j * sb[0] - at[0],
-            y0 = i * sa[1] + j * sb[1] - at[1],
-            z0 = i * sa[2] + j * sb[2] - at[2];
-          // The part of the row within reach: |x₀ + k c|² = far².
-          const half = -(x0 * sc[0] + y0 * sc[1] + z0 * sc[2]) / cc;
-          const root = half * half - (x0 * x0 + y0 * y0 + z0 * z0 - far * far) / cc;
-          if (root < 0) continue;
-          const wide = Math.sqrt(root);
-          const last = Math.floor(half + wide);
-          let k = Math.ceil(half - wide);
-          for (let m = wrap(k, r); k <= last; k++) {
-            const x = x0 + k * sc[0],
-              y = y0 + k * sc[1],
-              z = z0 + k * sc[2];
-            const square = x * x + y * y + z * z;
-            const known = out[column + m]! + radius;
-            if (known > 0 && square < known * known) out[column + m] = Math.sqrt(square) - radius;
-            if (++m === r) m = 0;
-          }
-        }
-      }
-    }
-    return out;
   }
 
   cartesian(f: Vec3): Vec3 {

@@ -7,10 +7,12 @@
 import { cellVolume, orthogonalization } from '../crystal/cell.ts';
 import { vanDerWaalsRadius } from '../crystal/elements.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { IntegerLattice } from '../math/integer-lattice.ts';
-import type { Mat3, Vec3 } from '../math/matrix3.ts';
+import type { Vec3 } from '../math/matrix3.ts';
 import { EmptySpace } from './empty-space.ts';
-import { coprime, Joined, joinThrough } from './joined.ts';
+import { FACES, Neighbourhood, stepsOf, type Places, type Steps } from './grid-steps.ts';
+import { coprime } from './joined.ts';
+import { partsOf, type Part } from './parts.ts';
+import { sweptDistances } from './swept.ts';
 
 export interface VoidOptions {
   /** Å */
@@ -86,237 +88,11 @@ const LEAST = 0.05;
 /** Part of a grid cell that lies inside, by the signed distance of its middle in units of its width. */
 const share = (d: number, width: number): number => Math.max(0, Math.min(1, 0.5 + d / width));
 
-/** Steps of a grid as vectors, Å. */
-interface Steps {
-  readonly n: readonly [number, number, number];
-  readonly places: Places;
-  readonly a: Vec3;
-  readonly b: Vec3;
-  readonly c: Vec3;
-}
-
-function stepsOf(m: Mat3, n: readonly [number, number, number]): Steps {
-  const step = (k: number): Vec3 => [m[k]! / n[k]!, m[3 + k]! / n[k]!, m[6 + k]! / n[k]!];
-  return { n, places: new Places(n), a: step(0), b: step(1), c: step(2) };
-}
-
-/** Every grid step within a length (Å) of a place off a grid point. */
-class Neighbourhood {
-  readonly count: number;
-  readonly di: Int32Array;
-  readonly dj: Int32Array;
-  readonly dk: Int32Array;
-  /** Å */
-  readonly x: Float64Array;
-  readonly y: Float64Array;
-  readonly z: Float64Array;
-
-  constructor({ n, a, b, c }: Steps, reach: number) {
-    const list: [number, number, number][] = [];
-    const most = n.map((size, k) => Math.min(Math.ceil(size / 2), this.span([a, b, c], k, reach)));
-    for (let i = -most[0]!; i <= most[0]!; i++)
-      for (let j = -most[1]!; j <= most[1]!; j++)
-        for (let k = -most[2]!; k <= most[2]!; k++) {
-          const x = i * a[0] + j * b[0] + k * c[0],
-            y = i * a[1] + j * b[1] + k * c[1],
-            z = i * a[2] + j * b[2] + k * c[2];
-          if (x * x + y * y + z * z <= reach * reach) list.push([i, j, k]);
-        }
-    this.count = list.length;
-    this.di = Int32Array.from(list, (v) => v[0]);
-    this.dj = Int32Array.from(list, (v) => v[1]);
-    this.dk = Int32Array.from(list, (v) => v[2]);
-    const along = (k: 0 | 1 | 2): Float64Array =>
-      Float64Array.from(list, (v) => v[0] * a[k] + v[1] * b[k] + v[2] * c[k]);
-    this.x = along(0);
-    this.y = along(1);
-    this.z = along(2);
-  }
-
-  /** Steps along one axis of the grid that a ball can reach over: its radius over the distance of the planes across. */
-  private span(steps: readonly Vec3[], k: number, reach: number): number {
-    const [u, v] = [steps[(k + 1) % 3]!, steps[(k + 2) % 3]!];
-    const n: Vec3 = [u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]];
-    const s = steps[k]!;
-    const between = Math.abs(n[0] * s[0] + n[1] * s[1] + n[2] * s[2]) / Math.hypot(n[0], n[1], n[2]);
-    return Math.ceil(reach / between);
-  }
-}
-
-/** Indices of grid points, z fastest, of steps that lead up to a cell beyond either end. */
-class Places {
-  private readonly x: Int32Array;
-  private readonly y: Int32Array;
-  private readonly z: Int32Array;
-
-  constructor(readonly n: readonly [number, number, number]) {
-    const [p, q, r] = n;
-    const table = (size: number, step: number): Int32Array =>
-      Int32Array.from({ length: 3 * size }, (_, i) => (i % size) * step);
-    this.x = table(p, q * r);
-    this.y = table(q, r);
-    this.z = table(r, 1);
-  }
-
-  of(i: number, j: number, k: number): number {
-    const { n } = this;
-    return this.x[i + n[0]]! + this.y[j + n[1]]! + this.z[k + n[2]]!;
-  }
-}
-
-/**
- * Signed distance (Å) of each point into the space that balls of radius `probe` sweep whose middles lie where `d` ≥ probe: for
- * points outside of that, the probe's radius less the way to its boundary, which is found on the slope of `d`.
- */
-function touchedDistances(d: Float64Array, steps: Steps, probe: number, width: number): Float32Array {
-  const { n, places } = steps;
-  const [p, q, r] = n;
-  const out = new Float32Array(d.length).fill(-width);
-  const around = new Neighbourhood(steps, probe + width);
-  for (let i = 0; i < p; i++)
-    for (let j = 0; j < q; j++)
-      for (let k = 0; k < r; k++) {
-        const at = (i * q + j) * r + k;
-        const over = d[at]! - probe;
-        if (over < 0) continue;
-        out[at] = Math.max(out[at]!, probe + over);
-        if (over > 1.05 * width) continue;
-        // The boundary lies back along the slope.
-        const slope = slopeAt(d, steps, i, j, k);
-        const [bx, by, bz] = [-over * slope[0], -over * slope[1], -over * slope[2]];
-        for (let m = 0; m < around.count; m++) {
-          const to = places.of(i + around.di[m]!, j + around.dj[m]!, k + around.dk[m]!);
-          const known = out[to]!;
-          if (d[to]! >= probe || known >= probe) continue;
-          const ux = around.x[m]! - bx,
-            uy = around.y[m]! - by,
-            uz = around.z[m]! - bz;
-          const square = ux * ux + uy * uy + uz * uz;
-          const most = probe - known;
-          if (square < most * most) out[to] = probe - Math.sqrt(square);
-        }
-      }
-  return out;
-}
-
-/** Unit slope of a field at a grid point, by differences along the axes of the grid. */
-function slopeAt(d: Float64Array, { places, a, b, c }: Steps, i: number, j: number, k: number): Vec3 {
-  const g: Vec3 = [
-    d[places.of(i + 1, j, k)]! - d[places.of(i - 1, j, k)]!,
-    d[places.of(i, j + 1, k)]! - d[places.of(i, j - 1, k)]!,
-    d[places.of(i, j, k + 1)]! - d[places.of(i, j, k - 1)]!,
-  ];
-  // The gradient s with s·a = g₀ and so on: through the reciprocal of the steps.
-  const cross = (u: Vec3, v: Vec3): Vec3 => [
-    u[1] * v[2] - u[2] * v[1],
-    u[2] * v[0] - u[0] * v[2],
-    u[0] * v[1] - u[1] * v[0],
-  ];
-  const [bc, ca, ab] = [cross(b, c), cross(c, a), cross(a, b)];
-  const s: Vec3 = [0, 1, 2].map((m) => g[0] * bc[m]! + g[1] * ca[m]! + g[2] * ab[m]!) as never;
-  const length = Math.hypot(s[0], s[1], s[2]) || 1;
-  return [s[0] / length, s[1] / length, s[2] / length];
-}
-
-/** What the reached points of a map hang together to. */
-interface Part {
-  root: number;
-  best: number;
-  reached: number;
-  touched: number;
-  /** The point where the first way through closed, and its clearance. */
-  window?: { at: number; d: number };
-  lattice?: IntegerLattice;
-}
-
-const FACES: readonly Vec3[] = [[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]]; // prettier-ignore
-
-const CORNERS: readonly Vec3[] = [-1, 0, 1].flatMap((x) =>
-  [-1, 0, 1].flatMap((y) => [-1, 0, 1].flatMap((z): Vec3[] => (x || y || z ? [[x, y, z]] : []))),
-);
-
-/** Joins the reached points from the emptiest on; returns the part of each point (−1 outside) and the parts. */
-function partsOf(space: EmptySpace, places: Places, probe: number, width: number): { of: Int32Array; parts: Part[] } {
-  const { grid, distances: d } = space;
-  const [p, q, r] = grid.n;
-  const order = emptiestFirst(d, probe);
-  const inner = probe + 2 * width;
-  const joined = new Joined(grid.size);
-  const lattices = new Map<number, IntegerLattice>();
-  const ways: { at: number; d: number }[] = [];
-  for (const i of order) {
-    joined.open(i);
-    const x = Math.floor(i / (q * r)),
-      y = Math.floor(i / r) % q,
-      z = i % r;
-    // Within, faces join everything; along the rim corners may be all that does.
-    for (const [dx, dy, dz] of d[i]! > inner ? FACES : CORNERS) {
-      const [a, b, c] = [x + dx, y + dy, z + dz];
-      const j = places.of(a, b, c);
-      if (!joined.isOpen(j)) continue;
-      const before = lattices.size;
-      joinThrough(joined, lattices, i, j, [Math.floor(a / p), Math.floor(b / q), Math.floor(c / r)]);
-      // What leads somewhere is one more than before only where it begins to.
-      if (lattices.size > before) ways.push({ at: i, d: d[i]! });
-    }
-  }
-  return collected(order, joined, lattices, ways, grid.size);
-}
-
-/** Å: steps by which points are put in order. */
-const SORTED = 0.002;
-
-/** Points that are reached, the emptiest first, in order to within a small step. */
-function emptiestFirst(d: Float64Array, probe: number): Int32Array {
-  const most = d.reduce((x, y) => Math.max(x, y), 0);
-  if (most < probe) return new Int32Array(0);
-  const slot = (x: number): number => Math.floor((most - x) / SORTED);
-  const ends = new Int32Array(slot(probe) + 3);
-  let count = 0;
-  for (let i = 0; i < d.length; i++)
-    if (d[i]! >= probe) {
-      ends[slot(d[i]!) + 1]!++;
-      count++;
-    }
-  for (let k = 1; k < ends.length; k++) ends[k]! += ends[k - 1]!;
-  const out = new Int32Array(count);
-  for (let i = 0; i < d.length; i++) if (d[i]! >= probe) out[ends[slot(d[i]!)]!++] = i;
-  return out;
-}
-
-function collected(
-  order: Int32Array,
-  joined: Joined,
-  lattices: ReadonlyMap<number, IntegerLattice>,
-  ways: readonly { at: number; d: number }[],
-  size: number,
-): { of: Int32Array; parts: Part[] } {
-  const of = new Int32Array(size).fill(-1);
-  const parts: Part[] = [];
-  const byRoot = new Map<number, number>();
-  // From the emptiest on, so that the first point of a part is its best.
-  for (const i of order) {
-    const root = joined.rootOf(i);
-    let n = byRoot.get(root);
-    if (n === undefined) {
-      byRoot.set(root, (n = parts.length));
-      const lattice = lattices.get(root);
-      parts.push({ root, best: i, reached: 0, touched: 0, ...(lattice ? { lattice } : {}) });
-    }
-    of[i] = n;
-  }
-  // Ways were found from the widest on.
-  for (const way of ways) parts[of[way.at]!]!.window ??= way;
-  return { of, parts };
-}
-
-/** The part nearest to each touched point outside of what is reached: grown outwards point by point. */
-function spread(of: Int32Array, field: Float32Array, places: Places, width: number): void {
+/** The part nearest to each touched point outside of what is reached: grown outwards point by point from its rim. */
+function spread(of: Int32Array, field: Float32Array, places: Places, probe: number, width: number): void {
   const [, q, r] = places.n;
   let rim: number[] = [];
-  of.forEach((part, i) => {
-    if (part >= 0) rim.push(i);
-  });
+  for (let i = 0; i < of.length; i++) if (of[i]! >= 0 && field[i]! < probe + 2 * width) rim.push(i);
   while (rim.length) {
     const next: number[] = [];
     for (const i of rim) {
@@ -360,46 +136,57 @@ function mapWithin(s: Structure, options: VoidOptions, clear: number): VoidMap {
   const steps = stepsOf(orthogonalization(s.cell), grid.n);
   const one = volume / grid.size;
   const width = Math.cbrt(one);
-  const touched = probe > 0 ? touchedDistances(d, steps, probe, width) : Float32Array.from(d);
-  const { of, parts } = partsOf(space, steps.places, probe, width);
+  const touched = probe > 0 ? sweptDistances(d, steps, probe, width) : Float32Array.from(d);
+  const { of, parts } = partsOf(d, steps.places, probe, probe + 2 * width);
   if (parts.some(({ window }) => window && window.d >= clear)) return mapWithin(s, options, 1.6 * clear);
-  spread(of, touched, steps.places, width);
-  let reachedSum = 0,
-    touchedSum = 0,
-    filled = 0;
-  for (let i = 0; i < d.length; i++) {
-    const r = share(d[i]! - probe, width) * one;
-    // What is touched is never within an atom.
-    const t = Math.min(share(touched[i]!, width), share(d[i]!, width)) * one;
-    filled += one - share(d[i]!, width) * one;
-    reachedSum += r;
-    touchedSum += t;
-    const part = parts[of[i]!];
-    if (!part) continue;
-    part.reached += r;
-    part.touched += t;
-  }
-  const nothing = !parts.length;
+  spread(of, touched, steps.places, probe, width);
+  const sums = volumesOf(d, touched, of, parts.length, probe, width);
+  const [reached, outside, met] = [sums.reached * one, sums.outside * one, sums.touched * one];
   return {
     probe,
     cell: volume,
-    reached: nothing ? 0 : reachedSum,
-    touched: nothing ? 0 : Math.max(reachedSum, touchedSum),
+    reached: parts.length ? reached : 0,
+    touched: parts.length ? Math.max(reached, met) : 0,
     voids: parts
-      .filter((part) => part.touched > LEAST)
-      .sort((x, y) => y.touched - x.touched)
-      .map((part) => voidOf(space, part)),
-    packing: filled / volume,
+      .map((part, i) => voidOf(space, part, sums.parts[2 * i]! * one, sums.parts[2 * i + 1]! * one))
+      .filter((v) => v.touched > LEAST)
+      .sort((x, y) => y.touched - x.touched),
+    packing: 1 - outside / volume,
     grid: { nx: grid.n[0], ny: grid.n[1], nz: grid.n[2] },
-    touchedField: xFastest(touched, grid.n),
-    reachedField: xFastest(
-      d.map((x) => x - probe),
-      grid.n,
-    ),
+    touchedField: xFastest(touched, grid.n, 0),
+    reachedField: xFastest(d, grid.n, probe),
   };
 }
 
-function voidOf(space: EmptySpace, part: Part): Void {
+/** Grid cells in all: outside of atoms, reached, touched; and reached and touched by each part. */
+function volumesOf(
+  d: Float64Array,
+  touched: Float32Array,
+  of: Int32Array,
+  count: number,
+  probe: number,
+  width: number,
+): { outside: number; reached: number; touched: number; parts: Float64Array } {
+  const parts = new Float64Array(2 * count);
+  const all = { outside: 0, reached: 0, touched: 0, parts };
+  for (let i = 0; i < d.length; i++) {
+    const free = share(d[i]!, width);
+    if (!free) continue;
+    const r = share(d[i]! - probe, width);
+    // What is touched is never within an atom.
+    const t = Math.min(share(touched[i]!, width), free);
+    all.outside += free;
+    all.reached += r;
+    all.touched += t;
+    const part = of[i]!;
+    if (part < 0) continue;
+    parts[2 * part]! += r;
+    parts[2 * part + 1]! += t;
+  }
+  return all;
+}
+
+function voidOf(space: EmptySpace, part: Part, reached: number, touched: number): Void {
   const { grid } = space;
   const largest = space.largestNear(grid.pointAt(part.best));
   const rank = part.lattice?.rank ?? 0;
@@ -407,19 +194,19 @@ function voidOf(space: EmptySpace, part: Part): Void {
   return {
     kind: VOID_KINDS[rank]!,
     directions: part.lattice?.basis.map(coprime) ?? [],
-    reached: part.reached,
-    touched: part.touched,
+    reached,
+    touched,
     centre: largest.at,
     sphere: largest.diameter,
     ...(window ? { window: space.windowNear(grid.pointAt(window.at), window.d).diameter } : {}),
   };
 }
 
-/** A field with z fastest as one with x fastest, as maps are kept. */
-function xFastest(field: ArrayLike<number>, [p, q, r]: readonly [number, number, number]): Float32Array {
+/** A field less some Å, with z fastest, as one with x fastest, as maps are kept. */
+function xFastest(field: ArrayLike<number>, [p, q, r]: readonly [number, number, number], less: number): Float32Array {
   const out = new Float32Array(field.length);
-  for (let i = 0; i < p; i++)
-    for (let j = 0; j < q; j++) for (let k = 0; k < r; k++) out[i + p * (j + q * k)] = field[(i * q + j) * r + k]!;
+  for (let i = 0, at = 0; i < p; i++)
+    for (let j = 0; j < q; j++) for (let k = 0; k < r; k++, at++) out[i + p * (j + q * k)] = field[at]! - less;
   return out;
 }
 
