@@ -301,6 +301,7 @@ class Builder {
       for (const c of [i, j, k]) for (let m = 0; m < 3; m++) normals[c]![m]! += n[m]!;
     }
     const colour = lightOf(s.colour);
+    const inside = s.inside === undefined ? undefined : lightOf(s.inside);
     const shadeAt = (i: number): Light3 => [0, 1, 2].map((k) => linear(s.shades![3 * i + k]!)) as unknown as Light3;
     const thing = this.things++;
     for (let t = 0; t < s.indices.length; t += 3) {
@@ -314,11 +315,21 @@ class Builder {
         ac: subtract(c, a),
         normals: corners.map((i) => normalize(normals[i]!)) as unknown as Triangle['normals'],
         ...(s.shades ? { shades: corners.map(shadeAt) as unknown as NonNullable<Triangle['shades']> } : {}),
-        colour,
+        colour: inside && this.isFromBehind(a, b, c) ? inside : colour,
         opacity: s.opacity,
         thing,
       });
     }
+  }
+
+  /** Whether the corners of a triangle are seen clockwise. */
+  private isFromBehind(...corners: readonly [Vec3, Vec3, Vec3]): boolean {
+    const [a, b, c] = corners.map((p) => scale(p, magnification(this.scene.camera, this.size, p[2]))) as [
+      Vec3,
+      Vec3,
+      Vec3,
+    ];
+    return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]) < 0;
   }
 }
 

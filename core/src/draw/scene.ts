@@ -79,6 +79,8 @@ export interface SurfacePrimitive {
   readonly positions: Float32Array;
   readonly indices: Uint32Array;
   readonly colour: string;
+  /** Colour of its other side: where its triangles are seen clockwise. */
+  readonly inside?: string;
   /** Red, green and blue of each vertex, 0–255, where they have colours of their own. */
   readonly shades?: Uint8Array;
   readonly opacity: number;

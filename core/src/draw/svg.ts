@@ -385,7 +385,7 @@ function paintSurface(canvas: Canvas, s: SurfacePrimitive): Piece[] {
   const out: Piece[] = [];
   for (let i = 0; i < s.indices.length; i += 3) {
     const corners = [corner(i), corner(i + 1), corner(i + 2)];
-    const base = s.shades ? meanShade(s.shades, s.indices.subarray(i, i + 3)) : s.colour;
+    const base = s.shades ? meanShade(s.shades, s.indices.subarray(i, i + 3)) : sideColour(canvas, s, corners);
     const colour = shadeColour(base, faceLight(canvas, corners));
     // A surface is seen through twice; its own mesh keeps the hairlines between triangles shut.
     out.push(
@@ -397,6 +397,14 @@ function paintSurface(canvas: Canvas, s: SurfacePrimitive): Piece[] {
     );
   }
   return out;
+}
+
+/** The colour of the side of a triangle that is seen. */
+function sideColour(canvas: Canvas, { colour, inside }: SurfacePrimitive, corners: readonly Vec3[]): string {
+  if (!inside) return colour;
+  const [a, b, c] = corners.map((p) => canvas.at(p));
+  // Pixels count downwards.
+  return (b!.x - a!.x) * (c!.y - a!.y) - (b!.y - a!.y) * (c!.x - a!.x) > 0 ? inside : colour;
 }
 
 /** The colour of a triangle whose corners have their own. */

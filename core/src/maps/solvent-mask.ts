@@ -19,6 +19,8 @@ export interface Voids {
   readonly label: Uint8Array;
   readonly list: readonly {
     readonly centre: readonly [number, number, number];
+    /** One of its places, where the probe's middle may be. */
+    readonly inside: readonly [number, number, number];
     readonly volume: number;
     readonly points: number;
   }[];
@@ -91,7 +93,8 @@ export function findVoids(s: Structure, grid: Grid, probe = 1.2, least = 15): Vo
   const list: Voids['list'][number][] = [];
   const stack: number[] = [];
   for (let i = 0; i < total; i++) {
-    if (!open[i] || label[i]) continue;
+    if (!open[i] || !free[i] || label[i]) continue;
+    const inside = [(i % nx) / nx, (Math.floor(i / nx) % ny) / ny, Math.floor(i / (nx * ny)) / nz] as const;
     const id = Math.min(250, list.length + 1);
     let points = 0;
     const sum = [0, 0, 0, 0, 0, 0];
@@ -131,7 +134,7 @@ export function findVoids(s: Structure, grid: Grid, probe = 1.2, least = 15): Vo
       const f = Math.atan2(sum[2 * k + 1]!, sum[2 * k]!) / (2 * Math.PI);
       return f - Math.floor(f);
     }) as unknown as [number, number, number];
-    list.push({ centre, volume: size, points });
+    list.push({ centre, inside, volume: size, points });
   }
   for (let p = 0; p < total; p++) if (label[p] === 255) label[p] = 0;
   return { grid, label, list, volume: list.reduce((t, v) => t + v.volume, 0) };
@@ -170,6 +173,12 @@ export function gridStructureFactors(
   return { a, b };
 }
 
+/** Voids on the grid that the density within them is worked out on. */
+export function voidsForData(s: Structure, reflections: MergedReflections, probe: number): Voids {
+  const { limits, dMin } = reach(s.cell, reflections);
+  return findVoids(s, gridFor(s.cell, Math.min(0.25, dMin / 3), limits), probe);
+}
+
 /** Works out a mask by repeated back-transformation of the difference density inside the voids. Throws RangeError where there is no void. */
 export async function solventMask(
   s: Structure,
@@ -178,12 +187,13 @@ export async function solventMask(
   treatment: Treatment,
   context: TaskContext<string>,
   probe = 1.2,
+  known?: Voids,
 ): Promise<SolventMask> {
-  const { limits, dMin } = reach(s.cell, reflections);
-  const grid = gridFor(s.cell, Math.min(0.25, dMin / 3), limits);
+  const { dMin } = reach(s.cell, reflections);
   context.progress('Looking for voids');
   await context.breath();
-  const voids = findVoids(s, grid, probe);
+  const voids = known ?? voidsForData(s, reflections, probe);
+  const { grid } = voids;
   if (!voids.list.length)
     throw new RangeError(
       `There is no void that a sphere of ${probe.toFixed(1)} Å radius enters and that holds more than 15 Å³. Delete the atoms of the solvent first, if it was modelled.`,

@@ -8,6 +8,8 @@ import { seededRandom, type Random } from '../math/random.ts';
 import {
   add,
   apply3,
+  cross,
+  determinant3,
   dot,
   inverse3,
   norm,
@@ -118,6 +120,9 @@ export class EmptySpace {
       if (better) [x, d] = [better, clearance(around, better)];
       else step /= 2;
     }
+    // A search may stick on a sharp ridge: places that four atoms hold between them are tried too.
+    for (let next = betterBetween(around, x, d); next; next = betterBetween(around, x, d))
+      [x, d] = [next.at, next.radius];
     return { at: this.fractional(x), diameter: 2 * d };
   }
 
@@ -129,6 +134,7 @@ export class EmptySpace {
     for (let i = 0; i < touching.length; i++)
       for (let j = i + 1; j < touching.length; j++)
         for (let k = j + 1; k < touching.length; k++) {
+          if (offPlane(x, touching[i]!, touching[j]!, touching[k]!) > 3 * STEP) continue;
           const found = sphereBetween(touching[i]!, touching[j]!, touching[k]!);
           if (!found || norm(subtract(found.at, x)) > 3 * STEP) continue;
           if (clearance(touching, found.at) < found.radius - 1e-6) continue;
@@ -168,6 +174,55 @@ function ballsOf(s: Structure, m: ReturnType<typeof orthogonalization>, radiusOf
     }
     return places.map((x) => ({ at: apply3(m, x), radius: radiusOf(site.element) }));
   });
+}
+
+/** Å within which another touching sphere is looked for, and of how many nearest atoms. */
+const AROUND = 0.5,
+  NEAREST = 9;
+
+/** A larger sphere beside one that four of the nearest atoms touch, none within; undefined where there is none. */
+function betterBetween(balls: readonly Ball[], x: Vec3, d: number): { at: Vec3; radius: number } | undefined {
+  const off = balls.map((ball) => ({ ball, d: norm(subtract(ball.at, x)) - ball.radius }));
+  const near = off
+    .sort((p, q) => p.d - q.d)
+    .slice(0, NEAREST)
+    .map((p) => p.ball);
+  let best: { at: Vec3; radius: number } | undefined;
+  for (let i = 0; i < near.length; i++)
+    for (let j = i + 1; j < near.length; j++)
+      for (let k = j + 1; k < near.length; k++)
+        for (let l = k + 1; l < near.length; l++) {
+          const found = touchingFour(near[i]!, near[j]!, near[k]!, near[l]!);
+          if (!found || found.radius < (best?.radius ?? d) + 1e-6 || norm(subtract(found.at, x)) > AROUND) continue;
+          if (clearance(balls, found.at) > found.radius - 1e-6) best = found;
+        }
+  return best;
+}
+
+/**
+ * The sphere that touches four balls from outside: differences of |x − c|² = (ρ + r)² are linear in x and ρ, what is left is a
+ * quadratic in ρ.
+ */
+function touchingFour(a: Ball, b: Ball, c: Ball, d: Ball): { at: Vec3; radius: number } | undefined {
+  const others = [b, c, d].map((p) => ({ way: subtract(p.at, a.at), radius: p.radius }));
+  const m = toMat3(others.flatMap(({ way }) => [...way]));
+  if (Math.abs(determinant3(m)) < 1e-3) return undefined;
+  const back = inverse3(m);
+  // From the first ball: x = u + v ρ.
+  const u = apply3(back, toVec3(others.map(({ way, radius }) => (dot(way, way) - radius ** 2 + a.radius ** 2) / 2)));
+  const v = apply3(back, toVec3(others.map(({ radius }) => a.radius - radius)));
+  const [p, q, r] = [dot(v, v) - 1, 2 * (dot(u, v) - a.radius), dot(u, u) - a.radius ** 2];
+  const root = q * q - 4 * p * r;
+  if (root < 0) return undefined;
+  const radii = Math.abs(p) < 1e-9 ? [-r / q] : [1, -1].map((sign) => (-q + sign * Math.sqrt(root)) / (2 * p));
+  const radius = Math.min(...radii.filter((x) => x > 0));
+  return Number.isFinite(radius) ? { at: add(a.at, add(u, scale(v, radius))), radius } : undefined;
+}
+
+/** Å from a place to the plane of three balls' middles. */
+function offPlane(x: Vec3, a: Ball, b: Ball, c: Ball): number {
+  const n = cross(subtract(b.at, a.at), subtract(c.at, a.at));
+  return Math.abs(dot(subtract(x, a.at), n)) / (norm(n) || 1);
 }
 
 /**

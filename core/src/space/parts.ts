@@ -4,7 +4,7 @@
  * spanning tree, Kruskal 1956).
  */
 import { IntegerLattice } from '../math/integer-lattice.ts';
-import type { Vec3 } from '../math/matrix3.ts';
+import { toVec3, type Vec3 } from '../math/matrix3.ts';
 import { CORNERS, FACES, type Places } from './grid-steps.ts';
 import { Joined, joinThrough } from './joined.ts';
 
@@ -17,7 +17,14 @@ export interface Part {
   readonly lattice?: IntegerLattice;
 }
 
+/** Emptiest points of the hills, and the ways between them, the widest first. */
+export interface Hilltops {
+  readonly tops: readonly number[];
+  readonly passes: readonly Pass[];
+}
+
 export interface Parts {
+  readonly hilltops: Hilltops;
   /** Part of each point, −1 outside. */
   readonly of: Int32Array;
   readonly parts: readonly Part[];
@@ -120,9 +127,10 @@ class Hills {
 }
 
 /** A way from one hill to another, or around a cell to itself. */
-interface Pass {
-  /** The lower of its two points. */
+export interface Pass {
+  /** The lower of its two points, and the cell it lies in beside the first hill's top. */
   readonly at: number;
+  readonly cell: Vec3;
   readonly d: number;
   readonly from: number;
   readonly to: number;
@@ -147,9 +155,13 @@ function passesOf(hills: Hills, d: Float64Array, n: Places['n']): Pass[] {
       w = z + shifts[3 * j + 2]! - shifts[3 * i + 2]!;
     if (from === to && !u && !v && !w) return;
     const at = d[i]! < d[j]! ? i : j;
+    const step = at === i ? [0, 0, 0] : [x, y, z];
     const key = (((from * count + to) * SHIFTS + u + HALF) * SHIFTS + v + HALF) * SHIFTS + w + HALF;
     const known = widest.get(key);
-    if (!known || known.d < d[at]!) widest.set(key, { at, d: d[at]!, from, to, over: [u, v, w] });
+    if (!known || known.d < d[at]!) {
+      const cell = toVec3(step.map((c, k) => c - shifts[3 * i + k]!));
+      widest.set(key, { at, cell, d: d[at]!, from, to, over: [u, v, w] });
+    }
   };
   hills.eachPair(waysOf(FACES.filter(isAhead), n), waysOf(CORNERS, n), note);
   return [...widest.values()].sort((a, b) => b.d - a.d);
@@ -166,7 +178,8 @@ export function partsOf(d: Float64Array, places: Places, probe: number, inner: n
   tops.forEach((_, i) => joined.open(i));
   const lattices = new Map<number, IntegerLattice>();
   const ways: Pass[] = [];
-  for (const pass of passesOf(hills, d, places.n)) {
+  const passes = passesOf(hills, d, places.n);
+  for (const pass of passes) {
     const before = lattices.size;
     joinThrough(joined, lattices, pass.from, pass.to, pass.over);
     // What leads somewhere is one more than before only where it begins to.
@@ -185,5 +198,5 @@ export function partsOf(d: Float64Array, places: Places, probe: number, inner: n
   });
   const numbers = new Map([...new Set(roots)].map((root, i) => [root, i]));
   const partOf = roots.map((root) => numbers.get(root)!);
-  return { of: hills.of.map((hill) => (hill < 0 ? -1 : partOf[hill]!)), parts };
+  return { of: hills.of.map((hill) => (hill < 0 ? -1 : partOf[hill]!)), parts, hilltops: { tops, passes } };
 }

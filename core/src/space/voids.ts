@@ -68,6 +68,8 @@ export interface VoidMap {
   /** Signed distance (Å, x fastest) into the space that is touched; and into the space that is reached. */
   readonly touchedField: Float32Array;
   readonly reachedField: Float32Array;
+  /** By fractional place: which of the voids it is in, −1 for none. */
+  voidAt(at: Vec3): number;
 }
 
 /** Å between points of the map and of the curve at most; points of a map at most, and for how many a small cell has room; Å up to which distances are worked out at first;
@@ -111,10 +113,15 @@ function spread(of: Int32Array, field: Float32Array, places: Places, probe: numb
 }
 
 /** A structure with radii of one's own for some elements. */
-const radiusBy =
+export const radiusBy =
   (radii: VoidOptions['radii']) =>
   (element: string): number =>
     radii?.[element] ?? vanDerWaalsRadius(element);
+
+export function assertProbe(s: Structure, probe: number): void {
+  if (!(probe >= 0 && probe <= 20)) throw new RangeError(`A probe has a radius from 0 to 20 Å, not ${probe}.`);
+  if (!s.sites.length) throw new RangeError('There are no atoms that space could be empty between.');
+}
 
 /** Empty space of a crystal. Throws RangeError for a probe that is no length, or a structure without atoms. */
 export function voidMap(s: Structure, options: VoidOptions): VoidMap {
@@ -128,8 +135,7 @@ const usualStep = (volume: number, probe: number): number =>
 /** Distances up to `clear` Å are known; what is emptier is as empty, and is looked at anew where a way through may be so wide. */
 function mapWithin(s: Structure, options: VoidOptions, clear: number): VoidMap {
   const { probe, step, radii } = options;
-  if (!(probe >= 0 && probe <= 20)) throw new RangeError(`A probe has a radius from 0 to 20 Å, not ${probe}.`);
-  if (!s.sites.length) throw new RangeError('There are no atoms that space could be empty between.');
+  assertProbe(s, probe);
   const volume = cellVolume(s.cell);
   const space = new EmptySpace(s, radiusBy(radii), step ?? usualStep(volume, probe), MOST_MAP, clear);
   const { grid, distances: d } = space;
@@ -141,20 +147,25 @@ function mapWithin(s: Structure, options: VoidOptions, clear: number): VoidMap {
   if (parts.some(({ window }) => window && window.d >= clear)) return mapWithin(s, options, 1.6 * clear);
   spread(of, touched, steps.places, probe, width);
   const sums = volumesOf(d, touched, of, parts.length, probe, width);
+  const numbered = parts
+    .map((_, i) => ({ i, touched: sums.parts[2 * i + 1]! * one }))
+    .filter((v) => v.touched > LEAST)
+    .sort((x, y) => y.touched - x.touched);
   const [reached, outside, met] = [sums.reached * one, sums.outside * one, sums.touched * one];
   return {
     probe,
     cell: volume,
     reached: parts.length ? reached : 0,
     touched: parts.length ? Math.max(reached, met) : 0,
-    voids: parts
-      .map((part, i) => voidOf(space, part, sums.parts[2 * i]! * one, sums.parts[2 * i + 1]! * one))
-      .filter((v) => v.touched > LEAST)
-      .sort((x, y) => y.touched - x.touched),
+    voids: numbered.map(({ i }) => voidOf(space, parts[i]!, sums.parts[2 * i]! * one, sums.parts[2 * i + 1]! * one)),
     packing: 1 - outside / volume,
     grid: { nx: grid.n[0], ny: grid.n[1], nz: grid.n[2] },
     touchedField: xFastest(touched, grid.n, 0),
     reachedField: xFastest(d, grid.n, probe),
+    voidAt: (at) => {
+      const [x, y, z] = at.map((f, k) => Math.round((f - Math.floor(f)) * grid.n[k]!) % grid.n[k]!);
+      return numbered.findIndex(({ i }) => i === of[steps.places.of(x!, y!, z!)]);
+    },
   };
 }
 

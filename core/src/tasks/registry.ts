@@ -100,7 +100,7 @@ import { surfaceTask } from './surface-task.ts';
 import { traceTask } from './trace-task.ts';
 import { vetTask } from './vet-task.ts';
 import { compareTask } from './compare-task.ts';
-import { voidCurveTask, voidsTask } from './voids-task.ts';
+import { voidCurveTask, voidElectronsTask, voidNetworkTask, voidsTask } from './voids-task.ts';
 import { wishesTask, wishSurfacesTask } from './wishes-task.ts';
 import { sceneTask } from './scene-task.ts';
 import {
@@ -386,6 +386,8 @@ export const TASKS = {
   match: matchTask,
   relate: relateTask,
   voids: voidsTask,
+  'void network': voidNetworkTask,
+  'void electrons': voidElectronsTask,
   'void curve': voidCurveTask,
   'compare crystals': compareTask,
   'new figure': newFigureTask,

@@ -267,7 +267,7 @@ export class LayerBuilder {
     shape.setIndex(new BufferAttribute(s.indices, 1));
     shape.computeVertexNormals();
     if (s.shades) shape.setAttribute('color', new BufferAttribute(linearShades(s.shades), 3));
-    group.add(new Mesh(shape, this.materials.film(s.shades ? '#ffffff' : s.colour, s.opacity, !!s.shades)));
+    group.add(new Mesh(shape, this.materials.film(s.shades ? '#ffffff' : s.colour, s.opacity, !!s.shades, s.inside)));
     if (s.mesh > 0) group.add(new Mesh(shape, this.materials.mesh(s.colour, s.mesh)));
   }
 

@@ -56,6 +56,20 @@ function asHollow(material: MeshStandardMaterial, inner: string): MeshStandardMa
   return material;
 }
 
+/** Films whose other side has another colour. */
+function asTwoSided(material: MeshStandardMaterial, inside: string): MeshStandardMaterial {
+  material.onBeforeCompile = (shader) => {
+    shader.uniforms['inside'] = { value: new Color(inside) };
+    shader.fragmentShader = shader.fragmentShader
+      .replace('#include <common>', '#include <common>\nuniform vec3 inside;')
+      .replace(
+        '#include <color_fragment>',
+        '#include <color_fragment>\nif (!gl_FrontFacing) diffuseColor.rgb = inside;',
+      );
+  };
+  return material;
+}
+
 /** Principal ellipses: dark (light on dark colours) where a coordinate of the unit sphere vanishes, on real ellipsoids only. */
 function withEllipses(material: MeshStandardMaterial): MeshStandardMaterial {
   material.onBeforeCompile = (shader) => {
@@ -157,21 +171,20 @@ export class Materials {
     );
   }
 
-  /** `shaded`: every vertex has a colour of its own. */
-  film(colour: string, opacity: number, shaded = false): MeshStandardMaterial {
-    return this.get(
-      `film ${colour} ${opacity} ${shaded}`,
-      () =>
-        new MeshStandardMaterial({
-          color: colour,
-          vertexColors: shaded,
-          transparent: opacity < 1,
-          opacity,
-          side: DoubleSide,
-          depthWrite: opacity >= 1,
-          roughness: 0.6,
-        }),
-    );
+  /** `shaded`: every vertex has a colour of its own; `inside`: colour of the side where triangles are seen clockwise. */
+  film(colour: string, opacity: number, shaded = false, inside?: string): MeshStandardMaterial {
+    return this.get(`film ${colour} ${opacity} ${shaded} ${inside}`, () => {
+      const material = new MeshStandardMaterial({
+        color: colour,
+        vertexColors: shaded,
+        transparent: opacity < 1,
+        opacity,
+        side: DoubleSide,
+        depthWrite: opacity >= 1,
+        roughness: 0.6,
+      });
+      return inside ? asTwoSided(material, inside) : material;
+    });
   }
 
   mesh(colour: string, opacity: number): MeshBasicMaterial {
