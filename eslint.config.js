@@ -157,7 +157,7 @@ export default tseslint.config(
     ),
   ),
   only('symmetry', ['math', 'crystal', 'geometry', 'data', 'scattering', 'refine']),
-  only('contacts', ['math', 'crystal', 'geometry', 'refine', 'scattering', 'maps']),
+  only('contacts', ['math', 'crystal', 'geometry', 'refine', 'scattering', 'maps', 'space']),
   only('depict', ['math', 'crystal', 'geometry', 'refine', 'draw', 'contacts', 'maps', 'symmetry', 'model', 'space']),
   only('space', ['math', 'crystal', 'geometry']),
   only('build', ['math', 'crystal', 'formats', 'geometry', 'publish', 'draw', 'symmetry', 'model']),

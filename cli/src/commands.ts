@@ -131,6 +131,7 @@ function parse(args: readonly string[]) {
         style: { type: 'string' },
         width: { type: 'string' },
         rays: { type: 'boolean' },
+        energies: { type: 'boolean' },
         remedy: { type: 'string' },
         'in-plane': { type: 'string' },
         tensor: { type: 'string' },
@@ -168,12 +169,12 @@ async function perform(args: readonly string[], say: Say): Promise<Outcome> {
         flags['definition'] as string | undefined,
       ),
     energies: async () => energiesAnswer(modelWithData('energies', [onePath(paths)]).model.structure!),
-    voids: async () => voidsAnswer(modelWithData('voids', [onePath(paths)]).model.structure!, flags),
+    voids: () => voidsAnswer(modelWithData('voids', paths), flags),
     compare: async () => {
       const [one, two] = twoPaths(paths).map((path) => modelWithData('compare', [path]).model.structure!);
       return compareAnswer(one!, two!);
     },
-    shape: async () => shapeAnswer(modelWithData('shape', [onePath(paths)]).model.structure!),
+    shape: async () => shapeAnswer(modelWithData('shape', [onePath(paths)]).model.structure!, !!flags['energies']),
     wishes: async () =>
       wishesAnswer(
         modelWithData('wishes', [onePath(paths)]).model.structure!,

@@ -6,18 +6,7 @@ import { orthogonalization } from '../crystal/cell.ts';
 import { reflectionSymmetry } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { greatestCommonDivisor } from '../math/integer.ts';
-import {
-  apply3,
-  cross,
-  dot,
-  inverse3,
-  norm,
-  normalize,
-  scale,
-  subtract,
-  transpose3,
-  type Vec3,
-} from '../math/matrix3.ts';
+import { apply3, cross, dot, inverse3, norm, normalize, subtract, transpose3, type Vec3 } from '../math/matrix3.ts';
 
 export interface CrystalFace {
   readonly hkl: Vec3;
@@ -34,28 +23,53 @@ export interface CrystalFace {
 /** Indices up to which planes are looked at. */
 const MOST_INDEX = 3;
 
-/** The largest distance of planes that diffract along a direction: centring, screws and glides halve it and so on. */
-function effectiveSpacing(s: Structure, star: (h: Vec3) => number, h: Vec3): number {
-  for (let n = 1; n <= 6; n++)
-    if (!reflectionSymmetry(s.spaceGroup, n * h[0], n * h[1], n * h[2]).absent) return 1 / star(scale(h, n));
-  return 1 / star(scale(h, 6));
+/** How many layers the spacing of planes is made of: centring, screws and glides halve it and so on. */
+function layersOf(s: Structure, h: Vec3): number {
+  for (let n = 1; n < 6; n++) if (!reflectionSymmetry(s.spaceGroup, n * h[0], n * h[1], n * h[2]).absent) return n;
+  return 6;
 }
 
-/** Faces of the expected shape, largest first. */
-export function crystalShape(s: Structure): CrystalFace[] {
+/** A plane that a face may be. */
+export interface GrowthPlane {
+  readonly hkl: Vec3;
+  /** Outward, of unit length, Cartesian. */
+  readonly normal: Vec3;
+  /** Layers in one spacing, and Å between them. */
+  readonly layers: number;
+  readonly spacing: number;
+}
+
+/** Planes of small indices, and how thick the layers are that they grow by. */
+export function growthPlanes(s: Structure): GrowthPlane[] {
   const back = transpose3(inverse3(orthogonalization(s.cell)));
-  const star = (h: Vec3): number => norm(apply3(back, h));
-  const planes: { hkl: Vec3; normal: Vec3; distance: number }[] = [];
+  const planes: GrowthPlane[] = [];
   for (let h = -MOST_INDEX; h <= MOST_INDEX; h++)
     for (let k = -MOST_INDEX; k <= MOST_INDEX; k++)
       for (let l = -MOST_INDEX; l <= MOST_INDEX; l++) {
         if ([h, k, l].reduce((n, x) => greatestCommonDivisor(n, Math.abs(x)), 0) !== 1) continue;
         const hkl: Vec3 = [h, k, l];
-        planes.push({ hkl, normal: normalize(apply3(back, hkl)), distance: 1 / effectiveSpacing(s, star, hkl) });
+        const star = apply3(back, hkl);
+        const layers = layersOf(s, hkl);
+        planes.push({ hkl, normal: normalize(star), layers, spacing: 1 / (layers * norm(star)) });
       }
-  planes.sort((p, q) => p.distance - q.distance);
+  return planes;
+}
+
+/** Faces of the shape expected from the lattice alone, largest first. */
+export const crystalShape = (s: Structure): CrystalFace[] =>
+  shapeWithin(growthPlanes(s).map((p) => ({ ...p, distance: 1 / p.spacing })));
+
+export interface FacePlane {
+  readonly hkl: Vec3;
+  readonly normal: Vec3;
+  readonly distance: number;
+}
+
+/** The shape within planes at distances that are made 1 for the nearest, largest face first. */
+export function shapeWithin(given: readonly FacePlane[]): CrystalFace[] {
+  const planes = [...given].sort((p, q) => p.distance - q.distance);
   const nearest = planes[0]!.distance;
-  const scaled = planes.map((p) => ({ ...p, distance: p.distance / nearest }));
+  const scaled = planes.map(({ hkl, normal, distance }) => ({ hkl, normal, distance: distance / nearest }));
   // What lies beyond every corner of the nearest planes' polyhedron cuts nothing.
   const corners = facesOf(scaled.slice(0, FIRST)).flatMap((f) => f.corners.map(norm));
   const furthest = Math.max(...corners);
@@ -63,7 +77,7 @@ export function crystalShape(s: Structure): CrystalFace[] {
 }
 
 /** The polyhedron of half-spaces normal·x ≤ distance: the faces that are left of them. */
-export function facesOf(planes: readonly { hkl: Vec3; normal: Vec3; distance: number }[]): CrystalFace[] {
+export function facesOf(planes: readonly FacePlane[]): CrystalFace[] {
   const out: CrystalFace[] = [];
   for (const p of planes) {
     const corners = planes.reduce<readonly Vec3[]>(
@@ -80,7 +94,7 @@ export function facesOf(planes: readonly { hkl: Vec3; normal: Vec3; distance: nu
 const FIRST = 48;
 
 /** Far beyond any face. */
-const FAR = 100;
+export const FAR = 100;
 
 /** A large square in a plane. */
 function square({ normal, distance }: { normal: Vec3; distance: number }): Vec3[] {

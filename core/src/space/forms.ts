@@ -28,7 +28,7 @@ export interface Habit {
 }
 
 /** Indices under an operation of the class: h′ = h R. */
-const moved = (h: Vec3, r: readonly number[]): Vec3 => [
+export const moved = (h: Vec3, r: readonly number[]): Vec3 => [
   h[0] * r[0]! + h[1] * r[3]! + h[2] * r[6]! + 0,
   h[0] * r[1]! + h[1] * r[4]! + h[2] * r[7]! + 0,
   h[0] * r[2]! + h[1] * r[5]! + h[2] * r[8]! + 0,

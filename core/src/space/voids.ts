@@ -254,6 +254,23 @@ export function voidCurve(s: Structure, radii?: VoidOptions['radii']): VoidCurve
   return { points, largest };
 }
 
+export interface PoreSize {
+  /** Å, diameters between which a ball is the largest that fits over a place. */
+  readonly from: number;
+  readonly to: number;
+  /** Å³ of one cell. */
+  readonly volume: number;
+}
+
+/** How much of the empty space is in pores of each size: what the touched volume loses from one radius to the next. */
+export function poreSizes({ points, largest }: VoidCurve): PoreSize[] {
+  const within = points.filter((p) => p.radius <= largest);
+  return within.map(({ radius, touched }, i) => {
+    const next = within[i + 1];
+    return { from: 2 * radius, to: 2 * (next?.radius ?? largest), volume: Math.max(0, touched - (next?.touched ?? 0)) };
+  });
+}
+
 /** Radius (Å) of the largest empty ball over each point; −1 within atoms. */
 function largestOver(d: Float64Array, steps: Steps, width: number): Float32Array {
   const { n, places } = steps;

@@ -100,6 +100,7 @@ import { surfaceTask } from './surface-task.ts';
 import { traceTask } from './trace-task.ts';
 import { vetTask } from './vet-task.ts';
 import { compareTask } from './compare-task.ts';
+import { faceViewTask, shapeTask } from './shape-task.ts';
 import { voidCurveTask, voidElectronsTask, voidNetworkTask, voidsTask } from './voids-task.ts';
 import { wishesTask, wishSurfacesTask } from './wishes-task.ts';
 import { sceneTask } from './scene-task.ts';
@@ -385,6 +386,8 @@ export const TASKS = {
   map: mapTask,
   match: matchTask,
   relate: relateTask,
+  'crystal shape': shapeTask,
+  'face view': faceViewTask,
   voids: voidsTask,
   'void network': voidNetworkTask,
   'void electrons': voidElectronsTask,

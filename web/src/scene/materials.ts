@@ -64,7 +64,8 @@ function asTwoSided(material: MeshStandardMaterial, inside: string): MeshStandar
       .replace('#include <common>', '#include <common>\nuniform vec3 inside;')
       .replace(
         '#include <color_fragment>',
-        '#include <color_fragment>\nif (!gl_FrontFacing) diffuseColor.rgb = inside;',
+        // Films that are seen through are painted in two passes, the first of which is turned round.
+        '#include <color_fragment>\n#ifdef FLIP_SIDED\ndiffuseColor.rgb = inside;\n#else\nif (!gl_FrontFacing) diffuseColor.rgb = inside;\n#endif',
       );
   };
   return material;

@@ -1,6 +1,6 @@
 /** Volume against the radius of the probe; the radius is dragged along it, or moved by arrow keys. */
 import { useRef, type KeyboardEvent, type PointerEvent, type ReactNode } from 'react';
-import type { CurvePoint } from '@nagare/core/space/voids';
+import type { CurvePoint, PoreSize } from '@nagare/core/space/voids';
 
 const WIDTH = 340,
   HEIGHT = 120,
@@ -8,25 +8,33 @@ const WIDTH = 340,
   BOTTOM = 22,
   TOP = 8,
   RIGHT = 6;
+/** Of the height, the bar of the size that holds most. */
+const SIZES = 0.45;
 /** Å a press of an arrow. */
 const STEP = 0.05;
 
 interface VoidCurveProps {
   readonly curve: readonly CurvePoint[];
+  /** The curve before something was thought away. */
+  readonly before?: readonly CurvePoint[];
+  /** How much of the space is in pores of each size. */
+  readonly sizes: readonly PoreSize[];
   /** Å³ */
   readonly cell: number;
   readonly probe: number;
   onProbe(probe: number): void;
 }
 
-export function VoidCurve({ curve, cell, probe, onProbe }: VoidCurveProps): ReactNode {
+export function VoidCurve({ curve, before, sizes, cell, probe, onProbe }: VoidCurveProps): ReactNode {
   const picture = useRef<SVGSVGElement>(null);
   const most = curve.at(-1)!.radius;
   const highest = Math.max(1, (100 * curve[0]!.touched) / cell);
   const x = (radius: number): number => LEFT + (radius / most) * (WIDTH - LEFT - RIGHT);
   const y = (share: number): number => HEIGHT - BOTTOM - (share / highest) * (HEIGHT - BOTTOM - TOP);
-  const line = (of: 'reached' | 'touched'): string =>
-    curve.map((p, i) => `${i ? 'L' : 'M'}${x(p.radius).toFixed(1)} ${y((100 * p[of]) / cell).toFixed(1)}`).join('');
+  const line = (of: 'reached' | 'touched', points = curve): string =>
+    points.map((p, i) => `${i ? 'L' : 'M'}${x(p.radius).toFixed(1)} ${y((100 * p[of]) / cell).toFixed(1)}`).join('');
+  const mostOfSize = Math.max(...sizes.map((p) => p.volume), 1e-9);
+  const sizeHeight = (volume: number): number => (volume / mostOfSize) * SIZES * (HEIGHT - BOTTOM - TOP);
   const drag = (e: PointerEvent): void => {
     const box = picture.current!.getBoundingClientRect();
     const at = (((e.clientX - box.left) / box.width) * WIDTH - LEFT) / (WIDTH - LEFT - RIGHT);
@@ -63,6 +71,19 @@ export function VoidCurve({ curve, cell, probe, onProbe }: VoidCurveProps): Reac
       }}
     >
       <path className="axis" d={`M${LEFT} ${TOP}V${HEIGHT - BOTTOM}H${WIDTH - RIGHT}`} />
+      {sizes.map((p) => (
+        <rect
+          key={p.from}
+          className="size"
+          x={x(p.from / 2)}
+          width={Math.max(0, x(p.to / 2) - x(p.from / 2))}
+          y={HEIGHT - BOTTOM - sizeHeight(p.volume)}
+          height={sizeHeight(p.volume)}
+        >
+          <title>{`${p.volume.toFixed(1)} Å³ in pores of ${p.from.toFixed(2)} to ${p.to.toFixed(2)} Å across`}</title>
+        </rect>
+      ))}
+      {before && <path className="before" d={line('touched', before)} />}
       <path className="touched" d={line('touched')} />
       <path className="reached" d={line('reached')} />
       <path className="probe" d={`M${x(Math.min(probe, most)).toFixed(1)} ${TOP}V${HEIGHT - BOTTOM}`} />
@@ -82,6 +103,9 @@ export function VoidCurve({ curve, cell, probe, onProbe }: VoidCurveProps): Reac
       </text>
       <text className="reached" x={WIDTH - RIGHT} y={TOP + 22} textAnchor="end">
         reached by its middle
+      </text>
+      <text className="size" x={WIDTH - RIGHT} y={TOP + 36} textAnchor="end">
+        pore sizes
       </text>
     </svg>
   );

@@ -1,9 +1,12 @@
 /** What the sheet of empty space says. */
+import { orthogonalization, type Cell } from '@nagare/core/crystal/cell';
 import type { SceneColours } from '@nagare/core/draw/colours';
-import type { Layer } from '@nagare/core/draw/scene';
+import type { AtomPrimitive, BondPrimitive, Layer } from '@nagare/core/draw/scene';
 import type { Surface } from '@nagare/core/maps/isosurface';
+import { add, apply3, type Vec3 } from '@nagare/core/math/matrix3';
 import type { PlainTable } from '@nagare/core/publish/tables';
-import { guestOf, type Void, type VoidCurve } from '@nagare/core/space/voids';
+import type { VoidNetwork } from '@nagare/core/space/network';
+import { guestOf, poreSizes, type Void, type VoidCurve } from '@nagare/core/space/voids';
 import type { VoidFigures } from '@nagare/core/tasks/voids-task';
 
 const percent = (part: number, whole: number): string => {
@@ -39,25 +42,42 @@ export function voidState(f: VoidFigures, curve: VoidCurve): string {
   return `Nothing for a probe of ${f.probe.toFixed(2)} Å. The largest that fits has ${curve.largest.toFixed(2)} Å; one of ${below.radius.toFixed(2)} Å touches ${percent(below.touched, f.cell)}.`;
 }
 
-/** Voids that symmetry makes alike, as one with its number. */
-export function alike(list: readonly Void[]): { readonly of: Void; readonly count: number }[] {
+/** Voids that symmetry makes alike, as one with its number; `electrons` are those of all of them. */
+export function alike(
+  list: readonly Void[],
+  electrons?: readonly (number | null)[],
+): { readonly of: Void; readonly count: number; readonly electrons?: number }[] {
   const key = (v: Void): string => `${kindWords(v)} ${v.touched.toFixed(0)} ${v.sphere.toFixed(2)}`;
-  const out = new Map<string, { of: Void; count: number }>();
-  for (const v of list) {
-    const known = out.get(key(v));
-    if (known) known.count++;
-    else out.set(key(v), { of: v, count: 1 });
-  }
+  const out = new Map<string, { of: Void; count: number; electrons?: number }>();
+  list.forEach((v, i) => {
+    const known = out.get(key(v)) ?? { of: v, count: 0 };
+    known.count++;
+    const inside = electrons?.[i];
+    if (typeof inside === 'number') known.electrons = (known.electrons ?? 0) + inside;
+    out.set(key(v), known);
+  });
   return [...out.values()];
 }
 
 export const guestWords = (v: Void): string => guestOf(v)?.name ?? '–';
 
-export function voidTable(f: VoidFigures): PlainTable {
+export function voidTable(f: VoidFigures, electrons?: readonly (number | null)[]): PlainTable {
   return {
     title: `Empty space for a probe of ${f.probe.toFixed(2)} Å`,
-    columns: ['void', 'touched, Å³', '%', 'reached, Å³', 'largest sphere, Å', 'passes, Å', 'x', 'y', 'z', 'room for'],
-    rows: f.voids.map((v) => [
+    columns: [
+      'void',
+      'touched, Å³',
+      '%',
+      'reached, Å³',
+      'largest sphere, Å',
+      'passes, Å',
+      'x',
+      'y',
+      'z',
+      'room for',
+      ...(electrons ? ['electrons'] : []),
+    ],
+    rows: f.voids.map((v, i) => [
       kindWords(v),
       v.touched.toFixed(1),
       ((100 * v.touched) / f.cell).toFixed(2),
@@ -66,6 +86,7 @@ export function voidTable(f: VoidFigures): PlainTable {
       v.window === undefined ? '' : v.window.toFixed(2),
       ...v.centre.map((x) => x.toFixed(4)),
       guestWords(v),
+      ...(electrons ? [electrons[i]?.toFixed(1) ?? ''] : []),
     ]),
     notes: [
       `Atoms fill ${(100 * f.packing).toFixed(1)} % of the cell by their van der Waals spheres; volumes are of one cell.`,
@@ -82,6 +103,98 @@ export function curveTable(curve: VoidCurve): PlainTable {
   };
 }
 
+/** Gold towards the atoms, water within. */
 export const voidLayers = (surface: Surface, colours: SceneColours): Layer[] => [
-  { kind: 'surfaces', name: 'pores', items: [{ ...surface, colour: colours.gold, opacity: 0.62, mesh: 0 }] },
+  {
+    kind: 'surfaces',
+    name: 'pores',
+    items: [{ ...surface, colour: colours.gold, inside: colours.water, opacity: 0.62, mesh: 0 }],
+  },
 ];
+
+/** Balls and tubes of the network are drawn so much smaller than they are, that the ways between can be followed. */
+export const NETWORK_SCALE = 0.3;
+
+/** Chambers as balls, the ways between them as tubes. */
+export function networkLayers({ chambers, ways }: VoidNetwork, cell: Cell, colours: SceneColours): Layer[] {
+  const m = orthogonalization(cell);
+  const radius = (diameter: number): number => (NETWORK_SCALE * diameter) / 2;
+  const ball = (number: number, over: Vec3): AtomPrimitive => {
+    const { at, diameter } = chambers[number]!;
+    const r = radius(diameter);
+    return {
+      ref: { site: `chamber ${number + 1}`, operator: 0, shift: over },
+      position: apply3(m, add(at, over)),
+      element: '',
+      label: '',
+      colour: colours.gold,
+      axes: [
+        [r, 0, 0],
+        [0, r, 0],
+        [0, 0, r],
+      ],
+      shape: 'sphere',
+      opacity: 1,
+    };
+  };
+  const here: Vec3 = [0, 0, 0];
+  const tubes = ways.flatMap((w): BondPrimitive[] => {
+    const places = [chambers[w.from]!.at, w.at, add(chambers[w.to]!.at, w.over)].map((f) => apply3(m, f));
+    const look = { colours: [colours.water, colours.water] as const, radius: radius(w.diameter), opacity: 1 };
+    return [
+      { from: places[0]!, to: places[1]!, ...look },
+      { from: places[1]!, to: places[2]!, ...look },
+    ];
+  });
+  const outside = ways.flatMap((w) => (w.over.some((x) => x !== 0) ? [ball(w.to, w.over)] : []));
+  return [
+    { kind: 'atoms', name: 'pores', items: [...chambers.map((_, i) => ball(i, here)), ...outside] },
+    { kind: 'bonds', name: 'pores', items: tubes },
+  ];
+}
+
+/** Chambers and ways of a network, those of one size together. */
+export function networkWords({ chambers, ways }: VoidNetwork): string {
+  const counted = (list: readonly { diameter: number }[]): string => {
+    const by = new Map<string, number>();
+    for (const { diameter } of list) by.set(diameter.toFixed(2), (by.get(diameter.toFixed(2)) ?? 0) + 1);
+    const sizes = [...by].sort(([p], [q]) => Number(q) - Number(p));
+    const first = sizes.slice(0, 4).map(([size, count]) => `${count} of ${size} Å`);
+    return [...first, ...(sizes.length > 4 ? [`${sizes.length - 4} other sizes`] : [])].join(', ');
+  };
+  if (!chambers.length) return 'No chamber is large enough.';
+  return `Chambers: ${counted(chambers)}. ${ways.length ? `Ways: ${counted(ways)}.` : 'No way leads from one to another.'}`;
+}
+
+export const networkTable = ({ chambers, ways }: VoidNetwork, probe: number): PlainTable => ({
+  title: `Free ways for a probe of ${probe.toFixed(2)} Å`,
+  columns: ['what', 'from', 'to', 'cells', 'x', 'y', 'z', 'diameter, Å'],
+  rows: [
+    ...chambers.map((c, i) => [
+      'chamber',
+      String(i + 1),
+      '',
+      '',
+      ...c.at.map((x) => x.toFixed(4)),
+      c.diameter.toFixed(3),
+    ]),
+    ...ways.map((w) => [
+      'way',
+      String(w.from + 1),
+      String(w.to + 1),
+      w.over.join(' '),
+      ...w.at.map((x) => x.toFixed(4)),
+      w.diameter.toFixed(3),
+    ]),
+  ],
+  notes: [
+    'Diameters of the largest sphere that rests in a chamber and that passes a way, between van der Waals spheres.',
+  ],
+});
+
+export const sizeTable = (curve: VoidCurve): PlainTable => ({
+  title: 'Pore sizes',
+  columns: ['diameter from, Å', 'to, Å', 'volume, Å³'],
+  rows: poreSizes(curve).map((p) => [p.from.toFixed(3), p.to.toFixed(3), p.volume.toFixed(2)]),
+  notes: ['Space by the diameter of the largest ball that fits over it; of one cell.'],
+});

@@ -1,0 +1,65 @@
+/** Empty space of the mark that is shown, as it is asked for; each part is worked out once. */
+import { keepPreviousData, useQuery, type UseQueryResult } from '@tanstack/react-query';
+import type { Structure } from '@nagare/core/crystal/structure';
+import type { VoidNetwork } from '@nagare/core/space/network';
+import type { VoidCurve } from '@nagare/core/space/voids';
+import type { Cut, Radii, VoidsAnswer } from '@nagare/core/tasks/voids-task';
+import { run, type Running } from '../../engine/engine.ts';
+
+export interface VoidWish {
+  /** Å */
+  readonly probe: number;
+  readonly byMiddle: boolean;
+  /** Ids of sites that are thought away. */
+  readonly without: readonly string[];
+  /** Å by element, where they are not the usual ones. */
+  readonly radii: Radii;
+  readonly cut: Cut | undefined;
+  readonly network: boolean;
+}
+
+interface FoundVoids {
+  readonly map: UseQueryResult<VoidsAnswer>;
+  readonly curve: UseQueryResult<VoidCurve>;
+  /** With nothing thought away. */
+  readonly filledMap: UseQueryResult<VoidsAnswer>;
+  readonly filledCurve: UseQueryResult<VoidCurve>;
+  readonly network: UseQueryResult<VoidNetwork>;
+}
+
+/** `mark` names the structure among those that were asked about. */
+export function useVoids(s: Structure, mark: string | undefined, wish: VoidWish | undefined): FoundVoids {
+  const asked = wish !== undefined;
+  const isEmptied = asked && wish.without.length > 0;
+  const common = { without: [...(wish?.without ?? [])], radii: wish?.radii ?? {} };
+  const { radii } = common;
+  const probe = wish?.probe ?? 0;
+  const drawn = { ...common, probe, byMiddle: !!wish?.byMiddle, ...(wish?.cut ? { cut: wish.cut } : {}) };
+  return {
+    map: useAnswer(['voids', mark, drawn], asked, () => run('voids', { structure: s, ...drawn })),
+    curve: useAnswer(['void curve', mark, common], asked, () => run('void curve', { structure: s, ...common })),
+    filledMap: useAnswer(['filled voids', mark, radii, probe], isEmptied, () =>
+      run('voids', { structure: s, radii, probe }),
+    ),
+    filledCurve: useAnswer(['filled curve', mark, radii], isEmptied, () => run('void curve', { structure: s, radii })),
+    network: useAnswer(['void network', mark, common, probe], !!wish?.network, () =>
+      run('void network', { structure: s, ...common, probe }),
+    ),
+  };
+}
+
+/** An answer by what it was asked for; the last one stays while the next is worked out. */
+const useAnswer = <A>(key: readonly unknown[], enabled: boolean, ask: () => Running<A>): UseQueryResult<A> =>
+  useQuery<A>({
+    queryKey: key,
+    enabled,
+    staleTime: Infinity,
+    gcTime: 30_000,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async ({ signal }) => {
+      const running = ask();
+      signal.addEventListener('abort', () => running.cancel());
+      return running.result;
+    },
+  });
