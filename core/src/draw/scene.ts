@@ -105,6 +105,8 @@ export interface LabelPrimitive {
   /** Higher is placed first; depth decides among equals. */
   readonly weight: number;
   readonly ref?: AtomRef;
+  /** Of the face it names: what is turned away, or seen edge-on, has no name. */
+  readonly normal?: Vec3;
   /** Two atoms whose distance, or three whose angle it tells. */
   readonly measured?: readonly AtomRef[];
 }

@@ -23,12 +23,15 @@ import type { SceneLayers } from './use-layers.ts';
 /** Room for the tools along the lower edge, labels at the sides. */
 const MARGINS: Margins = { left: 30, right: 30, top: 20, bottom: 90 };
 
+/** The shape of the crystal around what is drawn. */
+const isShape = (l: Layer): boolean => l.kind === 'polyhedra' && l.name === 'faces';
+
 /** Layers that must be in the picture: the cell counts when more than the unit is drawn. */
 function framed(layers: readonly Layer[], whole: boolean): readonly Layer[] {
   const has = layers.some((l) => l.kind === 'atoms' && l.items.length > 0);
   return layers.filter((l) => {
     if (l.name === 'cell') return whole || !has;
-    return l.name === 'model' || l.name === 'symmetry';
+    return l.name === 'model' || l.name === 'symmetry' || isShape(l);
   });
 }
 
@@ -177,6 +180,13 @@ function useFitWhenMoved(
     if (has && !had.current) fit();
     had.current = has;
   }, [has, fit]);
+  // The shape of the crystal is larger than what is drawn within: both its coming and its going are followed.
+  const hadShape = useRef(false);
+  const hasShape = layers.some((l) => isShape(l) && l.items.length > 0);
+  useEffect(() => {
+    if (hasShape !== hadShape.current) fit();
+    hadShape.current = hasShape;
+  }, [hasShape, fit]);
 }
 
 /** What is chosen in a table or a plan comes out from under the edges and the inspector. */

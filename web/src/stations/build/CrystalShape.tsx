@@ -1,10 +1,9 @@
-/** The shape that the lattice lets expect, to choose a plane by clicking a face; turned by dragging. */
+/** The shape of a crystal, to choose a face by clicking it; turned by dragging. */
 import { useMemo, useRef, useState, type PointerEvent, type ReactNode } from 'react';
-import { crystalShape, type CrystalFace } from '@nagare/core/space/crystal-shape';
+import type { CrystalFace } from '@nagare/core/space/crystal-shape';
 import { lookAlong, toViewer, turnCamera } from '@nagare/core/draw/camera';
 import type { Camera } from '@nagare/core/draw/scene';
 import type { Vec3 } from '@nagare/core/math/matrix3';
-import { useProject } from '../../store/use-project.tsx';
 
 const SIZE = 150;
 /** Radians a pixel turns, and pixels that are still a click. */
@@ -22,7 +21,10 @@ const FIRST: Camera = lookAlong(
 );
 
 interface CrystalShapeProps {
+  readonly faces: readonly CrystalFace[];
   readonly chosen: Vec3;
+  /** What a click on a face does, before its name. */
+  readonly act: string;
   onPick(hkl: Vec3): void;
 }
 
@@ -57,12 +59,10 @@ function shownFaces(faces: readonly CrystalFace[], camera: Camera): ShownFace[] 
   });
 }
 
-export function CrystalShape({ chosen, onPick }: CrystalShapeProps): ReactNode {
-  const { head } = useProject('head');
-  const s = head!.structure!;
-  const faces = useMemo(() => crystalShape(s), [s]);
+export function CrystalShape({ faces, chosen, act, onPick }: CrystalShapeProps): ReactNode {
   const [camera, setCamera] = useState(FIRST);
   const grip = useRef<{ x: number; y: number; moved: boolean } | undefined>(undefined);
+  const nearest = Math.min(...faces.map((f) => f.distance));
   const shown = useMemo(() => shownFaces(faces, camera), [faces, camera]);
   const drag = (e: PointerEvent): void => {
     const from = grip.current;
@@ -77,7 +77,7 @@ export function CrystalShape({ chosen, onPick }: CrystalShapeProps): ReactNode {
       height={SIZE}
       viewBox={`0 0 ${SIZE} ${SIZE}`}
       role="group"
-      aria-label="The shape that the lattice lets expect. Click a face to cut along it."
+      aria-label="The shape of the crystal. Turn it by dragging; click a face."
       onPointerDown={(e) => (grip.current = { x: e.clientX, y: e.clientY, moved: false })}
       onPointerMove={drag}
       onPointerLeave={() => (grip.current = undefined)}
@@ -94,7 +94,7 @@ export function CrystalShape({ chosen, onPick }: CrystalShapeProps): ReactNode {
             key={name}
             role="button"
             tabIndex={0}
-            aria-label={`Cut along ${name}`}
+            aria-label={`${act} ${name}`}
             className={face.hkl.join() === chosen.join() ? 'face chosen' : 'face'}
             onPointerUp={pick}
             onKeyDown={(e) => {
@@ -102,7 +102,7 @@ export function CrystalShape({ chosen, onPick }: CrystalShapeProps): ReactNode {
             }}
           >
             <polygon points={points} fillOpacity={0.25 + 0.5 * facing} />
-            {facing * face.area > LABELLED && wide > NAME_WIDTH && (
+            {facing * face.area > LABELLED * nearest ** 2 && wide > NAME_WIDTH && (
               <text x={middle[0]} y={middle[1]}>
                 {name}
               </text>

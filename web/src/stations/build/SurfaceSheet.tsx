@@ -3,6 +3,7 @@ import { useMemo, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import type { VacuumChoice } from '@nagare/core/build/surface';
 import { planeThroughPlaces } from '@nagare/core/build/surface-plane';
+import { crystalShape } from '@nagare/core/space/crystal-shape';
 import { positionOf, siteOf } from '@nagare/core/crystal/atom-ref';
 import type { Mat2 } from '@nagare/core/math/matrix2';
 import type { Vec3 } from '@nagare/core/math/matrix3';
@@ -22,6 +23,9 @@ export function SurfaceSheet({ wish, state, onWish }: BuildSheetProps): ReactNod
   const [plane, setPlane] = useState<Vec3>([1, 0, 0]);
   const [layers, setLayers] = useState(3);
   const [vacuum, setVacuum] = useState(USUAL_VACUUM);
+  const { head } = useProject('head');
+  const s = head!.structure!;
+  const shape = useMemo(() => crystalShape(s), [s]);
   const mine = wish?.kind === 'slab' ? wish : undefined;
   const surface = mine && state.built?.surface;
   const through = usePlaneOfSelection();
@@ -42,7 +46,7 @@ export function SurfaceSheet({ wish, state, onWish }: BuildSheetProps): ReactNod
   };
   return (
     <Sheet title="Surface" fold state="A slab of the crystal along a plane, with nothing above it.">
-      <CrystalShape chosen={plane} onPick={takePlane} />
+      <CrystalShape faces={shape} chosen={plane} act="Cut along" onPick={takePlane} />
       <div className="triple">
         <span className="soft">(</span>
         <NumberRow
