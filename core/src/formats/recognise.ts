@@ -14,7 +14,8 @@ import {
 } from './cif-data.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import { readControls, readTreatment } from './cif-controls.ts';
-import { FileProblem, INAPPLICABLE, parseCif, UNKNOWN, type CifBlock } from './cif-parser.ts';
+import { itemsOf } from './cif-items.ts';
+import { FileProblem, parseCif, type CifBlock } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
 import { looksLikeXyz, parseXyz, type XyzFrame } from './xyz.ts';
 import { looksLikePattern, parseInstrument, parsePattern, readPattern, type PatternFile } from './pattern-file.ts';
@@ -29,7 +30,7 @@ export interface Recognised {
   experiment: SampleRecord;
   raw?: RawReflections;
   structure?: Structure;
-  /** Single items of the block as written: data name in lower case → text. */
+  /** Items of the block as written, small loops by their columns: data name in lower case → text. */
   items?: Readonly<Record<string, string>>;
   /** Limits, twins, extinction and solvent that the file's refinement used. */
   treatment?: Treatment;
@@ -118,14 +119,6 @@ export const patternSentence = (p: PatternFile): string => {
   return `a powder pattern of ${thousands(twoTheta.length)} points, 2θ ${twoTheta[0]!.toFixed(2)}–${twoTheta[twoTheta.length - 1]!.toFixed(2)}°${p.axis === '2θ' ? '' : ` (read as ${p.axis})`}, ${p.even ? 'even steps' : 'uneven steps'}, s.u. ${p.pattern.sigmaFrom === 'file' ? 'from the file' : 'from counting'}${p.pattern.at !== undefined ? `, ${p.pattern.at} K` : ''}.`;
 };
 
-/** Short single items, for checking the file against itself. */
-function singleItems(block: CifBlock): Record<string, string> {
-  const out: Record<string, string> = {};
-  for (const [tag, item] of block.items)
-    if (item.value.length < 400 && item.value !== UNKNOWN && item.value !== INAPPLICABLE) out[tag] = item.value;
-  return out;
-}
-
 function recogniseBlock(block: CifBlock, base: string): Recognised {
   const cell = readCell(block);
   const experiment = readExperiment(block);
@@ -153,7 +146,7 @@ function recogniseBlock(block: CifBlock, base: string): Recognised {
     ...(cell ? { cell } : {}),
     ...(spaceGroup ? { spaceGroup } : {}),
     ...(reflections ? { raw: reflections.raw } : {}),
-    ...(structure ? { structure, items: singleItems(block) } : {}),
+    ...(structure ? { structure, items: itemsOf(block) } : {}),
     ...(treatment ? { treatment } : {}),
     ...(powder ? { powder } : {}),
   };

@@ -28,6 +28,7 @@ import type { Region, Surface } from '../maps/isosurface.ts';
 import { mapSurfaces } from '../maps/map-surfaces.ts';
 import { cifProblems, type FileProblemAt } from '../formats/dictionary.ts';
 import { reportHtml, type ReportInput } from '../publish/report.ts';
+import { KNOWN_GROUPS, knownOf, type KnownRow } from '../publish/known.ts';
 import { structureCif, type CifInput } from '../publish/structure-cif.ts';
 import { makeTable, TABLE_KINDS, type Table, type TableKind, type TableOptions } from '../publish/tables.ts';
 import { equivalentU, isotropicTensor, type Structure } from '../crystal/structure.ts';
@@ -330,6 +331,25 @@ const cifProblemsTask = task<{ text: string }, FileProblemAt[], never>({
   run: async ({ text }) => cifProblems(text),
 });
 
+const knownSchema = z.array(
+  z.strictObject({
+    key: z.string(),
+    group: z.enum(KNOWN_GROUPS),
+    name: z.string(),
+    value: z.string(),
+    unit: z.string().optional(),
+    meaning: z.string().optional(),
+    recorded: z.string().optional(),
+  }),
+);
+
+const knownTask = task<{ input: CifInput; items: Readonly<Record<string, string>> }, KnownRow[], never>({
+  name: 'known',
+  input: z.strictObject({ input: z.strictObject(cifFields), items: z.record(z.string(), z.string()) }),
+  output: knownSchema,
+  run: async ({ input, items }) => knownOf(input, items),
+});
+
 const cifTask = task<CifInput, string, never>({
   name: 'cif',
   can: { resident: ['reflections'] },
@@ -386,6 +406,7 @@ export const TASKS = {
   map: mapTask,
   match: matchTask,
   relate: relateTask,
+  known: knownTask,
   'crystal shape': shapeTask,
   'face view': faceViewTask,
   voids: voidsTask,

@@ -96,6 +96,14 @@ export function Finder({ show, onHide }: { show: boolean; onHide(): void }): Rea
           void navigate(`/projects/${project.id}/relate`);
         },
       },
+      {
+        text: 'Everything known about it',
+        kind: 'relate',
+        act: () => {
+          setPane('known');
+          void navigate(`/projects/${project.id}/relate`);
+        },
+      },
       ...(head?.structure ? RELATE_SHEETS : []).map((name) => ({
         text: name,
         kind: 'relate',

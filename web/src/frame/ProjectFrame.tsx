@@ -40,6 +40,7 @@ const CifPane = lazy(() => import('../stations/publish/CifPane.tsx'));
 const FitPane = lazy(() => import('../stations/fit/FitPane.tsx'));
 const FingerprintsPane = lazy(() => import('../stations/relate/FingerprintsPane.tsx'));
 const LengthsPane = lazy(() => import('../stations/relate/LengthsPane.tsx'));
+const KnownPane = lazy(() => import('../stations/relate/KnownPane.tsx'));
 const FigureStage = lazy(() => import('../stations/depict/FigureStage.tsx'));
 const DataPane = lazy(() => import('../stations/refine/DataPane.tsx'));
 
@@ -123,7 +124,7 @@ const PANES: Partial<Record<StationId, Readonly<Record<string, ComponentType>>>>
   symmetry: { page: SpaceGroupPage },
   publish: { tables: TablesPane, cif: CifPane },
   refine: { data: DataPane },
-  relate: { lengths: LengthsPane, fingerprints: FingerprintsPane },
+  relate: { lengths: LengthsPane, fingerprints: FingerprintsPane, known: KnownPane },
 };
 
 /** What stands in the middle in the place of the crystal, if anything does. */

@@ -84,7 +84,7 @@ export interface Depicting {
 }
 
 /** What the middle of the window shows. */
-export type Pane = 'crystal' | 'data' | 'section' | 'page' | 'tables' | 'cif' | 'lengths' | 'fingerprints';
+export type Pane = 'crystal' | 'data' | 'section' | 'page' | 'tables' | 'cif' | 'lengths' | 'fingerprints' | 'known';
 
 /** What is stored. */
 interface StoredState {

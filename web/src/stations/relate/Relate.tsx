@@ -61,6 +61,7 @@ export function RelateDesk(): ReactNode {
       <ShapeSheet s={s} />
       <BesideSheet s={s} />
       <LengthsSheet />
+      <KnownSheet />
       <OverlaySheet s={s} />
       {found ? (
         <Findings
@@ -90,6 +91,23 @@ function LengthsSheet(): ReactNode {
       action={
         <button className="word" aria-pressed={open} onClick={() => setPane(open ? 'crystal' : 'lengths')}>
           {open ? 'Back to the crystal' : 'Show the tables'}
+        </button>
+      }
+    />
+  );
+}
+
+/** Opens everything that is recorded and worked out in the place of the crystal. */
+function KnownSheet(): ReactNode {
+  const { pane, setPane } = useProject('pane', 'setPane');
+  const open = pane === 'known';
+  return (
+    <Sheet
+      title="Everything known about it"
+      state="What was recorded and what follows from it, with units and meanings; several structures side by side."
+      action={
+        <button className="word" aria-pressed={open} onClick={() => setPane(open ? 'crystal' : 'known')}>
+          {open ? 'Back to the crystal' : 'Show it all'}
         </button>
       }
     />
