@@ -2,6 +2,7 @@
 import { itemsOf } from '../formats/cif-items.ts';
 import { parseCif } from '../formats/cif-parser.ts';
 import { dictionaryItem, type DictionaryItem, type Subject } from '../formats/dictionary.ts';
+import { prettySymbol } from '../crystal/settings.ts';
 import { parseMeasured } from '../crystal/uncertainty.ts';
 import { bondTable, kindSummaries } from '../geometry/length-table.ts';
 import { structureCif, type CifInput } from './structure-cif.ts';
@@ -84,7 +85,8 @@ function rowOf(tag: string, value: string, recorded?: string): KnownRow {
     key: tag,
     group: groupOf(tag, item),
     name: item?.title ?? plainName(tag),
-    value,
+    // As the tables print it, where people read.
+    value: /name_h-m/.test(tag) ? prettySymbol(value) : value,
     ...(item?.unit ? { unit: item.unit } : {}),
     ...(item ? { meaning: item.definition } : {}),
     ...(recorded === undefined || isSame(value, recorded) ? {} : { recorded }),

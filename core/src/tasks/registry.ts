@@ -101,6 +101,7 @@ import { surfaceTask } from './surface-task.ts';
 import { traceTask } from './trace-task.ts';
 import { vetTask } from './vet-task.ts';
 import { compareTask } from './compare-task.ts';
+import { expectedFactorsTask, expectedPatternTask, reciprocalLayerTask } from './expected-task.ts';
 import { faceViewTask, shapeTask } from './shape-task.ts';
 import { voidCurveTask, voidElectronsTask, voidNetworkTask, voidsTask } from './voids-task.ts';
 import { wishesTask, wishSurfacesTask } from './wishes-task.ts';
@@ -406,6 +407,9 @@ export const TASKS = {
   map: mapTask,
   match: matchTask,
   relate: relateTask,
+  'expected pattern': expectedPatternTask,
+  'expected factors': expectedFactorsTask,
+  'reciprocal layer': reciprocalLayerTask,
   known: knownTask,
   'crystal shape': shapeTask,
   'face view': faceViewTask,

@@ -39,6 +39,7 @@ const RELATE_SHEETS = [
   'Empty space',
   'Shape of the crystal',
   'Beside another crystal',
+  'What to expect of a measurement',
 ] as const;
 /** Sheets of Depict that are asked for by name, while there is a figure. */
 const DEPICT_SHEETS = ['Rules', 'Hidden', 'Channels and rings', 'Labels', 'Written over it', 'Save it'] as const;

@@ -17,6 +17,7 @@ import { CoordinationSheet } from './CoordinationSheet.tsx';
 import { DrawnSheet } from './DrawnSheet.tsx';
 import { EnergiesSheet } from './EnergiesSheet.tsx';
 import { BesideSheet } from './BesideSheet.tsx';
+import { ExpectedSheet } from './ExpectedSheet.tsx';
 import { ShapeSheet } from './ShapeSheet.tsx';
 import { VoidsSheet } from './VoidsSheet.tsx';
 import { MeasuresSheet } from './MeasuresSheet.tsx';
@@ -60,6 +61,7 @@ export function RelateDesk(): ReactNode {
       <VoidsSheet s={s} />
       <ShapeSheet s={s} />
       <BesideSheet s={s} />
+      <ExpectedSheet s={s} />
       <LengthsSheet />
       <KnownSheet />
       <OverlaySheet s={s} />

@@ -1,10 +1,11 @@
 /** Empty space of the mark that is shown, as it is asked for; each part is worked out once. */
-import { keepPreviousData, useQuery, type UseQueryResult } from '@tanstack/react-query';
+import type { UseQueryResult } from '@tanstack/react-query';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { VoidNetwork } from '@nagare/core/space/network';
 import type { VoidCurve } from '@nagare/core/space/voids';
 import type { Cut, Radii, VoidsAnswer } from '@nagare/core/tasks/voids-task';
-import { run, type Running } from '../../engine/engine.ts';
+import { run } from '../../engine/engine.ts';
+import { useAnswer } from '../../engine/use-answer.ts';
 
 export interface VoidWish {
   /** Å */
@@ -47,19 +48,3 @@ export function useVoids(s: Structure, mark: string | undefined, wish: VoidWish 
     ),
   };
 }
-
-/** An answer by what it was asked for; the last one stays while the next is worked out. */
-const useAnswer = <A>(key: readonly unknown[], enabled: boolean, ask: () => Running<A>): UseQueryResult<A> =>
-  useQuery<A>({
-    queryKey: key,
-    enabled,
-    staleTime: Infinity,
-    gcTime: 30_000,
-    retry: false,
-    placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) => {
-      const running = ask();
-      signal.addEventListener('abort', () => running.cancel());
-      return running.result;
-    },
-  });
