@@ -21,9 +21,11 @@ describe('two structures in the terminal', () => {
     expect(json.patternSimilarity).toBeLessThan(0.98);
   });
 
-  it('frameworks are compared by their patterns alone', async () => {
+  it('frameworks are compared atom by atom, and by their patterns', async () => {
     const { json } = await compared('demo/data/hachisu.cif', 'demo/data/hachisu.cif');
-    expect(json).toEqual({ molecules: null, packing: null, patternSimilarity: 1 });
+    expect(json).toMatchObject({ molecules: null, packing: null, patternSimilarity: 1 });
+    expect(json.framework.matched).toBe(json.framework.of);
+    expect(json.framework).toMatchObject({ rms: 0, mirrored: false, lattice: { ratio: 1 } });
   });
 
   it('needs two', async () => {

@@ -5,10 +5,11 @@ import { singleLine, USUAL_INSTRUMENT } from '../crystal/pattern.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { calculatedReflections } from '../powder/identify.ts';
+import { compareFrameworks, type FrameworkMatch } from '../symmetry/compare-frameworks.ts';
 import { patternSimilarity, type PatternLine } from '../powder/similarity.ts';
 import { figure } from './result-schemas.ts';
 import type { AllTrue, SameType } from './same-type.ts';
-import { structureSchema } from './schemas.ts';
+import { structureSchema, vec3Schema } from './schemas.ts';
 import { task } from './task.ts';
 
 /** Å and degrees of the patterns that are compared. */
@@ -19,6 +20,8 @@ export interface ComparedCrystals {
   readonly crystals?: CrystalComparison;
   /** Why they are not compared by their molecules. */
   readonly reason?: string;
+  /** Atom by atom, where the lattices are related. */
+  readonly framework?: FrameworkMatch;
   readonly similarity: number;
   /** Calculated lines of either. */
   readonly lines: readonly [readonly PatternLine[], readonly PatternLine[]];
@@ -32,10 +35,22 @@ const linesOf = (s: Structure): PatternLine[] => {
 export function comparedCrystals(one: Structure, two: Structure): ComparedCrystals {
   const lines = [linesOf(one), linesOf(two)] as const;
   const similarity = patternSimilarity(lines[0], lines[1]);
+  const crystals = unlessRefused(() => compareCrystals(bonded(one), bonded(two)));
+  const framework = unlessRefused(() => compareFrameworks(one, two));
+  return {
+    ...('found' in crystals ? { crystals: crystals.found } : { reason: crystals.reason }),
+    ...('found' in framework ? { framework: framework.found } : {}),
+    similarity,
+    lines,
+  };
+}
+
+/** What was found, or why nothing was. */
+function unlessRefused<T>(find: () => T): { readonly found: T } | { readonly reason: string } {
   try {
-    return { crystals: compareCrystals(bonded(one), bonded(two)), similarity, lines };
+    return { found: find() };
   } catch (e) {
-    if (e instanceof RangeError) return { reason: e.message, similarity, lines };
+    if (e instanceof RangeError) return { reason: e.message };
     throw e;
   }
 }
@@ -49,6 +64,23 @@ const comparedSchema = z.strictObject({
     })
     .optional(),
   reason: z.string().optional(),
+  framework: z
+    .strictObject({
+      lattice: z.strictObject({ ratio: figure, lengths: vec3Schema, angles: vec3Schema }),
+      matched: figure,
+      of: figure,
+      rms: figure,
+      mirrored: z.boolean(),
+      sites: z.array(
+        z.strictObject({
+          one: z.string(),
+          two: z.string(),
+          elements: z.tuple([z.string(), z.string()]),
+          shift: figure,
+        }),
+      ),
+    })
+    .optional(),
   similarity: figure,
   lines: z.tuple([linesSchema, linesSchema]),
 });

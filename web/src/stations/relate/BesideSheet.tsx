@@ -3,12 +3,17 @@ import { useQuery } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { PatternLine } from '@nagare/core/powder/similarity';
+import type { PlainTable } from '@nagare/core/publish/tables';
+import type { FrameworkMatch } from '@nagare/core/symmetry/compare-frameworks';
+import { frameworkWords, latticeWords } from '@nagare/core/symmetry/compare-words';
 import { COMPARED, type ComparedCrystals } from '@nagare/core/tasks/compare-task';
 import { run } from '../../engine/engine.ts';
 import { Sheet } from '../../frame/parts.tsx';
 import { structureOfChoice, useOtherStructures } from '../../store/other-structures.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { OtherCrystal } from './OtherCrystal.tsx';
+import { SetOfCrystals } from './SetOfCrystals.tsx';
+import { TableActions } from './TableActions.tsx';
 
 const hand = (mirrored: boolean): string => (mirrored ? ', as mirror images' : '');
 
@@ -18,8 +23,9 @@ function packingWords({ matched, of }: { readonly matched: number; readonly of: 
   return matched > of / 2 ? 'much of the packing in common' : matched > 2 ? 'a piece of the packing in common' : 'another packing'; // prettier-ignore
 }
 
-function stateOf({ crystals, reason, similarity }: ComparedCrystals): string {
+function stateOf({ crystals, framework, reason, similarity }: ComparedCrystals): string {
   const patterns = `Patterns are alike by ${similarity.toFixed(2)}.`;
+  if (!crystals && framework) return `${framework.matched} of ${framework.of} atoms stand alike. ${patterns}`;
   if (!crystals) return `${reason} ${patterns}`;
   const { packing } = crystals;
   return `${packing.matched} of ${packing.of} molecules stand alike: ${packingWords(packing)}. ${patterns}`;
@@ -69,10 +75,57 @@ export function BesideSheet({ s }: { s: Structure }): ReactNode {
           </tbody>
         </table>
       )}
+      {found?.framework && <Framework match={found.framework} names={[project.name, name]} />}
+      {found && !found.framework && <p className="mb-1">The lattices are not related.</p>}
       {found && <Patterns lines={found.lines} names={[project.name, name]} />}
+      <SetOfCrystals s={s} />
     </Sheet>
   );
 }
+
+/** How the lattices are related, and where each atom went. */
+function Framework({ match, names }: { match: FrameworkMatch; names: readonly [string, string] }): ReactNode {
+  const { project } = useProject('project');
+  return (
+    <>
+      <p className="mb-1">{latticeWords(match)}</p>
+      <p className="mb-1">{frameworkWords(match)}</p>
+      <details>
+        <summary>Shifts of the sites</summary>
+        <table className="relate mb-1" aria-label="Sites laid over each other">
+          <thead>
+            <tr>
+              <th>{names[0]}</th>
+              <th>{names[1]}</th>
+              <th className="n">shift, Å</th>
+            </tr>
+          </thead>
+          <tbody>
+            {match.sites.slice(0, MOST_SITES).map((x) => (
+              <tr key={`${x.one} ${x.two}`}>
+                <td>{x.one}</td>
+                <td>{x.two}</td>
+                <td className="n">{x.shift.toFixed(3)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        <p className="acts mb-1">
+          <TableActions table={() => shiftTable(match, names)} fileName={`${project.name}-shifts.csv`} />
+        </p>
+      </details>
+    </>
+  );
+}
+
+const MOST_SITES = 60;
+
+const shiftTable = (match: FrameworkMatch, names: readonly [string, string]): PlainTable => ({
+  title: 'Sites laid over each other',
+  columns: [...names, 'shift, Å'],
+  rows: match.sites.map((x) => [x.one, x.two, x.shift.toFixed(4)]),
+  notes: [latticeWords(match), frameworkWords(match)],
+});
 
 const WIDTH = 360,
   HALF = 62,
