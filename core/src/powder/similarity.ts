@@ -1,4 +1,6 @@
-/** How alike two calculated patterns are, shifts of lines forgiven up to a width. */
+/** How alike two patterns are, shifts of lines forgiven up to a width. */
+import type { Pattern } from '../crystal/pattern.ts';
+import { estimateBackground } from './peaks.ts';
 
 /** A line of a pattern. */
 export interface PatternLine {
@@ -37,4 +39,34 @@ export function patternSimilarity(
   ];
   const own = overlap(a, a, width) * overlap(b, b, width);
   return own > 0 ? overlap(a, b, width) / Math.sqrt(own) : 0;
+}
+
+/** Points of a measured pattern that are summed to one: about so many are left. */
+const POINTS = 4000;
+
+/** A measured pattern without its background: its points as lines, several put together where they are many. */
+export function measuredLines(pattern: Pattern): PatternLine[] {
+  const { twoTheta, intensity } = pattern;
+  const background = estimateBackground(pattern);
+  const together = Math.max(1, Math.floor(twoTheta.length / POINTS));
+  const out: PatternLine[] = [];
+  for (let i = 0; i < twoTheta.length; i += together) {
+    const last = Math.min(twoTheta.length, i + together);
+    let sum = 0,
+      at = 0;
+    for (let j = i; j < last; j++) {
+      sum += Math.max(0, intensity[j]! - background[j]!);
+      at += twoTheta[j]!;
+    }
+    out.push({ twoTheta: at / (last - i), intensity: sum });
+  }
+  return out;
+}
+
+/** Similarity of calculated lines with a measured pattern, over the range that was measured; as `patternSimilarity`. */
+export function similarityToMeasured(lines: readonly PatternLine[], measured: readonly PatternLine[]): number {
+  const [first, last] = [measured[0], measured.at(-1)];
+  if (!first || !last) return 0;
+  const within = lines.filter((l) => l.twoTheta >= first.twoTheta && l.twoTheta <= last.twoTheta);
+  return patternSimilarity(within, measured);
 }

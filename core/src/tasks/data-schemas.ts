@@ -133,7 +133,7 @@ export const plotsSchema = z.strictObject({
 /** Of one batch of raw intensities against the model. */
 export const batchScaleSchema = z.strictObject({ batch: count, scale: figure, count });
 
-const patternSchema = z.strictObject({
+export const patternSchema = z.strictObject({
   name: text,
   twoTheta: z.instanceof(Float64Array),
   intensity: z.instanceof(Float64Array),

@@ -10,13 +10,16 @@ import {
   type ReciprocalLayer,
   type StructureFactor,
 } from '../powder/expected.ts';
+import type { Pattern } from '../crystal/pattern.ts';
+import { measuredLines, similarityToMeasured, type PatternLine } from '../powder/similarity.ts';
+import { patternSchema } from './data-schemas.ts';
 import { figure } from './result-schemas.ts';
 import type { AllTrue, SameType } from './same-type.ts';
 import { structureSchema, vec3Schema } from './schemas.ts';
 import { task } from './task.ts';
 
 const indices = { h: figure, k: figure, l: figure };
-const patternSchema = z.strictObject({
+const expectedSchema = z.strictObject({
   lines: z.array(
     z.strictObject({ ...indices, d: figure, twoTheta: figure, multiplicity: figure, f2: figure, intensity: figure }),
   ),
@@ -42,8 +45,37 @@ export const expectedPatternTask = task<PatternRequest, ExpectedPattern, never>(
     to: z.number(),
     width: z.number().min(0.001).max(10),
   }),
-  output: patternSchema,
+  output: expectedSchema,
   run: async ({ structure, ...range }) => expectedPattern(structure, range),
+});
+
+export interface MeasuredBeside {
+  /** 0 … 1 */
+  readonly similarity: number;
+  /** The measured pattern without its background. */
+  readonly points: readonly PatternLine[];
+}
+
+const measuredSchema = z.strictObject({
+  similarity: figure,
+  points: z.array(z.strictObject({ twoTheta: figure, intensity: figure })),
+});
+
+/** A structure's pattern at a wavelength (Å) beside a measured one. */
+export const measuredBesideTask = task<
+  { readonly structure: Structure; readonly wavelength: number; readonly pattern: Pattern },
+  MeasuredBeside,
+  never
+>({
+  name: 'measured beside',
+  input: z.strictObject({ structure: structureSchema, wavelength: z.number(), pattern: patternSchema }),
+  output: measuredSchema,
+  run: async ({ structure, wavelength, pattern }) => {
+    const points = measuredLines(pattern);
+    const [from, to] = [points[0]!.twoTheta, points.at(-1)!.twoTheta];
+    const { lines } = expectedPattern(structure, { wavelength, from, to, width: 1 });
+    return { similarity: similarityToMeasured(lines, points), points };
+  },
 });
 
 const factorsSchema = z.array(z.strictObject({ ...indices, d: figure, f: figure, phase: figure }));
@@ -90,7 +122,8 @@ export const reciprocalLayerTask = task<LayerRequest, ReciprocalLayer, never>({
 /** Types and schemas say the same; this line compiles only then. */
 export type Checked = AllTrue<
   [
-    SameType<typeof patternSchema, ExpectedPattern>,
+    SameType<typeof expectedSchema, ExpectedPattern>,
+    SameType<typeof measuredSchema, MeasuredBeside>,
     SameType<typeof factorsSchema, StructureFactor[]>,
     SameType<typeof layerSchema, ReciprocalLayer>,
   ]

@@ -101,7 +101,7 @@ import { surfaceTask } from './surface-task.ts';
 import { traceTask } from './trace-task.ts';
 import { vetTask } from './vet-task.ts';
 import { compareTask } from './compare-task.ts';
-import { expectedFactorsTask, expectedPatternTask, reciprocalLayerTask } from './expected-task.ts';
+import { expectedFactorsTask, expectedPatternTask, measuredBesideTask, reciprocalLayerTask } from './expected-task.ts';
 import { faceViewTask, shapeTask } from './shape-task.ts';
 import { voidCurveTask, voidElectronsTask, voidNetworkTask, voidsTask } from './voids-task.ts';
 import { wishesTask, wishSurfacesTask } from './wishes-task.ts';
@@ -410,6 +410,7 @@ export const TASKS = {
   'expected pattern': expectedPatternTask,
   'expected factors': expectedFactorsTask,
   'reciprocal layer': reciprocalLayerTask,
+  'measured beside': measuredBesideTask,
   known: knownTask,
   'crystal shape': shapeTask,
   'face view': faceViewTask,

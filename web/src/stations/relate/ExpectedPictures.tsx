@@ -1,13 +1,20 @@
 /** Pictures of a calculated pattern and of a layer of the reciprocal lattice. */
 import { useState, type ReactNode } from 'react';
 import type { ExpectedPattern, LayerAxis, LayerSpot, ReciprocalLayer } from '@nagare/core/powder/expected';
+import type { PatternLine } from '@nagare/core/powder/similarity';
 import { spotSize } from './expected-words.ts';
 
 const WIDTH = 360,
   HEIGHT = 130,
   FOOT = 16;
 
-export function ExpectedPatternPicture({ found }: { found: ExpectedPattern }): ReactNode {
+interface PatternPictureProps {
+  readonly found: ExpectedPattern;
+  /** A measured pattern without its background, drawn behind. */
+  readonly measured: readonly PatternLine[] | undefined;
+}
+
+export function ExpectedPatternPicture({ found, measured }: PatternPictureProps): ReactNode {
   const { from, step, values } = found.curve;
   const to = from + step * (values.length - 1);
   const x = (t: number): number => (WIDTH * (t - from)) / (to - from);
@@ -33,6 +40,7 @@ export function ExpectedPatternPicture({ found }: { found: ExpectedPattern }): R
         className="axis"
         d={`M0 ${HEIGHT}H${WIDTH}${ticks.map((t) => `M${x(t).toFixed(1)} ${HEIGHT}v4`).join('')}`}
       />
+      {measured && <path className="measured" d={measuredPath(measured, from, to)} />}
       <path className="curve" d={path} />
       {ticks.map((t) => (
         <text key={t} x={x(t)} y={HEIGHT + 14} textAnchor={x(t) > WIDTH - 12 ? 'end' : x(t) < 12 ? 'start' : 'middle'}>
@@ -41,6 +49,15 @@ export function ExpectedPatternPicture({ found }: { found: ExpectedPattern }): R
       ))}
     </svg>
   );
+}
+
+/** Measured points between two 2θ, the highest as high as the picture. */
+function measuredPath(points: readonly PatternLine[], from: number, to: number): string {
+  const within = points.filter((p) => p.twoTheta >= from && p.twoTheta <= to);
+  const most = within.reduce((p, q) => Math.max(p, q.intensity), 1e-9);
+  const place = (p: PatternLine): string =>
+    `${((WIDTH * (p.twoTheta - from)) / (to - from)).toFixed(1)} ${(HEIGHT - 4 - (p.intensity / most) * (HEIGHT - 12)).toFixed(1)}`;
+  return within.map((p, i) => `${i ? 'L' : 'M'}${place(p)}`).join('');
 }
 
 const SIZE = 360,

@@ -1,10 +1,12 @@
 /** What the structure lets expect of a measurement: powder pattern, layers of the reciprocal lattice, structure factors. */
+import { useLiveQuery } from 'dexie-react-hooks';
 import { useState, type ReactNode } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { LayerAxis } from '@nagare/core/powder/expected';
 import { run } from '../../engine/engine.ts';
 import { useAnswer } from '../../engine/use-answer.ts';
 import { NumberField, Sheet } from '../../frame/parts.tsx';
+import { db } from '../../store/db.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { ExpectedPatternPicture, LayerPicture } from './ExpectedPictures.tsx';
 import { factorTable, layerName, layerTable, lineTable } from './expected-words.ts';
@@ -51,8 +53,43 @@ function Powder({ s }: { s: Structure }): ReactNode {
   const { data, error } = useAnswer(['expected pattern', head?.id, wish], true, () =>
     run('expected pattern', { structure: s, ...wish }),
   );
+  const patterns = useLiveQuery(() => db.patterns.toArray()) ?? [];
+  const [choice, setChoice] = useState('');
+  const pattern = patterns.find((p) => p.id === choice)?.file.pattern;
+  const beside = useAnswer(['measured beside', head?.id, choice, wish.wavelength], !!pattern, () =>
+    run('measured beside', { structure: s, wavelength: wish.wavelength, pattern: pattern! }),
+  );
+  const choose = (id: string): void => {
+    setChoice(id);
+    const t = patterns.find((p) => p.id === id)?.file.pattern.twoTheta;
+    // The whole of what was measured.
+    if (t?.length) change({ from: Math.floor(t[0]!), to: Math.ceil(t.at(-1)!) });
+  };
   return (
     <>
+      {patterns.length > 0 && (
+        <label className="reach mb-1">
+          <span className="soft">beside a measured pattern</span>
+          <select
+            className="form-select form-select-sm w-auto"
+            aria-label="A measured pattern"
+            value={choice}
+            onChange={(e) => choose(e.target.value)}
+          >
+            <option value="">none</option>
+            {patterns.map((p) => (
+              <option key={p.id} value={p.id}>
+                {p.fileName}
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
+      {pattern && beside.data && (
+        <p className="mb-1">
+          Alike by <strong>{beside.data.similarity.toFixed(2)}</strong>, 0 for nothing in common, 1 for the same.
+        </p>
+      )}
       <div className="void-fields">
         <NumberField
           id="expected-wavelength"
@@ -106,7 +143,7 @@ function Powder({ s }: { s: Structure }): ReactNode {
       {error && <p className="mb-1">{error.message}</p>}
       {data && (
         <>
-          <ExpectedPatternPicture found={data} />
+          <ExpectedPatternPicture found={data} measured={beside.data?.points} />
           <table className="relate mb-1" aria-label="Lines of the pattern">
             <thead>
               <tr>
