@@ -137,4 +137,91 @@ test('two forms of a dye beside one another: one molecule, another packing, two 
   });
   await expect(sheet.getByRole('table', { name: 'What is alike' })).toContainText(/\d\.\d{3} Å/);
   await expect(sheet.getByRole('img', { name: 'Calculated patterns of both' })).toBeVisible();
+
+  // Everything known of both, in columns; what is chosen stays after a reload.
+  await page.getByRole('button', { name: 'Show it all' }).click();
+  const known = page.getByRole('table', { name: 'Everything known' });
+  await expect(known).toContainText('C15 H13 N3 O3', { timeout: 30_000 });
+  await page.getByLabel('Put another structure beside it').selectOption({ index: 1 });
+  await expect(known.locator('tr.differs').first()).toBeVisible({ timeout: 30_000 });
+  const all = await known.getByRole('row').count();
+  await page.getByRole('checkbox', { name: 'only what differs' }).check();
+  await expect.poll(() => known.getByRole('row').count()).toBeLessThan(all);
+  await page.getByRole('checkbox', { name: 'only what differs' }).uncheck();
+  await page.getByLabel('Search in everything known').fill('density');
+  await expect(known).toContainText('Density from the cell');
+  await expect(known).not.toContainText('Crystal system');
+  await page.getByLabel('Search in everything known').fill('');
+  await page.getByRole('button', { name: 'Choose what is shown' }).click();
+  await page.getByRole('checkbox', { name: 'Show Hall symbol' }).uncheck();
+  await page.getByRole('button', { name: 'Done choosing' }).click();
+  await expect(known).not.toContainText('Hall symbol');
+  await page.reload();
+  await page.getByRole('button', { name: 'Show it all' }).click();
+  await expect(known).toContainText('Space group', { timeout: 30_000 });
+  await expect(known).not.toContainText('Hall symbol');
+});
+
+test('chambers and ways, a cut, the shape by energies and by given faces, what is expected of a measurement', async ({
+  page,
+}) => {
+  await page.goto('/');
+  const buffer = readFileSync(new URL('../demo/data/kurumi-5.cif', import.meta.url));
+  await page.getByTestId('file-picker').setInputFiles([{ name: 'kurumi-5.cif', mimeType: 'chemical/x-cif', buffer }]);
+  await page.getByRole('button', { name: /Take (it|them) in/ }).click({ timeout: 30_000 });
+  await page.getByRole('link', { name: /Relate/ }).click();
+  const space = page.getByRole('region', { name: 'Empty space', exact: true });
+  await space.getByRole('button', { name: 'Look for it' }).click();
+  const probe = space.getByRole('textbox', { name: 'Radius of the probe' });
+  await expect(probe).toBeVisible({ timeout: 30_000 });
+  await probe.fill('0.6');
+  await expect(space.getByRole('table', { name: 'Voids' })).toContainText('closed', { timeout: 30_000 });
+  const before = await space.getByText(/Atoms fill/).textContent();
+  await space.getByText(/^Radii of the atoms/).click();
+  await space.getByRole('textbox', { name: 'Radius of C', exact: true }).fill('1.50');
+  await page.keyboard.press('Enter');
+  await expect(space.getByText(/Atoms fill/)).not.toHaveText(before!, { timeout: 30_000 });
+  await space.getByRole('button', { name: 'The usual ones' }).click();
+  await expect(space.getByText(/Atoms fill/)).toHaveText(before!, { timeout: 30_000 });
+  await space.getByText('cut open by a plane').click();
+  await space.getByRole('slider', { name: 'where' }).press('ArrowLeft');
+  await space.getByRole('button', { name: 'chambers and ways' }).click();
+  await expect(space).toContainText(/Chambers: \d+ of \d\.\d\d Å/, { timeout: 30_000 });
+  await space.getByRole('button', { name: 'Take it away' }).click();
+
+  const shape = page.getByRole('region', { name: 'Shape of the crystal', exact: true });
+  await shape.getByRole('button', { name: 'Show it' }).click();
+  const forms = shape.getByRole('table', { name: 'Forms' });
+  await shape.getByRole('button', { name: 'by attachment energies' }).click();
+  await expect(forms).toContainText('gains, kJ/mol', { timeout: 30_000 });
+  await expect(forms).toContainText(/−\d+\.\d/);
+  await shape.getByText(/^What \(/).click();
+  await expect(shape).toContainText(/Rough by \d\.\d\d Å r\.m\.s\./, { timeout: 30_000 });
+  await shape.getByRole('button', { name: 'by given faces' }).click();
+  const first = shape.getByRole('textbox', { name: /^Distance of \(/ }).first();
+  await first.fill('0');
+  await first.fill('0.300');
+  await expect(forms).toContainText('0.300');
+  await shape
+    .getByRole('button', { name: /^Leave \(/ })
+    .first()
+    .click();
+  await expect(shape.getByRole('alert')).toContainText('do not close around the crystal');
+  await shape.getByRole('button', { name: 'Add a face' }).click();
+  await expect(shape.getByRole('alert')).toHaveCount(0);
+  await shape.getByText('draw it around the structure').click();
+  await shape.getByRole('button', { name: 'gold' }).click();
+
+  const expected = page.getByRole('region', { name: 'What to expect of a measurement', exact: true });
+  await expected.getByRole('button', { name: 'powder pattern' }).click();
+  await expect(expected.getByRole('table', { name: 'Lines of the pattern' })).toContainText('0 0 1', {
+    timeout: 30_000,
+  });
+  await expected.getByRole('button', { name: 'precession picture' }).focus();
+  await page.keyboard.press('Enter');
+  await expect(expected.getByRole('img', { name: 'Layer h k 0' })).toBeVisible({ timeout: 30_000 });
+  await expected.getByRole('textbox', { name: 'Level of the layer' }).fill('2');
+  await expect(expected.getByRole('img', { name: 'Layer h k 2' })).toBeVisible({ timeout: 30_000 });
+  await expected.getByRole('button', { name: 'structure factors' }).click();
+  await expect(expected.getByRole('table', { name: 'Structure factors' })).toContainText('|F|, e', { timeout: 30_000 });
 });

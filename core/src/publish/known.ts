@@ -114,7 +114,10 @@ function geometryRows(input: CifInput): KnownRow[] {
  */
 export function knownOf(input: CifInput, items: Readonly<Record<string, string>> = {}): KnownRow[] {
   const own = itemsOf(parseCif(structureCif(input))[0]!);
-  const rows = Object.entries(own).map(([tag, value]) => rowOf(tag, value, items[tag]));
+  // Who wrote it and when is said by the file, where there is one.
+  const rows = Object.entries(own).map(([tag, value]) =>
+    tag.startsWith('_audit_') ? rowOf(tag, items[tag] ?? value) : rowOf(tag, value, items[tag]),
+  );
   for (const [tag, value] of Object.entries(items)) if (!(tag in own)) rows.push(rowOf(tag, value));
   rows.push(...geometryRows(input));
   const place = (g: KnownGroup): number => KNOWN_GROUPS.indexOf(g);
