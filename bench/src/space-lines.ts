@@ -1,10 +1,14 @@
 /** Empty space, the shape of a crystal, and two crystals compared. */
+import { attachmentShape } from '@nagare/core/contacts/attachment';
 import { compareCrystals } from '@nagare/core/contacts/compare-packing';
 import { cellVolume } from '@nagare/core/crystal/cell';
 import { bonded } from '@nagare/core/geometry/bonding-proposal';
+import { reciprocalLayer } from '@nagare/core/powder/expected';
 import { crystalShape } from '@nagare/core/space/crystal-shape';
 import { formsOf, habitOf } from '@nagare/core/space/forms';
+import { voidNetwork } from '@nagare/core/space/network';
 import { voidCurve, voidMap } from '@nagare/core/space/voids';
+import { compareFrameworks } from '@nagare/core/symmetry/compare-frameworks';
 import { porousFramework, tunnelOxide } from '../../demo/src/structures.ts';
 import { testCrystal } from '../../demo/src/test-crystals.ts';
 
@@ -29,6 +33,12 @@ export async function spaceLines(time: Time, say: Say): Promise<void> {
     base,
   );
   say(`curve of 30 radii of ${size}`, await time(() => voidCurve(framework), 2), against, base);
+  say(`free ways of ${size}`, await time(() => voidNetwork(framework, { probe: 1.2 }), 1), against, base);
+  const crystal = bonded(testCrystal('CC(=O)Nc1ccc(O)cc1', 'P 21/c', 3).structure);
+  say('shape by attachment energies', await time(() => attachmentShape(crystal), 2), against, base);
+  const layer = { axis: 2 as const, level: 0, dMin: 0.7, wavelength: 0.71 };
+  say('a layer of the reciprocal lattice', await time(() => reciprocalLayer(crystal, layer), 3), against, base);
+  say('two frameworks compared', await time(() => compareFrameworks(oxide, oxide), 2), against, base);
   say('void map of a dense oxide', await time(() => voidMap(oxide, { probe: 0.5 }), 2), against, base);
   const [one, two] = [3, 43].map((seed) => bonded(testCrystal('CC(=O)Nc1ccc(O)cc1', 'P 21/c', seed).structure));
   say('clusters of fifteen molecules compared', await time(() => compareCrystals(one!, two!), 2), against, base);
