@@ -5,7 +5,7 @@ import { orthogonalization } from '../crystal/cell.ts';
 import { itemsOf, type SurfacePrimitive } from '../draw/scene.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { DENSITY_REACH } from '../maps/map-surfaces.ts';
-import { apply3, inverse3, norm, subtract, type Vec3 } from '../math/matrix3.ts';
+import { add, apply3, cross, dot, inverse3, norm, subtract, type Vec3 } from '../math/matrix3.ts';
 import { figureSchema } from '../tasks/figure-schemas.ts';
 import { drawFigure } from './draw-figure.ts';
 import type { FigureMaps, FigureSurface } from './figure-surfaces.ts';
@@ -121,4 +121,74 @@ it('surfaces go through the schema of figures and into the vector file', () => {
   const count = (text: string): number => text.split('<path').length + text.split('<polygon').length;
   const bare = drawFigure(figureFrom(s, 'first look'), s);
   expect(count(figureSvg(figure, scenes))).toBeGreaterThan(count(figureSvg(bare.figure, bare.scenes)) + 100);
+});
+
+describe('the shape of the crystal in a figure', () => {
+  const shape = (part: Partial<Extract<FigureSurface, { kind: 'shape' }>> = {}): FigureSurface => ({
+    ...look,
+    kind: 'shape',
+    by: 'spacings',
+    edges: true,
+    names: true,
+    ...part,
+  });
+  const bodyOf = (surface: FigureSurface) => itemsOf(drawn(surface).scenes[0]!.layers, 'polyhedra', 'faces')[0]!;
+
+  it('stands around the cell, its faces as they lie in the crystal', () => {
+    for (const by of ['spacings', 'energies'] as const) {
+      const { vertices, faces } = bodyOf(shape({ by }));
+      const m = orthogonalization(s.cell);
+      for (const ring of faces) {
+        const a = vertices[ring[0]!]!;
+        // Of all corners, since some of them may lie next to one another.
+        const out = ring.reduce<Vec3>(
+          (sum, i, n) => {
+            const [p, q] = [subtract(vertices[i]!, a), subtract(vertices[ring[(n + 1) % ring.length]!]!, a)];
+            return add(sum, cross(p, q));
+          },
+          [0, 0, 0],
+        );
+        // Every corner of the cell lies beneath every face.
+        for (let n = 0; n < 8; n++)
+          expect(dot(out, subtract(apply3(m, [n & 1, (n >> 1) & 1, n >> 2]), a))).toBeLessThan(1e-9 + norm(out));
+        // The normal is a row of the reciprocal lattice: its indices are whole up to a factor.
+        const hkl = [0, 1, 2].map((k) => dot(out, [m[k]!, m[3 + k]!, m[6 + k]!]));
+        const most = Math.max(...hkl.map(Math.abs));
+        // Small indices: over the largest, sixths.
+        for (const x of hkl) expect(Math.abs((6 * x) / most - Math.round((6 * x) / most))).toBeLessThan(1e-4);
+      }
+    }
+  });
+
+  it('names only the faces that are turned to the viewer', () => {
+    const named = drawn(shape());
+    const names = itemsOf(named.scenes[0]!.layers, 'labels').filter((l) => l.normal);
+    const svg = figureSvg(named.figure, named.scenes);
+    const seen = names.filter((l) => svg.includes(l.text.replace(/ /g, ' ')));
+    expect(seen.length).toBeGreaterThan(0);
+    expect(seen.length).toBeLessThan(names.length);
+    expect(itemsOf(drawn(shape({ names: false })).scenes[0]!.layers, 'labels').some((l) => l.normal)).toBe(false);
+    expect(bodyOf(shape({ edges: false })).edgeWidth).toBe(0);
+  });
+
+  it('goes with the figure’s file', () => {
+    expect(figureSchema.parse(withSurfaces(shape())).drawings[0]!.surfaces).toEqual([shape()]);
+  });
+});
+
+describe('both sides of a surface', () => {
+  it('have their colours in the vector file', () => {
+    const voids: FigureSurface = { ...look, colour: '#aa7711', kind: 'voids', probe: 0.6 };
+    const [item] = surfacesOf(voids);
+    expect(item!.inside).toBeDefined();
+    expect(item!.inside).not.toBe(item!.colour);
+    const { figure, scenes } = drawn(voids);
+    const plain = scenes.map((x) => ({
+      ...x,
+      layers: x.layers.map((l) =>
+        l.kind === 'surfaces' ? { ...l, items: l.items.map(({ inside: _, ...rest }) => rest) } : l,
+      ),
+    }));
+    expect(figureSvg(figure, scenes)).not.toBe(figureSvg(figure, plain));
+  });
 });

@@ -1,4 +1,5 @@
 /** Surfaces in a figure: density of maps, wishes of a molecule, and a molecule's own surface. */
+import { attachmentShape } from '../contacts/attachment.ts';
 import { SurfaceSearch, type MoleculeSurface, type SurfaceBy } from '../contacts/molecule-surface.ts';
 import type { Probe } from '../contacts/probes.ts';
 import { levelAt, WishSearch } from '../contacts/wishes.ts';
@@ -11,7 +12,9 @@ import { DENSITY_REACH, mapSurfaces, regionAround } from '../maps/map-surfaces.t
 import { contourSurface, type Region } from '../maps/isosurface.ts';
 import type { MapKind } from '../maps/residual.ts';
 import type { SampledMap } from '../maps/sample.ts';
+import { crystalShape, type CrystalFace } from '../space/crystal-shape.ts';
 import { voidMap, type VoidMap } from '../space/voids.ts';
+import { shapeLayers } from './shape-layers.ts';
 
 export const PAINTED_BY = ['closeness', 'inside', 'outside'] as const;
 export type PaintedBy = (typeof PAINTED_BY)[number];
@@ -44,6 +47,8 @@ export type FigureSurface = SurfaceBase &
       }
     /** What a probe of a radius (Å) touches, in the cells that are drawn. */
     | { readonly kind: 'voids'; readonly probe: number }
+    /** The crystal around what is drawn, by its spacings or by attachment energies. */
+    | { readonly kind: 'shape'; readonly by: 'spacings' | 'energies'; readonly edges: boolean; readonly names: boolean }
   );
 
 /** Maps of a structure's data, by kind. */
@@ -160,7 +165,8 @@ function voidItem(
   if (map?.probe !== probe) knownVoids.set(s, (map = voidMap(s, { probe })));
   if (!map.voids.length) return [];
   const { grid, touchedField: values } = map;
-  return [{ ...contourSurface({ grid, values }, s.cell, drawnCells(s, atoms), 0), colour, opacity, mesh: 0 }];
+  const inside = mixColours(colour, PAPER, 0.55);
+  return [{ ...contourSurface({ grid, values }, s.cell, drawnCells(s, atoms), 0), colour, inside, opacity, mesh: 0 }];
 }
 
 /**
@@ -176,9 +182,24 @@ export function surfaceLayers(
 ): Layer[] {
   const items = surfaces.flatMap((x): SurfacePrimitive[] => {
     if (x.kind === 'map') return densityItems(s, x, atoms, maps[x.map]);
+    if (x.kind === 'shape') return [];
     if (x.kind === 'voids') return voidItem(s, x, atoms);
     return x.kind === 'wishes' ? wishItems(s, x) : [moleculeItem(s, x, colours)];
   });
   const seen = items.filter((x) => x.indices.length > 0);
-  return seen.length ? [{ kind: 'surfaces', name: 'surroundings', items: seen }] : [];
+  return [
+    ...(seen.length ? [{ kind: 'surfaces' as const, name: 'surroundings' as const, items: seen }] : []),
+    ...surfaces.flatMap((x) => (x.kind === 'shape' ? shapeLayers(s, facesBy(s, x.by), x, colours.ink) : [])),
+  ];
+}
+
+/** Worked out last for a structure, by what they are from. */
+const knownFaces = new WeakMap<Structure, Map<string, readonly CrystalFace[]>>();
+
+function facesBy(s: Structure, by: 'spacings' | 'energies'): readonly CrystalFace[] {
+  const known = knownFaces.get(s) ?? new Map<string, readonly CrystalFace[]>();
+  knownFaces.set(s, known);
+  const faces = known.get(by) ?? (by === 'energies' ? attachmentShape(s).faces : crystalShape(s));
+  known.set(by, faces);
+  return faces;
 }

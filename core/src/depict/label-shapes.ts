@@ -2,6 +2,7 @@
 import { isAtomOf, refKey } from '../crystal/atom-ref.ts';
 import { dimensionWords } from './annotations.ts';
 import { legibleOn } from '../draw/colours.ts';
+import { isNameable } from '../draw/svg.ts';
 import { placeLabels, type LabelRequest } from '../draw/labels.ts';
 import { itemsOf, type LabelPrimitive } from '../draw/scene.ts';
 import { drawingOf, PIXELS_PER_MM, type Figure } from './figure.ts';
@@ -56,7 +57,8 @@ export function labelShapes(figure: Figure, scene: PanelScene, measure: Measure)
   const { panel, layers } = scene;
   const size = figure.ink.size * PIXELS_PER_MM;
   const { moved } = drawingOf(figure, panel);
-  const { scale } = cameraOfView(panel.view, figure.optics);
+  const camera = cameraOfView(panel.view, figure.optics);
+  const { scale } = camera;
   const box = panel.box;
   const [left, top] = [box.x * PIXELS_PER_MM, box.y * PIXELS_PER_MM];
   const within = {
@@ -68,6 +70,7 @@ export function labelShapes(figure: Figure, scene: PanelScene, measure: Measure)
   const isInside = ({ x, y }: { readonly x: number; readonly y: number }): boolean =>
     x >= within.x0 && y >= within.y0 && x <= within.x1 && y <= within.y1;
   const labels = itemsOf(layers, 'labels').flatMap((label) => {
+    if (!isNameable(camera, label)) return [];
     const at = onPage(figure, panel, label.at);
     return isInside(at) ? [{ label: { ...label, text: textOf(label, scene) }, at, key: labelKey(label) }] : [];
   });

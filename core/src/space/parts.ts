@@ -47,6 +47,9 @@ const waysOf = (steps: readonly Vec3[], [, q, r]: Places['n']): Ways => ({
   leaps: Int32Array.from(steps, ([x, y, z]) => (x * q + y) * r + z),
 });
 
+/** Numbers of cells along an axis that have a code. */
+const CODED = 8;
+
 /** Every point's hill, and the cells from the point to the hill's top. */
 class Hills {
   /** Hill of each point, −1 outside. */
@@ -64,6 +67,27 @@ class Hills {
     this.shifts = new Int16Array(3 * d.length);
     const up = this.ascents();
     for (let i = 0; i < d.length; i++) if (up[i]! >= 0) this.follow(i, up);
+    this.codes = this.coded();
+  }
+
+  /** One number for hill and shift of each point, so that most pairs of one hill are told by one look; its own where a shift is large. */
+  readonly codes: Int32Array;
+
+  private coded(): Int32Array {
+    const { of, shifts } = this;
+    const half = CODED / 2;
+    const isSmall = (x: number): boolean => x >= -half && x < half;
+    const out = new Int32Array(of.length);
+    for (let i = 0; i < of.length; i++) {
+      const x = shifts[3 * i]!,
+        y = shifts[3 * i + 1]!,
+        z = shifts[3 * i + 2]!;
+      out[i] =
+        isSmall(x) && isSmall(y) && isSmall(z)
+          ? ((of[i]! * CODED + x + half) * CODED + y + half) * CODED + z + half
+          : -1 - i;
+    }
+    return out;
   }
 
   /** Calls with every reached point and each of its neighbours: face to face within, along the rim also by corners. */
@@ -146,8 +170,9 @@ const SHIFTS = 32,
 function passesOf(hills: Hills, d: Float64Array, n: Places['n']): Pass[] {
   const widest = new Map<number, Pass>();
   const count = hills.tops.length;
-  const { of, shifts } = hills;
+  const { of, shifts, codes } = hills;
   const note = (i: number, j: number, x: number, y: number, z: number): void => {
+    if (codes[i] === codes[j] && !x && !y && !z) return;
     const from = of[i]!,
       to = of[j]!;
     const u = x + shifts[3 * j]! - shifts[3 * i]!,

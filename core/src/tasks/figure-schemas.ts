@@ -71,6 +71,13 @@ export const figureSurfaceSchema = z.union([
     of: atomRefSchema.optional(),
   }),
   z.strictObject({ ...surfaceBase, kind: z.literal('voids'), probe: number.min(0).max(20) }),
+  z.strictObject({
+    ...surfaceBase,
+    kind: z.literal('shape'),
+    by: z.enum(['spacings', 'energies']),
+    edges: z.boolean(),
+    names: z.boolean(),
+  }),
 ]);
 const planeSchema = z.strictObject({ id, indices: vec3Schema, height: number, colour });
 export const drawingSchema = z.strictObject({

@@ -31,6 +31,7 @@ const HEADS: Readonly<Record<FigureSurface['kind'], string>> = {
   wishes: 'wishes',
   molecule: 'surface of a molecule',
   voids: 'empty space',
+  shape: 'shape of the crystal',
 };
 
 type Of<K extends FigureSurface['kind']> = Extract<FigureSurface, { kind: K }>;
@@ -51,7 +52,7 @@ export function SurfacesSheet({ s, table }: { s: Structure; table: FigureOnTable
       state={
         surfaces.length
           ? surfaces.map(surfaceWords).join(', ')
-          : 'Density, wishes, the surface of a molecule, empty space.'
+          : 'Density, wishes, the surface of a molecule, empty space, the shape of the crystal.'
       }
     >
       {surfaces.map((x) => (
@@ -71,6 +72,9 @@ export function SurfacesSheet({ s, table }: { s: Structure; table: FigureOnTable
         )}
         <button className="word" onClick={() => add(newVoids())}>
           Add empty space
+        </button>
+        <button className="word" onClick={() => add(newShape())}>
+          Add the shape of the crystal
         </button>
         {isOfMolecules && (
           <>
@@ -121,6 +125,16 @@ const newVoids = (): Of<'voids'> => ({
   opacity: 0.6,
 });
 
+const newShape = (): Of<'shape'> => ({
+  id: newId(),
+  kind: 'shape',
+  by: 'spacings',
+  colour: PAPER_COLOURS.water,
+  opacity: 0.2,
+  edges: true,
+  names: true,
+});
+
 const surfaceWords = (x: FigureSurface): string =>
   x.kind === 'map'
     ? `${x.map === 'difference' ? '±' : ''}${x.level.toFixed(2)} e Å⁻³`
@@ -128,7 +142,9 @@ const surfaceWords = (x: FigureSurface): string =>
       ? `wishes for a ${x.probe}`
       : x.kind === 'voids'
         ? `empty space for ${x.probe.toFixed(2)} Å`
-        : 'a molecule’s surface';
+        : x.kind === 'shape'
+          ? 'the shape of the crystal'
+          : 'a molecule’s surface';
 
 interface FieldsProps<T> {
   readonly surface: T;
@@ -159,6 +175,7 @@ function SurfaceFields(props: FieldsProps<FigureSurface> & { s: Structure; remov
           onChange={(probe) => change({ ...surface, probe })}
         />
       )}
+      {surface.kind === 'shape' && <ShapeFields s={s} surface={surface} change={change} />}
       {(surface.kind === 'wishes' || surface.kind === 'molecule') && (
         <WhoseFields s={s} surface={surface} change={change} />
       )}
@@ -281,6 +298,33 @@ function SkinFields({ surface, change }: FieldsProps<Of<'molecule'>>): ReactNode
           </option>
         ))}
       </select>
+    </>
+  );
+}
+
+function ShapeFields({ s, surface, change }: FieldsProps<Of<'shape'>> & { s: Structure }): ReactNode {
+  const isOfMolecules = s.sites.some((x) => x.element === 'C');
+  return (
+    <>
+      {isOfMolecules && (
+        <select
+          className="form-select form-select-sm mb-1"
+          aria-label="Where the shape comes from"
+          value={surface.by}
+          onChange={(e) => change({ ...surface, by: e.target.value === 'energies' ? 'energies' : 'spacings' })}
+        >
+          <option value="spacings">by its spacings</option>
+          <option value="energies">by attachment energies</option>
+        </select>
+      )}
+      <label className="word">
+        <input type="checkbox" checked={surface.edges} onChange={() => change({ ...surface, edges: !surface.edges })} />{' '}
+        edges
+      </label>
+      <label className="word">
+        <input type="checkbox" checked={surface.names} onChange={() => change({ ...surface, names: !surface.names })} />{' '}
+        names of faces
+      </label>
     </>
   );
 }

@@ -1,11 +1,12 @@
 /** The shape as a solid, and its faces as the loop of a CIF. */
 import { useState, type ReactNode } from 'react';
+import { shapeSolid } from '@nagare/core/depict/shape-layers';
 import type { CrystalFace } from '@nagare/core/space/crystal-shape';
 import { useSceneColours } from '../../scene/scene-colours.ts';
 import { saveFile } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { solidFile } from '../depict/solid-file.ts';
-import { faceLoop, shapeSolid } from './shape-words.ts';
+import { faceLoop } from './shape-words.ts';
 
 interface ShapeFilesProps {
   readonly faces: readonly CrystalFace[];

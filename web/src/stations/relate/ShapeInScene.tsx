@@ -2,10 +2,10 @@
 import { useEffect, useMemo, useState, type ReactNode } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { SceneColours } from '@nagare/core/draw/colours';
+import { shapeLayers } from '@nagare/core/depict/shape-layers';
 import type { CrystalFace } from '@nagare/core/space/crystal-shape';
 import { useSceneColours } from '../../scene/scene-colours.ts';
 import { useProject } from '../../store/use-project.tsx';
-import { shapeLayers } from './shape-words.ts';
 
 const COLOURS = [
   'water',
