@@ -7,14 +7,16 @@ import { rounded, type Answer } from './answers.ts';
 const hand = (mirrored: boolean): string => (mirrored ? ', as mirror images' : '');
 
 export function compareAnswer(one: Structure, two: Structure): Answer {
-  const { crystals, reason, similarity, framework } = comparedCrystals(one, two);
+  const { crystals, reason, similarity, framework, apart } = comparedCrystals(one, two);
   const { wavelength, from, to } = COMPARED;
   const patterns = `Patterns (${wavelength} Å, ${from} to ${to}°): similarity ${similarity.toFixed(3)}.`;
   const patternFigure = {
     patternSimilarity: rounded(similarity, 4),
     framework: framework ? { ...framework, rms: rounded(framework.rms, 4) } : null,
   };
-  const lattices = framework ? [latticeWords(framework), frameworkWords(framework)] : ['The lattices are not related.'];
+  const lattices = framework
+    ? [latticeWords(framework), frameworkWords(framework)]
+    : [apart ?? 'The lattices are not compared.'];
   if (!crystals)
     return {
       json: { molecules: null, packing: null, ...patternFigure },

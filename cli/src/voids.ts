@@ -24,6 +24,7 @@ const digits = (x: number): number => rounded(x, 4);
 async function electronsIn(
   { model, raw }: ModelAndData,
   probe: number,
+  step: number | undefined,
 ): Promise<readonly (number | null)[] | undefined> {
   const structure = model.structure!;
   const { wavelength } = model.experiment;
@@ -31,7 +32,7 @@ async function electronsIn(
   const { reflections } = mergeForGroup(raw, structure.cell, structure.spaceGroup);
   const e = experiment(structure, reflections, wavelength, { treatment: model.treatment });
   try {
-    return (await voidElectrons(e, probe, quiet())).electrons;
+    return (await voidElectrons(e, probe, quiet(), step)).electrons;
   } catch (error) {
     if (error instanceof RangeError) return undefined;
     throw error;
@@ -47,7 +48,7 @@ export async function voidsAnswer(given: ModelAndData, options: Options): Promis
   if (step !== undefined && (step < 0.05 || step > 2)) throw new BadInput(`--grid is from 0.05 to 2 Å, not ${step}.`);
   const curve = curveOf({ structure });
   const { figures: f } = voidsOf({ structure, probe, ...(step === undefined ? {} : { step }) });
-  const electrons = f.voids.length ? await electronsIn(given, probe) : undefined;
+  const electrons = f.voids.length ? await electronsIn(given, probe, step) : undefined;
   const percent = (x: number): number => rounded((100 * x) / f.cell, 2);
   const line = (v: Void, i: number): string => {
     const rows = v.directions.map((d) => ` [${d.join(' ')}]`).join('');

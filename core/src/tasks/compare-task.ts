@@ -22,6 +22,8 @@ export interface ComparedCrystals {
   readonly reason?: string;
   /** Atom by atom, where the lattices are related. */
   readonly framework?: FrameworkMatch;
+  /** Why they are not. */
+  readonly apart?: string;
   readonly similarity: number;
   /** Calculated lines of either. */
   readonly lines: readonly [readonly PatternLine[], readonly PatternLine[]];
@@ -39,7 +41,7 @@ export function comparedCrystals(one: Structure, two: Structure): ComparedCrysta
   const framework = unlessRefused(() => compareFrameworks(one, two));
   return {
     ...('found' in crystals ? { crystals: crystals.found } : { reason: crystals.reason }),
-    ...('found' in framework ? { framework: framework.found } : {}),
+    ...('found' in framework ? { framework: framework.found } : { apart: framework.reason }),
     similarity,
     lines,
   };
@@ -64,6 +66,7 @@ const comparedSchema = z.strictObject({
     })
     .optional(),
   reason: z.string().optional(),
+  apart: z.string().optional(),
   framework: z
     .strictObject({
       lattice: z.strictObject({ ratio: figure, lengths: vec3Schema, angles: vec3Schema }),

@@ -168,17 +168,18 @@ export interface VoidElectrons {
 }
 
 /**
- * Electrons in each void of the map by a probe (Å), from measured intensities: by repeated back-transformation of the difference density
+ * Electrons in each void of the map by a probe (Å) and a step of the grid (Å; its order is that of the map with the same step), from measured intensities: by repeated back-transformation of the difference density
  * within. Throws RangeError where no void holds 15 Å³.
  */
 export async function voidElectrons(
   e: Experiment,
   probe: number,
   context: TaskContext<string>,
+  step?: number,
 ): Promise<VoidElectrons> {
   const { mask: _, ...treatment } = e.treatment;
   const { structure: s, reflections, wavelength } = e;
-  const map = voidMap(s, { probe });
+  const map = voidMap(s, { probe, ...(step ? { step } : {}) });
   const found = voidsForData(s, reflections, probe);
   const mask = await solventMask(s, reflections, wavelength, treatment, context, probe, found);
   const places = found.list.map((v) => map.voidAt(v.inside));

@@ -76,7 +76,7 @@ export function BesideSheet({ s }: { s: Structure }): ReactNode {
         </table>
       )}
       {found?.framework && <Framework match={found.framework} names={[project.name, name]} />}
-      {found && !found.framework && <p className="mb-1">The lattices are not related.</p>}
+      {found?.apart && <p className="mb-1">{found.apart}</p>}
       {found && <Patterns lines={found.lines} names={[project.name, name]} />}
       <SetOfCrystals s={s} />
     </Sheet>

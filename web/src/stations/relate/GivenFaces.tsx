@@ -1,5 +1,5 @@
 /** Faces with their distances from the middle: typed, dragged, measured; a face can be named by its angles to known ones. */
-import { useState, type ReactNode } from 'react';
+import { useMemo, useState, type ReactNode } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 import { faceName } from '@nagare/core/space/forms';
@@ -116,8 +116,10 @@ function ByAngles({ s, onFace }: { s: Structure; onFace(hkl: Vec3): void }): Rea
   ]);
   const change = (i: number, part: Partial<MeasuredAngle>): void =>
     setMeasured(measured.map((m, k) => (k === i ? { ...m, ...part } : m)));
-  const isKnown = measured.every((m) => m.to.some((x) => x !== 0));
-  const found = isKnown ? indexByAngles(s, measured).slice(0, MOST) : [];
+  const found = useMemo(() => {
+    const isKnown = measured.every((m) => m.to.some((x) => x !== 0));
+    return isKnown ? indexByAngles(s, measured).slice(0, MOST) : [];
+  }, [s, measured]);
   return (
     <details>
       <summary>Name a face by its angles</summary>

@@ -108,7 +108,7 @@ export function VoidsSheet({ s }: { s: Structure }): ReactNode {
             emptied={figures}
             onChange={(without) => change({ without })}
           />
-          <Voids s={s} figures={figures} without={wish.without} />
+          <Voids s={s} figures={figures} without={wish.without} hasOwnRadii={Object.keys(wish.radii).length > 0} />
           <Tables
             figures={figures}
             curve={curve}
@@ -203,8 +203,15 @@ function ThoughtAway({ without, filled, emptied, onChange }: ThoughtAwayProps): 
   );
 }
 
+interface VoidsProps {
+  readonly s: Structure;
+  readonly figures: VoidFigures;
+  readonly without: readonly string[];
+  readonly hasOwnRadii: boolean;
+}
+
 /** The voids one by one, with their electrons once they were counted. */
-function Voids({ s, figures, without }: { s: Structure; figures: VoidFigures; without: readonly string[] }): ReactNode {
+function Voids({ s, figures, without, hasOwnRadii }: VoidsProps): ReactNode {
   const { perform, work } = useProject('perform', 'work');
   const input = useExperiment();
   const [counted, setCounted] = useState<{ of: VoidFigures; found: VoidElectrons } | undefined>();
@@ -224,7 +231,10 @@ function Voids({ s, figures, without }: { s: Structure; figures: VoidFigures; wi
           R1 is {percent(known.before)} with nothing in the voids and {percent(known.r1)} with those electrons.
         </p>
       )}
-      {input && !known && (
+      {input && hasOwnRadii && (
+        <p className="soft fine mb-1">Electrons are counted between the usual radii: take those to count them.</p>
+      )}
+      {input && !known && !hasOwnRadii && (
         <p className="acts mb-1">
           <button className="word" disabled={!!work} onClick={count}>
             Count the electrons in them
