@@ -46,6 +46,22 @@ export function ExpectedSheet({ s }: { s: Structure }): ReactNode {
   );
 }
 
+/** What a pattern is calculated for. */
+const PATTERN_FIELDS = [
+  { name: 'wavelength', label: 'Wavelength', digits: 4, step: 0.01, min: 0.1, max: 10, unit: 'Å' },
+  { name: 'from', label: 'From 2θ', digits: 1, step: 1, min: 0, max: 179, unit: '° to' },
+  { name: 'to', label: 'To 2θ', digits: 1, step: 5, min: 1, max: 180, unit: '° 2θ' },
+  {
+    name: 'width',
+    label: 'Width of a line at half its height',
+    digits: 3,
+    step: 0.02,
+    min: 0.01,
+    max: 5,
+    unit: '° wide',
+  },
+] as const;
+
 function Powder({ s }: { s: Structure }): ReactNode {
   const { project, head } = useProject('project', 'head');
   const [wish, setWish] = useState({ wavelength: COPPER, from: 3, to: 60, width: 0.12 });
@@ -91,54 +107,16 @@ function Powder({ s }: { s: Structure }): ReactNode {
         </p>
       )}
       <div className="void-fields">
-        <NumberField
-          id="expected-wavelength"
-          label="Wavelength"
-          value={wish.wavelength}
-          digits={4}
-          step={0.01}
-          min={0.1}
-          max={10}
-          unit="Å"
-          commit
-          onChange={(wavelength) => change({ wavelength })}
-        />
-        <NumberField
-          id="expected-from"
-          label="From 2θ"
-          value={wish.from}
-          digits={1}
-          step={1}
-          min={0}
-          max={179}
-          unit="° to"
-          commit
-          onChange={(from) => change({ from })}
-        />
-        <NumberField
-          id="expected-to"
-          label="To 2θ"
-          value={wish.to}
-          digits={1}
-          step={5}
-          min={1}
-          max={180}
-          unit="° 2θ"
-          commit
-          onChange={(to) => change({ to })}
-        />
-        <NumberField
-          id="expected-width"
-          label="Width of a line at half its height"
-          value={wish.width}
-          digits={3}
-          step={0.02}
-          min={0.01}
-          max={5}
-          unit="° wide"
-          commit
-          onChange={(width) => change({ width })}
-        />
+        {PATTERN_FIELDS.map(({ name, ...field }) => (
+          <NumberField
+            key={name}
+            id={`expected-${name}`}
+            value={wish[name]}
+            {...field}
+            commit
+            onChange={(x) => change({ [name]: x })}
+          />
+        ))}
       </div>
       {error && <p className="mb-1">{error.message}</p>}
       {data && (
@@ -183,6 +161,21 @@ const More = ({ count }: { count: number }): ReactNode =>
     </span>
   );
 
+function Resolution(props: { id: string; value: number; onChange(dMin: number): void }): ReactNode {
+  return (
+    <NumberField
+      {...props}
+      label="Smallest spacing"
+      digits={2}
+      step={0.1}
+      min={0.25}
+      max={50}
+      unit="Å and more"
+      commit
+    />
+  );
+}
+
 function Precession({ s }: { s: Structure }): ReactNode {
   const { project, head } = useProject('project', 'head');
   const wavelength = project.experiment.wavelength ?? MOLYBDENUM;
@@ -214,18 +207,7 @@ function Precession({ s }: { s: Structure }): ReactNode {
           unit="level"
           onChange={(x) => setLevel(Math.round(x))}
         />
-        <NumberField
-          id="layer-resolution"
-          label="Smallest spacing"
-          value={dMin}
-          digits={2}
-          step={0.1}
-          min={0.25}
-          max={50}
-          unit="Å and more"
-          commit
-          onChange={setDMin}
-        />
+        <Resolution id="layer-resolution" value={dMin} onChange={setDMin} />
       </div>
       {error && <p className="mb-1">{error.message}</p>}
       {data && (
@@ -253,18 +235,7 @@ function Factors({ s }: { s: Structure }): ReactNode {
   return (
     <>
       <div className="void-fields">
-        <NumberField
-          id="factor-resolution"
-          label="Smallest spacing"
-          value={dMin}
-          digits={2}
-          step={0.1}
-          min={0.25}
-          max={50}
-          unit="Å and more"
-          commit
-          onChange={setDMin}
-        />
+        <Resolution id="factor-resolution" value={dMin} onChange={setDMin} />
         <span className="soft fine">
           {wavelength ? `dispersion at ${wavelength.toFixed(4)} Å` : 'no wavelength is known: without dispersion'}
         </span>
