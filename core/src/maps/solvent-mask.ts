@@ -28,8 +28,11 @@ export interface Voids {
   readonly volume: number;
 }
 
+/** Å³: a smaller void holds nothing that could be told from noise. */
+export const LEAST_VOID = 15;
+
 /** Voids where a probe of the given radius (Å) fits between van der Waals spheres, shell included; ones below `least` Å³ are passed over. */
-export function findVoids(s: Structure, grid: Grid, probe = 1.2, least = 15): Voids {
+export function findVoids(s: Structure, grid: Grid, probe = 1.2, least = LEAST_VOID): Voids {
   const { nx, ny, nz } = grid;
   const total = nx * ny * nz,
     m = orthogonalization(s.cell),

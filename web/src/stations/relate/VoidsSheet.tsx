@@ -1,6 +1,7 @@
 /** Empty space: how much, connected how, what would fit; the probe is dragged along the curve of volume against its radius. */
 import { useDeferredValue, useEffect, useMemo, useState, type ReactNode } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
+import { LEAST_VOID } from '@nagare/core/maps/solvent-mask';
 import { poreSizes, type VoidCurve as Curve } from '@nagare/core/space/voids';
 import type { VoidElectrons, VoidFigures } from '@nagare/core/tasks/voids-task';
 import { run } from '../../engine/engine.ts';
@@ -216,6 +217,7 @@ function Voids({ s, figures, without, hasOwnRadii }: VoidsProps): ReactNode {
   const input = useExperiment();
   const [counted, setCounted] = useState<{ of: VoidFigures; found: VoidElectrons } | undefined>();
   if (!figures.voids.length) return null;
+  const isCountable = figures.voids.some((v) => v.touched >= LEAST_VOID);
   const known = counted?.of === figures ? counted.found : undefined;
   const count = (): void => {
     const { probe } = figures;
@@ -234,7 +236,10 @@ function Voids({ s, figures, without, hasOwnRadii }: VoidsProps): ReactNode {
       {input && hasOwnRadii && (
         <p className="soft fine mb-1">Electrons are counted between the usual radii: take those to count them.</p>
       )}
-      {input && !known && !hasOwnRadii && (
+      {input && !hasOwnRadii && !isCountable && (
+        <p className="soft fine mb-1">No void holds {LEAST_VOID} Å³: too little to count electrons in.</p>
+      )}
+      {input && !known && !hasOwnRadii && isCountable && (
         <p className="acts mb-1">
           <button className="word" disabled={!!work} onClick={count}>
             Count the electrons in them
