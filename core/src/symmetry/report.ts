@@ -8,10 +8,17 @@ import type { TaskContext } from '../task-context.ts';
 import { symmetryElements, type SymmetryElement } from './elements.ts';
 import { findSuperstructure, opinionOfData, type Opinion, type Superstructure } from './opinion.ts';
 import { sitesOn, specialPositions, type SpecialPosition } from './positions.ts';
-import { searchOperations, type FoundOperation } from './search.ts';
+import { searchTranslations, type FoundOperation } from './search.ts';
 import { reducedCell, settingsOf, type SettingChoice } from './settings-of.ts';
 import { subgroups, type Subgroup } from './subgroups.ts';
-import { missedGroups, type MissedGroup } from './supergroups.ts';
+import {
+  containsGroup,
+  isWhole,
+  namedGroup,
+  supergroupsFound,
+  type MissedGroup,
+  type Supergroup,
+} from './supergroups.ts';
 import { reflectionConditions, symbolParts, type ReflectionCondition, type SymbolPart } from './symbol-words.ts';
 
 export interface MissedWithOpinion extends MissedGroup {
@@ -41,25 +48,35 @@ export interface SymmetryReport {
   readonly tolerance: number;
 }
 
-/** Missed supergroups with what the data say of each. Raw data are in the structure's axes. */
-export function missedWithOpinion(
-  s: Structure,
-  tolerance: number,
-  raw?: RawReflections,
-  found: readonly FoundOperation[] = searchOperations(s, tolerance),
-): MissedWithOpinion[] {
-  return missedGroups(s, tolerance, found).map((m): MissedWithOpinion => {
+/** Missed supergroups with what the data say of each; those within another that holds as well are left out. Raw data are in the structure's axes. */
+export function missedWithOpinion(s: Structure, tolerance: number, raw?: RawReflections): MissedWithOpinion[] {
+  const kept: MissedWithOpinion[] = [];
+  for (const found of supergroupsFound(s, tolerance)) {
+    const known = (k: MissedWithOpinion): boolean => k.index === found.index || saysAllOf(k, found);
+    if (kept.some((k) => known(k) && containsGroup(s, k, found))) continue;
+    const m = namedGroup(found);
+    if (!m) continue;
     const opinion = raw && opinionOfData(raw, s.cell, s.spaceGroup, m.operators);
-    const complete = m.fit > 0.97 && m.metricMisfit < 0.02;
-    const likely = complete && opinion?.verdict !== 'against';
-    const geometry = `${m.fit > 0.999 ? 'every compared atom' : `${(100 * m.fit).toFixed(0)} % of the electrons`} within ${m.maxDeviation.toFixed(3)} Å (r.m.s. ${m.rms.toFixed(3)} Å)${m.misfits.length ? `; ${m.misfits.length} atoms do not fit` : ''}`;
-    return {
-      ...m,
-      likely,
-      words: `${m.group.symbol}, ${m.index} times the operations: ${geometry}; metric within ${(100 * m.metricMisfit).toFixed(2)} %${opinion ? `. The data: ${opinion.words}` : ''}.`,
-      ...(opinion ? { opinion } : {}),
-    };
-  });
+    const likely = isWhole(m, tolerance) && opinion?.verdict !== 'against';
+    kept.push({ ...m, likely, words: missedWords(m, opinion), ...(opinion ? { opinion } : {}) });
+  }
+  return kept;
+}
+
+/** Whether a larger group leaves nothing to say of a smaller one within it: it is likely, or fits about as well without the data against it. */
+const saysAllOf = (large: MissedWithOpinion, small: Supergroup): boolean =>
+  large.likely ||
+  (large.opinion?.verdict !== 'against' &&
+    large.fit > small.fit - 0.02 &&
+    large.rms < 1.25 * small.rms + 0.005 &&
+    large.metricMisfit < small.metricMisfit + 0.002);
+
+function missedWords(m: MissedGroup, opinion: Opinion | undefined): string {
+  const fits = m.fit > 0.999 ? 'every compared atom' : `${(100 * m.fit).toFixed(0)} % of the electrons`;
+  const misfits = m.misfits.length ? `; ${m.misfits.length} atoms do not fit` : '';
+  const geometry = `${fits} within ${m.maxDeviation.toFixed(3)} Å (r.m.s. ${m.rms.toFixed(3)} Å)${misfits}`;
+  const data = opinion ? `. The data: ${opinion.words}` : '';
+  return `${m.group.symbol}, ${m.index} times the operations: ${geometry}; metric within ${(100 * m.metricMisfit).toFixed(2)} %${data}.`;
 }
 
 export async function symmetryReport(
@@ -78,15 +95,10 @@ export async function symmetryReport(
   const positions = specialPositions(group).map((p) => ({ ...p, sites: sitesOn(s, p) }));
   await say('Settings');
   const settings = settingsOf(s.cell, group);
-  await say('Operations the model nearly has');
-  const found = searchOperations(s, tolerance, 0.7);
+  await say('Translations the model nearly has');
+  const pseudoTranslations = searchTranslations(s, tolerance, 0.7);
   await say('Supergroups, and what the data say of them');
-  const missed = missedWithOpinion(
-    s,
-    tolerance,
-    raw,
-    found.filter((f) => f.fit >= 0.8),
-  );
+  const missed = missedWithOpinion(s, tolerance, raw);
   const own = crystalClass(rotationsOf(group));
   return {
     group,
@@ -102,7 +114,7 @@ export async function symmetryReport(
     reduced: reducedCell(s.cell, group),
     subgroups: subgroups(group),
     missed,
-    pseudoTranslations: found.filter((f) => f.operator.r.every((x, i) => x === (i % 4 ? 0 : 1))),
+    pseudoTranslations,
     superstructure: raw ? findSuperstructure(raw, s.cell, group) : [],
     tolerance,
   };

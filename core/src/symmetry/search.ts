@@ -1,20 +1,20 @@
 /** Operations that a model nearly has and its space group does not: every rotation of the lattice with every translation that carries one atom onto another of its kind. */
-import { metricTensor } from '../crystal/cell.ts';
+import { metricTensor, transformCell, type Cell } from '../crystal/cell.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
-import { metricSymmetry, primitiveBasis } from '../crystal/lattice.ts';
-import { rotationKey, type Operator } from '../crystal/operator.ts';
-import { allOperators } from '../crystal/space-group.ts';
+import { congruence, metricSymmetry, niggliReduce, primitiveBasis } from '../crystal/lattice.ts';
+import { changeBasis, rotationKey, type Operator } from '../crystal/operator.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, IDENTITY3, inverse3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
+import { apply3, IDENTITY3, inverse3, multiply3, toMat3, toVec3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { atomsOfPrimitiveCell, CellLookup, lengthOf, shortest, type CellAtom } from './cell-lookup.ts';
 
 export interface FoundOperation {
   readonly operator: Operator;
-  /** Å, over the atoms that fit. */
+  /** Å, over the atoms that come within twice the tolerance. */
   readonly maxDeviation: number;
   readonly rms: number;
   /** Share of the electrons of the compared atoms that fits within the tolerance. */
   readonly fit: number;
-  /** Sites that do not fit, with the distance to the nearest of their kind, Å. */
+  /** Sites beyond the tolerance, with the distance to the nearest of their kind, Å. */
   readonly misfits: readonly { readonly site: number; readonly distance: number }[];
 }
 
@@ -32,95 +32,77 @@ export function comparedSites(s: Structure): number[] {
   );
 }
 
-/** Finds the nearest atom of an element quickly: the cell's contents sorted into boxes of about 2 Å. */
-export class CellLookup {
-  readonly g: Mat3;
-  private readonly n: Vec3;
-  private readonly boxes = new Map<string, { x: Vec3; site: number }[]>();
-  readonly atoms: { x: Vec3; site: number; element: string }[] = [];
-
-  constructor(s: Structure, sites: readonly number[]) {
-    this.g = metricTensor(s.cell);
-    this.n = toVec3([s.cell.a, s.cell.b, s.cell.c].map((l) => Math.max(1, Math.floor(l / 2.2))));
-    const operators = allOperators(s.spaceGroup);
-    for (const site of sites) {
-      const { element, position } = s.sites[site]!;
-      const seen: Vec3[] = [];
-      for (const o of operators) {
-        const y = apply3(o.r, position);
-        const x = toVec3(
-          [0, 1, 2].map((i) => {
-            const v = y[i]! + o.t[i]!;
-            return v - Math.floor(v);
-          }),
-        );
-        if (seen.some((p) => p.every((v, i) => Math.abs(v - x[i]! - Math.round(v - x[i]!)) < 1e-4))) continue;
-        seen.push(x);
-        this.atoms.push({ x, site, element });
-        const key = this.box(element, x);
-        const list = this.boxes.get(key);
-        if (list) list.push({ x, site });
-        else this.boxes.set(key, [{ x, site }]);
-      }
-    }
-  }
-
-  private box(element: string, x: Vec3): string {
-    return `${element}|${x.map((v, i) => Math.min(this.n[i]! - 1, Math.floor((v - Math.floor(v)) * this.n[i]!))).join()}`;
-  }
-
-  /** The nearest atom of the element within about 2 Å, and the vector to it. */
-  nearest(element: string, x: Vec3): { distance: number; site: number; delta: Vec3 } | undefined {
-    let best: { distance: number; site: number; delta: Vec3 } | undefined;
-    const { g, n } = this;
-    const base = x.map((v, i) => Math.floor((v - Math.floor(v)) * n[i]!));
-    const reach = n.map((m) => (m < 3 ? Math.floor(m / 2) : 1));
-    for (let i = -reach[0]!; i <= reach[0]!; i++)
-      for (let j = -reach[1]!; j <= reach[1]!; j++)
-        for (let k = -reach[2]!; k <= reach[2]!; k++) {
-          const list = this.boxes.get(
-            `${element}|${[(base[0]! + i + n[0]) % n[0], (base[1]! + j + n[1]) % n[1], (base[2]! + k + n[2]) % n[2]].join()}`,
-          );
-          for (const a of list ?? []) {
-            const d = [a.x[0] - x[0], a.x[1] - x[1], a.x[2] - x[2]].map((v) => v - Math.round(v)) as unknown as [
-              number,
-              number,
-              number,
-            ];
-            const q =
-              d[0] * d[0] * g[0] +
-              d[1] * d[1] * g[4] +
-              d[2] * d[2] * g[8] +
-              2 * (d[0] * d[1] * g[1] + d[0] * d[2] * g[2] + d[1] * d[2] * g[5]);
-            if (!best || q < best.distance) best = { distance: q, site: a.site, delta: d };
-          }
-        }
-    return best && { ...best, distance: Math.sqrt(best.distance) };
-  }
+/**
+ * A crystal seen through one lattice: all its atoms in a reduced primitive cell of that lattice, which may be finer than its own
+ * (its atoms then lie upon one another, as nearly as the finer lattice holds).
+ */
+export interface LatticeView {
+  /** Columns: the primitive axes in terms of the present ones. */
+  readonly basis: Mat3;
+  readonly cell: Cell;
+  /** Operations of the present group in these axes, one of each rotation. */
+  readonly own: readonly Operator[];
+  readonly lookup: CellLookup;
+  readonly compared: readonly CellAtom[];
+  /** Å: translations nearer than this are the same operation. */
+  readonly reach: number;
 }
 
-/** How well one operation maps the model onto itself; the translation is adjusted to fit best. */
+const rounded = (m: Mat3): Mat3 => toMat3(m.map((x) => (Math.abs(x - Math.round(x)) < 1e-7 ? Math.round(x) + 0 : x)));
+
+/** The crystal in a primitive cell of the lattice with these centring translations (in the present axes). Every atom of the cell counts: an operation that carries the asymmetric unit onto atoms need not do so with its copies. */
+export function viewThrough(s: Structure, centring: readonly Vec3[], tolerance: number): LatticeView {
+  const primitive = primitiveBasis(centring);
+  const basis = rounded(multiply3(primitive, niggliReduce(congruence(metricTensor(s.cell), primitive)).p));
+  const into = inverse3(basis);
+  const cell = transformCell(s.cell, basis);
+  const inView = (sites: readonly number[]): CellAtom[] =>
+    atomsOfPrimitiveCell(s, sites).map((a) => ({ ...a, x: apply3(into, a.x) }));
+  const heavy = s.sites.flatMap((x, i) => (isHydrogen(x.element) ? [] : [i]));
+  return {
+    basis,
+    cell,
+    own: s.spaceGroup.representatives.map((o) => {
+      const moved = changeBasis(o, basis, [0, 0, 0]);
+      return { r: rounded(moved.r), t: moved.t };
+    }),
+    lookup: new CellLookup(cell, inView(heavy)),
+    compared: inView(comparedSites(s)),
+    reach: Math.min(Math.max(0.8, 3 * tolerance), 0.24 * Math.min(cell.a, cell.b, cell.c)),
+  };
+}
+
+/** Electrons of an atom as full as it is. */
+const weightOf = (a: CellAtom): number => elementOf(a.element).z * a.occupancy;
+
+/** Atoms up to so many times the tolerance away are displaced, not missing: a distortion is told with its size. */
+const NEARLY = 2;
+
+/** How well one operation maps the model onto itself; the translation is adjusted to fit best. Undefined where less than `leastFit` of the atoms, or of their electrons, comes near. */
 export function testOperation(
-  s: Structure,
-  lookup: CellLookup,
-  compared: readonly number[],
+  view: LatticeView,
   start: Operator,
   tolerance: number,
+  leastFit: number,
 ): FoundOperation | undefined {
-  let t = start.t;
-  const weights = compared.map((i) => elementOf(s.sites[i]!.element).z);
+  const { compared, lookup } = view;
+  const weights = compared.map(weightOf);
   const total = weights.reduce((p, q) => p + q, 0);
-  const images = compared.map((i) => apply3(start.r, s.sites[i]!.position));
+  const images = compared.map((a) => apply3(start.r, a.x));
+  const place = (k: number, t: Vec3): Vec3 => {
+    const y = images[k]!;
+    return [y[0] + t[0], y[1] + t[1], y[2] + t[2]];
+  };
+  let t = start.t;
   for (let pass = 0; pass < 3; pass++) {
     const sum = [0, 0, 0];
     let weight = 0,
       lost = 0;
-    for (const [k, i] of compared.entries()) {
-      const y = images[k]!;
-      const found = lookup.nearest(s.sites[i]!.element, [y[0] + t[0], y[1] + t[1], y[2] + t[2]]);
+    for (const [k, a] of compared.entries()) {
+      const found = lookup.nearest(a.element, place(k, t), a.occupancy);
       if (!found || found.distance > 2.5 * tolerance) {
         lost += weights[k]!;
-        if (lost > 0.3 * total) return undefined;
+        if (lost > Math.max(0.3, 1 - leastFit) * total) return undefined;
         continue;
       }
       found.delta.forEach((v, q) => (sum[q]! += weights[k]! * v));
@@ -132,105 +114,113 @@ export function testOperation(
   let max = 0,
     square = 0,
     fits = 0,
+    near = 0,
     count = 0;
-  const misfits: { site: number; distance: number }[] = [];
-  for (const [k, i] of compared.entries()) {
-    const y = images[k]!;
-    const found = lookup.nearest(s.sites[i]!.element, [y[0] + t[0], y[1] + t[1], y[2] + t[2]]);
-    const distance = found?.distance ?? Infinity;
-    if (distance > tolerance) {
-      misfits.push({ site: i, distance });
-      continue;
-    }
-    fits += weights[k]!;
+  const misfits = new Map<number, number>();
+  for (const [k, a] of compared.entries()) {
+    const distance = lookup.nearest(a.element, place(k, t), a.occupancy)?.distance ?? Infinity;
+    if (distance > tolerance) misfits.set(a.site, Math.max(distance, misfits.get(a.site) ?? 0));
+    else fits += weights[k]!;
+    if (distance > NEARLY * tolerance) continue;
+    near += weights[k]!;
     max = Math.max(max, distance);
     square += distance * distance;
     count++;
   }
+  // By electrons alone a few heavy atoms would speak for all.
+  if (Math.min(near / total, count / compared.length) < leastFit) return undefined;
   return {
     operator: { r: start.r, t },
     maxDeviation: max,
     rms: Math.sqrt(square / Math.max(1, count)),
     fit: fits / total,
-    misfits: misfits.sort((p, q) => q.distance - p.distance),
+    misfits: [...misfits].map(([site, distance]) => ({ site, distance })).sort((p, q) => q.distance - p.distance),
   };
 }
 
-/** Operations outside the group, pure translations among them, that carry at least `leastFit` of the model onto itself within `tolerance` Å. One of each is kept per rotation and translation class of the lattice. */
-export function searchOperations(s: Structure, tolerance = 0.25, leastFit = 0.8, angle = 1.2): FoundOperation[] {
-  const compared = comparedSites(s);
-  if (!compared.length) return [];
-  const lookup = new CellLookup(
-    s,
-    s.sites.map((_, i) => i).filter((i) => !isHydrogen(s.sites[i]!.element)),
-  );
+/** The rarest kind gives the fewest trials; two more atoms stand by in case the first does not fit. */
+function anchorsOf(compared: readonly CellAtom[]): CellAtom[] {
   const counts = new Map<string, number>();
-  for (const i of compared) counts.set(s.sites[i]!.element, (counts.get(s.sites[i]!.element) ?? 0) + 1);
-  // The rarest element gives the fewest trials; a second atom stands by in case the first does not fit.
-  const rarest = [...compared].sort(
-    (p, q) =>
-      counts.get(s.sites[p]!.element)! - counts.get(s.sites[q]!.element)! ||
-      elementOf(s.sites[q]!.element).z - elementOf(s.sites[p]!.element).z,
-  );
-  const anchors = rarest.slice(0, 3);
-  const order = [...anchors, ...compared.filter((i) => !anchors.includes(i))];
-  const own = allOperators(s.spaceGroup);
-  const g = lookup.g;
-  const split = latticePart(s.spaceGroup.centring);
-  const apart = (a: Vec3, b: Vec3): number => {
-    const d = split([a[0] - b[0], a[1] - b[1], a[2] - b[2]]).rest;
-    return Math.sqrt(
-      Math.max(
-        0,
-        d[0] * d[0] * g[0] +
-          d[1] * d[1] * g[4] +
-          d[2] * d[2] * g[8] +
-          2 * (d[0] * d[1] * g[1] + d[0] * d[2] * g[2] + d[1] * d[2] * g[5]),
-      ),
-    );
-  };
-  const rotations = new Map<string, Mat3>([[rotationKey(IDENTITY3), IDENTITY3]]);
-  for (const r of metricSymmetry(s.cell, s.spaceGroup.centring, angle).rotations)
-    if (r.every((x) => Number.isInteger(x))) rotations.set(rotationKey(r), r);
-  for (const o of own) rotations.set(rotationKey(o.r), o.r);
+  for (const a of compared) counts.set(a.element, (counts.get(a.element) ?? 0) + 1);
+  return [...compared]
+    .sort((p, q) => counts.get(p.element)! - counts.get(q.element)! || elementOf(q.element).z - elementOf(p.element).z)
+    .slice(0, 3);
+}
+
+/** A handful of atoms, spread over the list: they tell most wrong operations at once. */
+function probesOf(compared: readonly CellAtom[]): CellAtom[] {
+  const count = Math.min(compared.length, 12);
+  return Array.from({ length: count }, (_, i) => compared[Math.floor((i * compared.length) / count)]!);
+}
+
+/** Operations outside the group that have one of these rotations, and carry at least `leastFit` of the model onto itself within twice the `tolerance` (Å); one of each rotation and translation. In the axes of the view. */
+export function operationsOf(
+  view: LatticeView,
+  rotations: readonly Mat3[],
+  tolerance: number,
+  leastFit: number,
+): FoundOperation[] {
+  const { compared, lookup, own } = view;
+  if (!compared.length) return [];
+  const anchors = anchorsOf(compared),
+    probes = probesOf(compared);
+  const apart = (a: Vec3, b: Vec3): number => lengthOf(lookup.g, shortest([a[0] - b[0], a[1] - b[1], a[2] - b[2]]));
+  const same = Math.min(Math.max(0.6, 2 * tolerance), view.reach);
+  const misses = (r: Mat3, t: Vec3): number =>
+    probes.filter((a) => {
+      const y = apply3(r, a.x);
+      const n = lookup.nearest(a.element, [y[0] + t[0], y[1] + t[1], y[2] + t[2]], a.occupancy);
+      return !n || n.distance > 2.5 * tolerance;
+    }).length;
   const found: FoundOperation[] = [];
-  for (const r of rotations.values()) {
-    const known = own.filter((o) => rotationKey(o.r) === rotationKey(r)).map((o) => o.t);
+  for (const r of rotations) {
+    const key = rotationKey(r);
+    const known = own.filter((o) => rotationKey(o.r) === key).map((o) => o.t);
     const tried: Vec3[] = [];
+    const here: FoundOperation[] = [];
     for (const anchor of anchors) {
-      const image = apply3(r, s.sites[anchor]!.position);
+      const image = apply3(r, anchor.x);
       for (const a of lookup.atoms) {
-        if (a.element !== s.sites[anchor]!.element) continue;
+        if (a.element !== anchor.element) continue;
         const t: Vec3 = [a.x[0] - image[0], a.x[1] - image[1], a.x[2] - image[2]];
-        if (
-          known.some((k) => apart(k, t) < Math.max(0.6, 2 * tolerance)) ||
-          tried.some((k) => apart(k, t) < 0.7 * tolerance)
-        )
-          continue;
+        if (known.some((k) => apart(k, t) < same) || tried.some((k) => apart(k, t) < 0.7 * tolerance)) continue;
         tried.push(t);
-        // A handful of atoms tells most wrong operations at once.
-        let misses = 0;
-        const probe = Math.min(order.length, 10);
-        for (let k = 0; k < probe; k++) {
-          const y = apply3(r, s.sites[order[k]!]!.position);
-          const n = lookup.nearest(s.sites[order[k]!]!.element, [y[0] + t[0], y[1] + t[1], y[2] + t[2]]);
-          if (!n || n.distance > 2.5 * tolerance) misses++;
-        }
-        if (misses > 0.4 * probe) continue;
-        const f = testOperation(s, lookup, compared, { r, t }, tolerance);
-        if (
-          f &&
-          f.fit >= leastFit &&
-          !known.some((k) => apart(k, f.operator.t) < Math.max(0.6, 2 * tolerance)) &&
-          !found.some(
-            (o) => rotationKey(o.operator.r) === rotationKey(r) && apart(o.operator.t, f.operator.t) < 2 * tolerance,
-          )
-        )
-          found.push(f);
+        if (misses(r, t) > 0.4 * probes.length) continue;
+        const f = testOperation(view, { r, t }, tolerance, leastFit);
+        if (!f || known.some((k) => apart(k, f.operator.t) < same)) continue;
+        if (!here.some((o) => apart(o.operator.t, f.operator.t) < Math.min(2 * tolerance, view.reach))) here.push(f);
       }
     }
+    found.push(...here);
   }
   return found.sort((p, q) => q.fit - p.fit || p.rms - q.rms);
+}
+
+/** Rotations that the lattice of a view allows within `angle` degrees, those of the group among them, in the axes of the view. */
+export function rotationsOfView(view: LatticeView, angle = 2): Mat3[] {
+  const rotations = new Map<string, Mat3>([[rotationKey(IDENTITY3), IDENTITY3]]);
+  for (const r of metricSymmetry(view.cell, [], angle).rotations) rotations.set(rotationKey(r), r);
+  for (const o of view.own) rotations.set(rotationKey(o.r), o.r);
+  return [...rotations.values()];
+}
+
+/** Pure translations that carry at least `leastFit` of the model onto itself and are none of its lattice, in the present axes. */
+export function searchTranslations(s: Structure, tolerance = 0.25, leastFit = 0.8): FoundOperation[] {
+  const view = viewThrough(s, s.spaceGroup.centring, tolerance);
+  return operationsOf(view, [IDENTITY3], tolerance, leastFit).map((f) => ({
+    ...f,
+    operator: { r: IDENTITY3, t: toVec3(apply3(view.basis, f.operator.t).map((x) => x - Math.round(x))) },
+  }));
+}
+
+/** Operations outside the group on its own lattice, pure translations among them, in the present axes. */
+export function searchOperations(s: Structure, tolerance = 0.25, leastFit = 0.8, angle = 2): FoundOperation[] {
+  const view = viewThrough(s, s.spaceGroup.centring, tolerance);
+  const back = inverse3(view.basis);
+  return operationsOf(view, rotationsOfView(view, angle), tolerance, leastFit).map((f) => {
+    const o = changeBasis(f.operator, back, [0, 0, 0]);
+    return { ...f, operator: { r: rounded(o.r), t: o.t } };
+  });
 }
 
 /** Nearest lattice vector (centring counted) to a difference of translations, and what is left, fractional. */

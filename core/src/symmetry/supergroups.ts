@@ -2,19 +2,24 @@
 import { metricTensor, type Cell } from '../crystal/cell.ts';
 import { nameGroup } from '../crystal/identify.ts';
 import { changeBasis, rotationKey, rotationType, type Operator } from '../crystal/operator.ts';
-import { allOperators, groupOrder, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
+import { groupOrder, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, IDENTITY3, multiply3, type Vec3, toVec3 } from '../math/matrix3.ts';
+import { apply3, IDENTITY3, inverse3, multiply3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
+import { lengthOf, shortest } from './cell-lookup.ts';
 import { combineChanges, type AxesChange } from './change-setting.ts';
-import { latticePart, searchOperations, type FoundOperation } from './search.ts';
+import { latticesOf, type Lattice } from './finer-lattices.ts';
+import {
+  latticePart,
+  operationsOf,
+  rotationsOfView,
+  viewThrough,
+  type FoundOperation,
+  type LatticeView,
+} from './search.ts';
 import { settingsOf } from './settings-of.ts';
 
-export interface MissedGroup {
-  /** In its standard setting. */
-  readonly group: SpaceGroup;
-  /** From the present axes to those of the group. */
-  readonly change: AxesChange;
-  readonly cell: Cell;
+/** A supergroup as the operations found make it, before it has a name. */
+export interface Supergroup {
   /** Operations per cell against those of the present group. */
   readonly index: number;
   /** Å. */
@@ -25,85 +30,64 @@ export interface MissedGroup {
   readonly misfits: FoundOperation['misfits'];
   /** Largest relative change of the metric that the new lattice symmetry asks for. */
   readonly metricMisfit: number;
-  /** Operators of the supergroup in the present axes (before any shift of origin). */
+  /** Operators of the supergroup in the present axes (before any shift of origin), those of a present cell. */
   readonly operators: readonly Operator[];
-  readonly added: readonly FoundOperation[];
 }
 
+export interface MissedGroup extends Supergroup {
+  /** In its standard setting. */
+  readonly group: SpaceGroup;
+  /** From the present axes to those of the group. */
+  readonly change: AxesChange;
+  readonly cell: Cell;
+}
+
+/** Operations in the axes of a view, one of each rotation; their translations are known only roughly. */
 interface Loose {
-  operators: Operator[];
-  centring: Vec3[];
-  used: FoundOperation[];
+  readonly operators: readonly Operator[];
+  readonly used: readonly FoundOperation[];
 }
 
-const RATIONAL = [0, 1 / 6, 1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4, 5 / 6, 1];
-const rational = (x: number, slack: number): number | undefined =>
-  RATIONAL.find((r) => Math.abs(x - Math.floor(x) - r) < slack);
+const isIdentity = (r: Mat3): boolean => rotationKey(r) === rotationKey(IDENTITY3);
+
+/** The product a∘b with its translation as it comes. */
+function composed(a: Operator, b: Operator): Operator {
+  const u = apply3(a.r, b.t);
+  return { r: multiply3(a.r, b.r), t: [a.t[0] + u[0], a.t[1] + u[1], a.t[2] + u[2]] };
+}
 
 /** Closes operators whose translations are known only roughly; undefined where a product was not found in the model. */
 function closeLoosely(
   start: readonly Operator[],
-  centring: readonly Vec3[],
-  found: readonly FoundOperation[],
-  cell: Cell,
-  reach: number,
+  found: ReadonlyMap<string, readonly FoundOperation[]>,
+  view: LatticeView,
 ): Loose | undefined {
-  const g = metricTensor(cell);
-  const length = (d: Vec3): number => {
-    const w = apply3(g, d);
-    return Math.sqrt(Math.max(0, d[0] * w[0] + d[1] * w[1] + d[2] * w[2]));
-  };
-  const split = latticePart(centring);
+  const apart = (a: Vec3, b: Vec3): number =>
+    lengthOf(view.lookup.g, shortest([a[0] - b[0], a[1] - b[1], a[2] - b[2]]));
   const members: Operator[] = [];
   const at = new Map<string, Operator>();
   const used = new Set<FoundOperation>();
-  for (const o of start)
-    if (!at.has(rotationKey(o.r))) {
-      at.set(rotationKey(o.r), o);
-      members.push(o);
-    }
+  const take = (o: Operator): void => {
+    at.set(rotationKey(o.r), o);
+    members.push(o);
+  };
+  /** Takes a product in; false where it belongs to no group of this lattice. */
+  const admit = (product: Operator): boolean => {
+    const key = rotationKey(product.r);
+    const known = at.get(key);
+    // A product that differs by a translation would need a finer lattice.
+    if (known) return apart(product.t, known.t) < view.reach;
+    const near = found.get(key)?.find((f) => apart(f.operator.t, product.t) < view.reach);
+    if (!near || members.length >= 48) return false;
+    used.add(near);
+    take(product);
+    return true;
+  };
+  for (const o of start) if (!at.has(rotationKey(o.r))) take(o);
   for (let i = 0; i < members.length; i++)
-    for (let j = 0; j < members.length; j++) {
-      const a = members[i]!,
-        b = members[j]!;
-      const u = apply3(a.r, b.t);
-      const r = multiply3(a.r, b.r),
-        t: Vec3 = [a.t[0] + u[0], a.t[1] + u[1], a.t[2] + u[2]];
-      const key = rotationKey(r);
-      const known = at.get(key);
-      if (known) {
-        const { rest } = split([t[0] - known.t[0], t[1] - known.t[1], t[2] - known.t[2]]);
-        if (length(rest) < reach) continue;
-        // A product that differs by a translation: the lattice itself would have to be finer.
-        const match = found.find(
-          (f) =>
-            rotationKey(f.operator.r) === rotationKey(IDENTITY3) &&
-            length(split([f.operator.t[0] - rest[0], f.operator.t[1] - rest[1], f.operator.t[2] - rest[2]]).rest) <
-              reach,
-        );
-        const exact = match && rest.map((x) => rational(x, 0.04));
-        if (!match || !exact || exact.some((x) => x === undefined)) return undefined;
-        const finer = spaceGroupFromOperators(
-          [...centring, toVec3(exact.map((x) => x! % 1))].map((c): Operator => ({ r: IDENTITY3, t: c })),
-        );
-        if (finer.centring.length > 8 || finer.centring.length === centring.length) return undefined;
-        const deeper = closeLoosely(members, finer.centring, found, cell, reach);
-        deeper?.used.push(match, ...used);
-        return deeper;
-      }
-      const near = found.find(
-        (f) =>
-          rotationKey(f.operator.r) === key &&
-          length(split([f.operator.t[0] - t[0], f.operator.t[1] - t[1], f.operator.t[2] - t[2]]).rest) < reach,
-      );
-      if (!near) return undefined;
-      used.add(near);
-      const o = { r, t };
-      at.set(key, o);
-      members.push(o);
-      if (members.length > 48) return undefined;
-    }
-  return { operators: members, centring: [...centring], used: [...used] };
+    for (let j = 0; j <= i; j++)
+      if (!admit(composed(members[i]!, members[j]!)) || !admit(composed(members[j]!, members[i]!))) return undefined;
+  return { operators: members, used: [...used] };
 }
 
 /**
@@ -178,87 +162,134 @@ function locate(o: Operator): Vec3 {
   return toVec3(sum);
 }
 
-/** Every supergroup the found operations allow, the most symmetric first. Geometry only; the data are asked elsewhere. */
-export function missedGroups(
-  s: Structure,
-  tolerance = 0.25,
-  found: readonly FoundOperation[] = searchOperations(s, tolerance),
-): MissedGroup[] {
-  const own = allOperators(s.spaceGroup).slice(0, s.spaceGroup.representatives.length);
-  const reach = Math.max(0.8, 3 * tolerance);
-  const closed: Loose[] = [];
-  const keyOf = (l: Loose): string =>
-    `${l.centring.length}|${l.operators
-      .map((o) => rotationKey(o.r))
-      .sort()
-      .join(
-        ';',
-      )}|${l.used.map((f) => f.operator.t.map((x) => Math.round((x - Math.floor(x)) * 12) % 12).join()).sort()[0] ?? ''}`;
-  const seen = new Set<string>();
-  const offer = (
-    start: readonly Operator[],
-    centring: readonly Vec3[],
-    with_: readonly FoundOperation[],
-  ): Loose | undefined => {
-    const l = closeLoosely(start, centring, found, s.cell, reach);
-    if (!l) return undefined;
-    const all: Loose = { ...l, used: [...new Set([...with_, ...l.used])] };
+/** How many supergroups of one lattice are looked for beyond those that single operations make, and how many pairs are tried for them. */
+const MOST_JOINED = 40,
+  MOST_TRIES = 400;
+/** Share of the electrons that has to fit for an operation to be spoken of. */
+const LEAST_FIT = 0.8;
+
+/** Groups that the operations found in a view make with the present one: of each operation alone, of as many as go together, and of pairs of these. */
+function closedGroups(view: LatticeView, found: readonly FoundOperation[], finer: boolean): Loose[] {
+  const byRotation = new Map<string, FoundOperation[]>();
+  for (const f of found) {
+    const key = rotationKey(f.operator.r);
+    byRotation.set(key, [...(byRotation.get(key) ?? []), f]);
+  }
+  const closed = new Map<string, Loose>();
+  const offer = (start: readonly Operator[], with_: readonly FoundOperation[]): Loose | undefined => {
+    const made = closeLoosely(start, byRotation, view);
+    if (!made) return undefined;
+    const all: Loose = { ...made, used: [...new Set([...with_, ...made.used])] };
     const key = keyOf(all);
-    if (!seen.has(key)) {
-      seen.add(key);
-      closed.push(all);
-    }
+    if (!closed.has(key)) closed.set(key, all);
     return all;
   };
-  for (const f of found) {
-    if (rotationKey(f.operator.r) === rotationKey(IDENTITY3)) {
-      const t = f.operator.t.map((x) => rational(x, 0.04));
-      if (t.some((x) => x === undefined)) continue;
-      const finer = spaceGroupFromOperators(
-        [...s.spaceGroup.centring, toVec3(t.map((x) => x! % 1))].map((c): Operator => ({
-          r: IDENTITY3,
-          t: c,
-        })),
-      );
-      if (finer.centring.length <= 8) offer(own, finer.centring, [f]);
-    } else if (!own.some((o) => rotationKey(o.r) === rotationKey(f.operator.r)))
-      offer([...own, f.operator], s.spaceGroup.centring, [f]);
-  }
+  if (finer) offer(view.own, []);
+  const singles = found.flatMap((f) => (isIdentity(f.operator.r) ? [] : (offer([...view.own, f.operator], [f]) ?? [])));
   // One after another into a group as large as they make: pairs alone would come to an end before the highest ones.
-  let largest = closed[0];
-  for (const c of [...closed]) {
-    if (!largest || c.centring.length !== largest.centring.length) continue;
-    largest = offer([...largest.operators, ...c.operators], c.centring, [...largest.used, ...c.used]) ?? largest;
-  }
-  const most = Math.max(40, closed.length + 8);
-  for (let i = 0; i < closed.length && closed.length < most; i++)
-    for (let j = 0; j < i && closed.length < most; j++) {
-      const a = closed[i]!,
-        b = closed[j]!;
-      if (a.centring.length !== b.centring.length) continue;
-      offer([...a.operators, ...b.operators], a.centring, [...a.used, ...b.used]);
+  let largest = singles[0];
+  for (const c of singles)
+    largest = largest && (offer([...largest.operators, ...c.operators], [...largest.used, ...c.used]) ?? largest);
+  const most = closed.size + MOST_JOINED;
+  let tries = MOST_TRIES;
+  const list = [...closed.values()];
+  for (let i = 0; i < list.length; i++)
+    for (let j = 0; j < i && tries > 0 && closed.size < most; j++) {
+      tries--;
+      const before = closed.size;
+      const made = offer([...list[i]!.operators, ...list[j]!.operators], [...list[i]!.used, ...list[j]!.used]);
+      if (made && closed.size > before) list.push(made);
     }
-  const out: MissedGroup[] = [];
-  for (const l of closed) {
-    const made = finish(s, l);
-    if (
-      made &&
-      !out.some(
-        (o) =>
-          o.group.hall === made.group.hall &&
-          o.index === made.index &&
-          o.change.origin.every(
-            (x, i) => Math.abs(x - made.change.origin[i]! - Math.round(x - made.change.origin[i]!)) < 0.02,
-          ),
-      )
-    )
-      out.push(made);
-  }
+  return list;
+}
+
+/** The same rotations with the same translations, to a twelfth of the cell. */
+const keyOf = (l: Loose): string =>
+  l.operators
+    .map((o) => `${rotationKey(o.r)}:${o.t.map((x) => Math.round((x - Math.floor(x)) * 12) % 12).join()}`)
+    .sort()
+    .join(';');
+
+/** A supergroup with what its name is worked out from. */
+export interface Candidate extends Supergroup {
+  readonly basis: Mat3;
+  readonly metric: Cell;
+  /** One of each rotation, in the axes of the basis. */
+  readonly exact: readonly Operator[];
+}
+
+/** Every supergroup that the model comes near to, the most symmetric first: on its own lattice, and on finer ones. Geometry only; the data are asked elsewhere. */
+export function supergroupsFound(s: Structure, tolerance = 0.25): Candidate[] {
+  const out = latticesOf(s, tolerance).flatMap((lattice): Candidate[] => {
+    const view = viewThrough(s, lattice.centring, tolerance);
+    const found = operationsOf(view, rotationsOfView(view), tolerance, LEAST_FIT);
+    return closedGroups(view, found, lattice.used.length > 0).flatMap((l) => candidateOf(s, view, lattice, l) ?? []);
+  });
   return out.sort((p, q) => q.index - p.index || q.fit - p.fit || p.rms - q.rms);
 }
 
-function finish(s: Structure, l: Loose): MissedGroup | undefined {
-  const exact = exactOperators(l.operators, l.centring);
+/** The same with names, each group once. */
+export function missedGroups(s: Structure, tolerance = 0.25): MissedGroup[] {
+  const out: MissedGroup[] = [];
+  for (const m of supergroupsFound(s, tolerance)) {
+    if (out.some((o) => o.index === m.index && containsGroup(s, o, m))) continue;
+    const named = namedGroup(m);
+    if (named) out.push(named);
+  }
+  return out;
+}
+
+/**
+ * Whether the geometry speaks for a group without reserve: nearly all of the model fits, on the average within half of the tolerance,
+ * and the cell keeps to it within what cells are measured to. Distortions that a crystal has by nature fail in one of them.
+ */
+export const isWhole = (m: Supergroup, tolerance: number): boolean =>
+  m.fit > 0.97 && m.rms <= 0.5 * tolerance && m.metricMisfit < 0.006;
+
+/** Whether one group has all operations of the other (both of one structure). */
+export function containsGroup(s: Structure, large: Supergroup, small: Supergroup): boolean {
+  if (large.operators.length % small.operators.length) return false;
+  const g = metricTensor(s.cell);
+  const within = (o: Operator): boolean =>
+    large.operators.some(
+      (p) =>
+        rotationKey(p.r) === rotationKey(o.r) &&
+        lengthOf(g, shortest([p.t[0] - o.t[0], p.t[1] - o.t[1], p.t[2] - o.t[2]])) < 0.5,
+    );
+  return small.operators.every(within);
+}
+
+/** The exact operations of a group that is known loosely, in the present axes, and how well the model keeps to them. */
+function candidateOf(s: Structure, view: LatticeView, lattice: Lattice, l: Loose): Candidate | undefined {
+  const used = [...lattice.used, ...l.used];
+  if (!used.length) return undefined;
+  const exact = exactOperators(l.operators, [[0, 0, 0]]);
+  const { metric, misfit } = averagedMetric(
+    view.cell,
+    exact.map((o) => o.r),
+  );
+  const back = inverse3(view.basis);
+  return {
+    index: (l.operators.length * lattice.centring.length) / groupOrder(s.spaceGroup),
+    maxDeviation: Math.max(...used.map((f) => f.maxDeviation)),
+    rms: Math.max(...used.map((f) => f.rms)),
+    fit: Math.min(...used.map((f) => f.fit)),
+    misfits: used.reduce((p, q) => (q.misfits.length > p.misfits.length ? q : p), used[0]!).misfits,
+    metricMisfit: misfit,
+    operators: exact
+      .map((o) => changeBasis(o, back, [0, 0, 0]))
+      .flatMap((o) =>
+        lattice.centring.map((c) => ({ r: o.r, t: [o.t[0] + c[0], o.t[1] + c[1], o.t[2] + c[2]] as Vec3 })),
+      ),
+    basis: view.basis,
+    metric,
+    exact,
+  };
+}
+
+/** A supergroup that was found, in its standard setting; undefined where the operations only seemed to close. */
+export function namedGroup(m: Candidate): MissedGroup | undefined {
+  const { basis, metric, exact, ...plain } = m;
   const origin = rationalOrigin(exact);
   try {
     const shifted = exact
@@ -267,42 +298,26 @@ function finish(s: Structure, l: Loose): MissedGroup | undefined {
         r: o.r,
         t: toVec3(o.t.map((x) => (Math.abs(x * 24 - Math.round(x * 24)) < 1e-3 ? (Math.round(x * 24) / 24) % 1 : x))),
       }));
-    const group = nameGroup(
-      spaceGroupFromOperators([...shifted, ...l.centring.map((t): Operator => ({ r: IDENTITY3, t }))]),
-    );
-    if (groupOrder(group) !== l.operators.length * l.centring.length) return undefined;
-    const { metric, misfit } = averagedMetric(s.cell, group);
+    const group = nameGroup(spaceGroupFromOperators(shifted));
+    if (groupOrder(group) !== exact.length) return undefined;
     const standard = settingsOf(metric, group).find((c) => c.standard);
     if (!standard) return undefined;
-    const change = combineChanges({ p: IDENTITY3, origin }, standard.change);
-    const worst = l.used.reduce((p, q) => (q.maxDeviation > p.maxDeviation ? q : p), l.used[0]!);
-    return {
-      group: standard.group,
-      change,
-      cell: standard.cell,
-      index: groupOrder(group) / groupOrder(s.spaceGroup),
-      maxDeviation: worst.maxDeviation,
-      rms: Math.max(...l.used.map((f) => f.rms)),
-      fit: Math.min(...l.used.map((f) => f.fit)),
-      misfits: l.used.reduce((p, q) => (q.misfits.length > p.misfits.length ? q : p), l.used[0]!).misfits,
-      metricMisfit: misfit,
-      operators: exact.flatMap((o) =>
-        l.centring.map((c) => ({ r: o.r, t: [o.t[0] + c[0], o.t[1] + c[1], o.t[2] + c[2]] as Vec3 })),
-      ),
-      added: l.used,
-    };
+    const change = combineChanges(
+      { p: basis, origin: [0, 0, 0] },
+      combineChanges({ p: IDENTITY3, origin }, standard.change),
+    );
+    return { ...plain, group: standard.group, change, cell: standard.cell };
   } catch {
-    // Not a space group after all: the operations only seemed to close.
     return undefined;
   }
 }
 
-/** The cell whose metric the group's rotations keep exactly, and how far the given one was from it (relative). */
-export function averagedMetric(cell: Cell, group: SpaceGroup): { metric: Cell; misfit: number } {
+/** The cell whose metric these rotations keep exactly, and how far the given one was from it (relative). */
+export function averagedMetric(cell: Cell, rotations: readonly Mat3[]): { metric: Cell; misfit: number } {
   const g = metricTensor(cell);
   const sum = new Array<number>(9).fill(0);
-  const n = group.representatives.length;
-  for (const { r } of group.representatives)
+  const n = rotations.length;
+  for (const r of rotations)
     multiply3([r[0], r[3], r[6], r[1], r[4], r[7], r[2], r[5], r[8]], multiply3(g, r)).forEach(
       (x, i) => (sum[i]! += x / n),
     );

@@ -36,7 +36,6 @@ const missed = {
   misfits: foundOperationSchema.shape.misfits,
   metricMisfit: figure,
   operators: z.array(operatorSchema),
-  added: z.array(foundOperationSchema),
 };
 /** A supergroup may come with the opinion that the report adds to it. */
 const opinion = {

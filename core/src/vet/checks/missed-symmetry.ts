@@ -1,14 +1,15 @@
 import type { Check } from '../check.ts';
-import { missedGroups } from '../../symmetry/supergroups.ts';
+import { isWhole, namedGroup, supergroupsFound } from '../../symmetry/supergroups.ts';
 
 export const missedSymmetry: Check = {
   id: 'missed symmetry',
   family: 'symmetry',
   name: 'Symmetry missed',
-  looks: 'Further operations within 0.25 Å for every compared atom, the cell allowing them within 1 %.',
+  looks: 'Further operations within 0.25 Å for every compared atom, the cell allowing them within 0.6 %.',
   run: (c) => {
     if (c.s.sites.filter((_, i) => !c.hydrogen(i)).length < 3) return [];
-    const m = missedGroups(c.s, 0.25).find((x) => x.fit > 0.97 && x.metricMisfit < 0.01);
+    const found = supergroupsFound(c.s, 0.25).find((x) => isWhole(x, 0.25));
+    const m = found && namedGroup(found);
     return m
       ? [
           {
