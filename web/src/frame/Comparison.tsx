@@ -44,7 +44,7 @@ function FitComparison({ before, now, onClose }: { before: Head; now: Head; onCl
       <table>
         <thead>
           <tr>
-            <th></th>
+            <td></td>
             <th className="n gold">{nameOfMark(before.mark)}</th>
             <th className="n">{nameOfMark(now.mark)}</th>
           </tr>
@@ -130,7 +130,7 @@ function ModelComparison({
       <table>
         <thead>
           <tr>
-            <th></th>
+            <td></td>
             <th className="n gold">{nameOfMark(before.mark)}</th>
             <th className="n">{nameOfMark(now.mark)}</th>
           </tr>

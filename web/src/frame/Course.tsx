@@ -1,10 +1,20 @@
 /** The history of the model as a flowing line: a dot a mark, height by R1 on a log scale, branches as side streams. */
 import './course.scss';
-import { useMemo, useRef, useState, type ReactNode } from 'react';
+import { useMemo, useRef, useState, type KeyboardEvent, type ReactNode } from 'react';
 import { agreementOf, nameOfMark, structureOfContent, type Mark } from '../store/marks.ts';
 import { useProject } from '../store/use-project.tsx';
 import { ComparisonWith } from './Comparison.tsx';
-import { contentsOf, figuresOf, hasAgreement, lengthOf, lineHeight, pathTo, placed } from './course-line.ts';
+import {
+  contentsOf,
+  drawnParent,
+  figuresOf,
+  folded,
+  hasAgreement,
+  lengthOf,
+  lineHeight,
+  pathTo,
+  placed,
+} from './course-line.ts';
 import { percent } from './parts.tsx';
 import { z } from 'zod';
 import { remember, remembered } from '../store/remembered.ts';
@@ -18,28 +28,62 @@ const TITLE: Record<string, string> = {
   fit: 'fitted',
 };
 
+/** The mark beside the one that has the focus, where an arrow key leads. */
+function neighbourIn(e: KeyboardEvent<SVGGElement>): SVGGElement | undefined {
+  const step = { ArrowRight: 1, ArrowLeft: -1 }[e.key];
+  if (!step) return undefined;
+  e.preventDefault();
+  const all = [...(e.currentTarget.parentElement?.querySelectorAll<SVGGElement>('g.dot') ?? [])];
+  return all[all.indexOf(e.currentTarget) + step];
+}
+
 export function Course(): ReactNode {
-  const { marks, head, goTo, compareWith, setCompareWith, setPreview, preview, nameMark, contentOf } = useProject(
+  const {
+    marks,
+    head,
+    goTo,
+    compareWith,
+    setCompareWith,
+    lookAt,
+    lookedAt: looked,
+    nameMark,
+    contentOf,
+  } = useProject(
     'marks',
     'head',
     'goTo',
     'compareWith',
     'setCompareWith',
-    'setPreview',
-    'preview',
+    'lookAt',
+    'lookedAt',
     'nameMark',
     'contentOf',
   );
   const [height, setHeight] = useState(() => remembered('course', z.number().min(56).max(4000), 76));
   const [hover, setHover] = useState<string | undefined>();
-  const [looked, setLooked] = useState<string | undefined>();
   const [naming, setNaming] = useState(false);
   const clicks = useRef<{ id: string; at: number } | undefined>(undefined);
-  const points = useMemo(() => placed(marks, height), [marks, height]);
+  const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
+  const headId = head?.id;
+  const { marks: drawn, stages } = useMemo(() => {
+    const kept = [headId, compareWith, looked].filter((x) => x !== undefined);
+    return folded(marks, opened, new Set(kept));
+  }, [marks, opened, headId, compareWith, looked]);
+  const points = useMemo(() => placed(drawn, height), [drawn, height]);
+  const [reached, setReached] = useState<string | undefined>();
   const at = new Map(points.map((p) => [p.m.id, p]));
   const onPath = pathTo(marks, head?.id);
-  const peeked = looked && preview ? at.get(looked) : undefined;
+  const peeked = looked ? at.get(looked) : undefined;
   const shown = at.get(hover ?? '') ?? peeked ?? (head && at.get(head.id));
+  const drawnIds = new Set(at.keys());
+  // One mark is reached by Tab, the others from it by arrows.
+  const first = at.has(reached ?? '') ? reached : at.has(headId ?? '') ? headId : drawn[0]?.id;
+  const inside = shown && stages.get(shown.m.id);
+  const flipRun = (id: string): void => {
+    const next = new Set(opened);
+    if (!next.delete(id)) next.add(id);
+    setOpened(next);
+  };
   const setTall = (h: number): void => {
     const v = Math.max(56, Math.min(innerHeight / 2, h));
     setHeight(v);
@@ -48,19 +92,16 @@ export function Course(): ReactNode {
   const look = (m: Mark): void => {
     clicks.current = { id: m.id, at: clicks.current?.id === m.id ? clicks.current.at : 0 };
     if (m.id === head?.id) {
-      setLooked(undefined);
-      setPreview(undefined);
+      lookAt();
       return;
     }
-    setLooked(m.id);
     void contentOf(m.id).then((content) => {
       // Another mark may have been looked at meanwhile.
-      if (content && clicks.current?.id === m.id) setPreview(structureOfContent(content));
+      if (content && clicks.current?.id === m.id) lookAt({ id: m.id, structure: structureOfContent(content) });
     });
   };
   const go = (m: Mark): void => {
-    setLooked(undefined);
-    setPreview(undefined);
+    lookAt();
     setCompareWith(undefined);
     void goTo(m.id);
   };
@@ -100,7 +141,7 @@ export function Course(): ReactNode {
       {marks.length > 0 && (
         <div
           className="steps"
-          style={{ height: lineHeight(height) }}
+          style={{ height: lineHeight(height) - 1 }}
           ref={(el) => {
             if (el && head && el.dataset['at'] !== head.id) {
               el.dataset['at'] = head.id;
@@ -108,7 +149,7 @@ export function Course(): ReactNode {
             }
           }}
         >
-          <svg width={lengthOf(marks.length)} height={lineHeight(height) - 4} role="listbox" aria-label="Marks">
+          <svg width={lengthOf(drawn.length)} height={lineHeight(height) - 4} role="listbox" aria-label="Marks">
             {hasAgreement(marks) && (
               <>
                 <text x="12" y="22" fontSize="11" fill="var(--soft)">
@@ -120,7 +161,7 @@ export function Course(): ReactNode {
               </>
             )}
             {points.map(({ m, x, y }) => {
-              const parent = m.parent ? at.get(m.parent) : undefined;
+              const parent = at.get(drawnParent(marks, drawnIds, m) ?? '');
               if (!parent) return null;
               const mid = (parent.x + x) / 2;
               const on = onPath.has(m.id);
@@ -141,22 +182,26 @@ export function Course(): ReactNode {
                 className="dot"
                 role="option"
                 aria-selected={m.id === head?.id}
-                tabIndex={0}
-                aria-label={`${nameOfMark(m)}, ${m.type === 'fit' ? 'Rwp' : 'R1'} ${percent(agreementOf(m))}`}
+                tabIndex={m.id === first ? 0 : -1}
+                aria-label={`${nameOfMark(m)}, ${m.type === 'fit' ? 'Rwp' : 'R1'} ${percent(agreementOf(m))}${
+                  stages.has(m.id) ? `, a run of ${stages.get(m.id)!.length + 1} stages` : ''
+                }`}
                 onMouseEnter={() => setHover(m.id)}
                 onMouseLeave={() => setHover(undefined)}
-                onFocus={() => setHover(m.id)}
+                onFocus={() => {
+                  setHover(m.id);
+                  setReached(m.id);
+                }}
                 onBlur={() => setHover(undefined)}
                 onClick={(e) => press(m, e.timeStamp)}
                 onKeyDown={(e) => {
-                  if (e.key === 'Enter') go(m);
+                  const beside = neighbourIn(e);
+                  if (beside) beside.focus();
+                  else if (e.key === 'Enter') go(m);
                   else if (e.key === ' ') {
                     e.preventDefault();
                     look(m);
-                  } else if (e.key === 'Escape') {
-                    setLooked(undefined);
-                    setPreview(undefined);
-                  }
+                  } else if (e.key === 'Escape') lookAt();
                 }}
               >
                 <circle cx={x} cy={y} r="12" fill="transparent" />
@@ -172,6 +217,14 @@ export function Course(): ReactNode {
                     stroke="var(--gold)"
                     strokeWidth="1.5"
                     strokeDasharray="3 2"
+                  />
+                )}
+                {stages.has(m.id) && !opened.has(m.id) && (
+                  <path
+                    d={`M${x - 11} ${y - 4}v8M${x - 15} ${y - 3}v6`}
+                    stroke="var(--indigo)"
+                    strokeWidth="2"
+                    strokeLinecap="round"
                   />
                 )}
                 {m.kind === 'edit' ? (
@@ -209,15 +262,11 @@ export function Course(): ReactNode {
           <div className="d-flex align-items-center justify-content-end">
             {peeked ? (
               <>
-                <button className="word" onClick={() => go(peeked.m)}>
-                  Continue from here
-                </button>
                 <button
                   className="word"
                   onClick={() => {
                     const id = peeked.m.id;
-                    setPreview(undefined);
-                    setLooked(undefined);
+                    lookAt();
                     setCompareWith(id);
                   }}
                 >
@@ -235,6 +284,11 @@ export function Course(): ReactNode {
                   Compare
                 </button>
               )
+            )}
+            {inside && (
+              <button className="word" aria-expanded={opened.has(shown.m.id)} onClick={() => flipRun(shown.m.id)}>
+                {opened.has(shown.m.id) ? 'Fold' : `Show ${inside.length + 1} stages`}
+              </button>
             )}
             <button className="word" onClick={() => setNaming(true)}>
               Name

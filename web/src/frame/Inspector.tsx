@@ -1,8 +1,7 @@
 /** Everything about what is selected, editable in place. */
 import { selectedSites } from '../store/selection.ts';
 import { useMemo, useState, type ReactNode } from 'react';
-import { Button } from 'react-bootstrap';
-import { equivalentU, siteMultiplicity, type Site } from '@nagare/core/crystal/structure';
+import { equivalentU, siteMultiplicity, type Site, type Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { bonds, neighbourRef } from '@nagare/core/geometry/bonds';
 import { originalRef } from '@nagare/core/crystal/atom-ref';
@@ -29,112 +28,124 @@ export function Inspector(): ReactNode {
   };
   return (
     <aside className="inspector" aria-label="Inspector">
-      <h2>{one ? one.label : `${sites.length} sites`}</h2>
+      <header className="d-flex align-items-center gap-2">
+        <h2 className="flex-grow-1">{one ? one.label : `${sites.length} sites`}</h2>
+        <button className="word off" onClick={() => apply(deleteSites(s, sites))}>
+          Delete {one ? one.label : `these ${sites.length}`}
+        </button>
+      </header>
+      <div className="identity">
+        {one && (
+          <SiteName key={one.id + one.label} site={one} onRename={(name) => apply(renameSite(s, sites[0]!, name))} />
+        )}
+        <ElementField
+          key={`e${sites.join()}${one?.element ?? ''}`}
+          value={one?.element ?? ''}
+          onChange={(e) => apply(changeElement(s, sites, e))}
+        />
+      </div>
       {one && (
-        <SiteName key={one.id + one.label} site={one} onRename={(name) => apply(renameSite(s, sites[0]!, name))} />
+        <Place
+          site={one}
+          onMove={(axis, v) =>
+            apply(moveSiteTo(s, sites[0]!, one.position.map((x, i) => (i === axis ? v : x)) as never))
+          }
+        />
       )}
-      <ElementField
-        key={`e${sites.join()}`}
-        value={one?.element ?? ''}
-        onChange={(e) => apply(changeElement(s, sites, e))}
-      />
-      {one && (
-        <table className="w-100 mono my-2 fine">
-          <tbody>
-            {(['x', 'y', 'z'] as const).map((axis, k) => (
-              <tr key={axis}>
-                <td className="soft">
-                  <label htmlFor={`site-${axis}`}>{axis}</label>{' '}
-                  {formatMeasured(one.position[k]!, one.positionSu?.[k], 5)}
-                </td>
-                <td className="text-end">
-                  <NumberField
-                    key={one.id}
-                    id={`site-${axis}`}
-                    value={one.position[k]}
-                    digits={4}
-                    step={0.001}
-                    commit
-                    onChange={(v) =>
-                      apply(moveSiteTo(s, sites[0]!, one.position.map((x, i) => (i === k ? v : x)) as never))
-                    }
-                  />
-                </td>
-              </tr>
-            ))}
-            <tr>
-              <td className="soft">{one.displacement.kind === 'iso' ? 'U' : 'U eq'}</td>
-              <td className="text-end">
-                {one.displacement.kind === 'iso'
-                  ? formatMeasured(one.displacement.u, one.displacement.su, 4)
-                  : equivalentU(s.cell, one.displacement).toFixed(4)}{' '}
-                Å²
-              </td>
-            </tr>
-            {one.displacement.kind === 'aniso' && (
-              <tr>
-                <td className="soft">principal</td>
-                <td className="text-end">
-                  {eigenSymmetric3(displacementToCartesian(s.cell, one.displacement.u))
-                    .values.map((v) => v.toFixed(3))
-                    .join(' ')}{' '}
-                  Å²
-                </td>
-              </tr>
-            )}
-            <tr>
-              <td className="soft">occupancy</td>
-              <td className="text-end">{formatMeasured(one.occupancy, one.occupancySu, 3)}</td>
-            </tr>
-            <tr>
-              <td className="soft">position</td>
-              <td className="text-end">
-                {siteMultiplicity(s, one)}
-                {wyckoffLetters(s)[sites[0]!] ?? ''}
-              </td>
-            </tr>
-          </tbody>
-        </table>
-      )}
+      {one && <SiteFigures s={s} site={one} at={sites[0]!} />}
       {one && <Surroundings site={sites[0]!} covariance={result?.covariance} />}
-      <Button variant="outline-danger" size="sm" className="mt-2" onClick={() => apply(deleteSites(s, sites))}>
-        Delete {one ? one.label : `these ${sites.length}`}
-      </Button>
     </aside>
+  );
+}
+
+/** Digits of a coordinate on the card. */
+const PLACE_DIGITS = 5;
+
+/** Where the site is, each coordinate with its s.u. in units of its last digit. */
+function Place({ site, onMove }: { site: Site; onMove(axis: number, value: number): void }): ReactNode {
+  return (
+    <div className="place">
+      {(['x', 'y', 'z'] as const).map((axis, k) => {
+        const su = site.positionSu?.[k];
+        return (
+          <label key={axis} htmlFor={`site-${axis}`}>
+            {axis}
+            <NumberField
+              key={site.id}
+              id={`site-${axis}`}
+              value={site.position[k]}
+              digits={PLACE_DIGITS}
+              step={0.001}
+              commit
+              {...(su ? { unit: `(${Math.max(1, Math.round(su * 10 ** PLACE_DIGITS))})` } : {})}
+              onChange={(v) => onMove(k, v)}
+            />
+          </label>
+        );
+      })}
+    </div>
+  );
+}
+
+/** Displacement, occupancy and position of a site. */
+function SiteFigures({ s, site, at }: { s: Structure; site: Site; at: number }): ReactNode {
+  const { displacement } = site;
+  const letter = useMemo(() => wyckoffLetters(s)[at] ?? '', [s, at]);
+  const principal =
+    displacement.kind === 'aniso'
+      ? eigenSymmetric3(displacementToCartesian(s.cell, displacement.u)).values.map((v) => v.toFixed(3))
+      : undefined;
+  return (
+    <div className="figures mono">
+      <span>
+        {displacement.kind === 'iso' ? 'U' : 'U eq'}{' '}
+        {displacement.kind === 'iso'
+          ? formatMeasured(displacement.u, displacement.su, 4)
+          : equivalentU(s.cell, displacement).toFixed(4)}{' '}
+        Å²
+      </span>
+      {principal && <span>principal {principal.join(' ')} Å²</span>}
+      <span>occupancy {formatMeasured(site.occupancy, site.occupancySu, 3)}</span>
+      <span>
+        position {siteMultiplicity(s, site)}
+        {letter}
+      </span>
+    </div>
   );
 }
 
 function SiteName({ site, onRename }: { site: Site; onRename(name: string): void }): ReactNode {
   return (
-    <div className="field">
-      <label htmlFor="site-name">Label</label>
+    <label htmlFor="site-name">
+      Label
       <input
         id="site-name"
-        className="form-control form-control-sm"
+        className="form-control form-control-sm w-9ch"
         defaultValue={site.label}
         onKeyDown={(e) => {
           if (e.key === 'Enter') onRename(e.currentTarget.value.trim());
           if (e.key === 'Escape') {
             e.currentTarget.value = site.label;
-            e.currentTarget.blur();
+            e.currentTarget.select();
           }
         }}
       />
-    </div>
+    </label>
   );
 }
+
+const COMMON = ['C', 'N', 'O', 'F', 'S', 'Cl', 'Br'];
 
 function ElementField({ value, onChange }: { value: string; onChange(element: string): void }): ReactNode {
   const [text, setText] = useState(value);
   const known = !!findElement(text);
-  const common = ['C', 'N', 'O', 'F', 'S', 'Cl', 'Br'];
   return (
-    <div className="mb-2">
-      <div className="field">
-        <label htmlFor="site-element">Element</label>
+    <>
+      <label htmlFor="site-element">
+        Element
         <input
           id="site-element"
-          className="form-control form-control-sm"
+          className="form-control form-control-sm w-9ch"
           value={text}
           placeholder="several"
           onChange={(e) => setText(e.target.value)}
@@ -143,12 +154,12 @@ function ElementField({ value, onChange }: { value: string; onChange(element: st
             if (e.key === 'Escape') setText(value);
           }}
         />
-      </div>
-      <div>
-        {common.map((e) => (
+      </label>
+      <span>
+        {COMMON.map((e) => (
           <button
             key={e}
-            className="word"
+            className="word px-1"
             aria-pressed={e === value}
             onClick={() => {
               if (e !== value) onChange(e);
@@ -157,8 +168,8 @@ function ElementField({ value, onChange }: { value: string; onChange(element: st
             {e}
           </button>
         ))}
-      </div>
-    </div>
+      </span>
+    </>
   );
 }
 
@@ -176,21 +187,17 @@ function Surroundings({ site, covariance }: { site: number; covariance: Paramete
         }),
     [s, site, covariance],
   );
-  if (!near.length) return <p className="soft">No atom within bonding distance.</p>;
+  if (!near.length) return <p className="soft mb-0 mt-1">No atom within bonding distance.</p>;
   return (
-    <table className="w-100 mono fine">
-      <tbody>
-        {near.map(({ b, ref, m }, i) => (
-          <tr key={i}>
-            <td>
-              <button className="word" onClick={() => select([ref])}>
-                {s.sites[b.to]!.label}
-              </button>
-            </td>
-            <td className="text-end">{formatMeasured(m.value, m.su, 3)} Å</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <div className="around mono" aria-label="Bonded to" role="group">
+      {near.map(({ b, ref, m }, i) => (
+        <span key={i}>
+          <button className="word" onClick={() => select([ref])}>
+            {s.sites[b.to]!.label}
+          </button>
+          {formatMeasured(m.value, m.su, 3)} Å
+        </span>
+      ))}
+    </div>
   );
 }

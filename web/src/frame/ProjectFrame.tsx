@@ -1,6 +1,16 @@
 /** The frame around a project: stations on one line, desk, scene, inspector, course, finder. */
 import './frame.scss';
-import { lazy, Suspense, useCallback, useEffect, useRef, useState, type ComponentType, type ReactNode } from 'react';
+import {
+  lazy,
+  Suspense,
+  useCallback,
+  useEffect,
+  useRef,
+  useState,
+  type ComponentType,
+  type ReactNode,
+  type RefObject,
+} from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { Link, Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import { ProjectProvider, useProject } from '../store/use-project.tsx';
@@ -29,6 +39,7 @@ import { Inspector } from './Inspector.tsx';
 import { Net } from './Net.tsx';
 import { STATIONS, stationsShown, stopStates, type StationId, type StopState } from './stations.ts';
 import { SelectionLine } from './SelectionLine.tsx';
+import { nameOfMark } from '../store/marks.ts';
 import { z } from 'zod';
 import { remember, remembered } from '../store/remembered.ts';
 
@@ -137,7 +148,7 @@ function coverOf({ station, pattern }: Where, pane: string): { name: string; Sho
 }
 
 function Centre({ station, pattern }: Where): ReactNode {
-  const { pane, head } = useProject('pane', 'head');
+  const { pane, head, lookedAt } = useProject('pane', 'head', 'lookedAt');
   const cover = coverOf({ station, pattern }, pane);
   const crystal = !cover;
   // Once made, the crystal stays behind the panes: it comes back as it was, at once.
@@ -146,7 +157,8 @@ function Centre({ station, pattern }: Where): ReactNode {
   const section = crystal && pane === 'section' && station === 'refine' && !!head;
   return (
     <>
-      {(crystal || station === 'refine') && <SelectionLine />}
+      {crystal && <LookedAt />}
+      {(crystal || station === 'refine') && !(crystal && lookedAt) && <SelectionLine />}
       {cover && (
         <Part key={cover.name} part={cover.name}>
           <cover.Shown />
@@ -168,6 +180,26 @@ function Centre({ station, pattern }: Where): ReactNode {
   );
 }
 
+/** Says across the scene that it shows another mark than the one that is worked on. */
+function LookedAt(): ReactNode {
+  const { lookedAt, marks, head, lookAt, goTo } = useProject('lookedAt', 'marks', 'head', 'lookAt', 'goTo');
+  const mark = marks.find((m) => m.id === lookedAt);
+  if (!mark || !head) return null;
+  return (
+    <div className="looked-at" role="status">
+      <span className="flex-grow-1">
+        This is <b>{nameOfMark(mark)}</b>. The current model is {nameOfMark(head.mark)}; nothing here acts on it.
+      </span>
+      <button className="word" onClick={() => void goTo(mark.id)}>
+        Continue from here
+      </button>
+      <button className="word" onClick={() => lookAt()}>
+        Back
+      </button>
+    </div>
+  );
+}
+
 /** A part of the middle: loaded when it is first shown, with a net of its own. */
 function Part({ part, children }: { part: string; children: ReactNode }): ReactNode {
   return (
@@ -185,22 +217,50 @@ const inspected = (station: StationId, selected: number): boolean =>
   station !== 'depict' &&
   (station !== 'relate' || selected === 1);
 
+/** Where the keyboard goes on at another station: to the beginning of its desk, unless something there has the focus already. */
+function useDeskFocus(station: StationId): RefObject<HTMLElement | null> {
+  const desk = useRef<HTMLElement>(null);
+  const at = useRef(station);
+  useEffect(() => {
+    if (at.current === station) return;
+    at.current = station;
+    if (desk.current?.contains(document.activeElement)) return;
+    desk.current?.querySelector('h1')?.focus({ preventScroll: true });
+  }, [station]);
+  return desk;
+}
+
 function Frame({ station }: { station: StationId }): ReactNode {
   const powder = useFit('patterns').patterns.length > 0;
-  const { project, work, problem, setProblem, undo, redo, selection, hasData, marks, pane, setCompareWith } =
-    useProject(
-      'project',
-      'work',
-      'problem',
-      'setProblem',
-      'undo',
-      'redo',
-      'selection',
-      'hasData',
-      'marks',
-      'pane',
-      'setCompareWith',
-    );
+  const {
+    project,
+    work,
+    problem,
+    setProblem,
+    undo,
+    redo,
+    selection,
+    hasData,
+    marks,
+    pane,
+    setCompareWith,
+    lookedAt,
+    lookAt,
+  } = useProject(
+    'project',
+    'work',
+    'problem',
+    'setProblem',
+    'undo',
+    'redo',
+    'selection',
+    'hasData',
+    'marks',
+    'pane',
+    'setCompareWith',
+    'lookedAt',
+    'lookAt',
+  );
   const { add } = useFigureActs();
   const addRef = useRef(add);
   useEffect(() => {
@@ -217,6 +277,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
     ).length ?? 0;
   const navigate = useNavigate();
   const { pick } = useDrop();
+  const desk = useDeskFocus(station);
   const [finder, setFinder] = useState(false);
   const [renaming, setRenaming] = useState(false);
   const [deskWidth, setDeskWidth] = useState(() => remembered('desk', z.number().min(1).max(520), 420));
@@ -227,11 +288,14 @@ function Frame({ station }: { station: StationId }): ReactNode {
 
   useEffect(() => {
     const key = (e: KeyboardEvent): void => {
-      const typing = (e.target as HTMLElement).closest('input, textarea, select');
+      const field = (e.target as HTMLElement).closest<HTMLElement>('input, textarea, select');
+      // In a field in which nothing is half typed, undoing means the model.
+      const typing = field && !((e.ctrlKey || e.metaKey) && field.dataset['atRest'] === 'true');
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') {
         e.preventDefault();
         setFinder(true);
-      } else if (typing) return;
+      } else if (e.key === 'Escape' && lookedAt) lookAt();
+      else if (typing) return;
       else if (e.key === '/') {
         e.preventDefault();
         setFinder(true);
@@ -242,7 +306,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
     };
     addEventListener('keydown', key);
     return () => removeEventListener('keydown', key);
-  }, [undo, redo]);
+  }, [undo, redo, lookedAt, lookAt]);
 
   const resize = useCallback((width: number) => {
     const next = width < 200 ? 0 : Math.max(340, Math.min(520, width));
@@ -251,10 +315,12 @@ function Frame({ station }: { station: StationId }): ReactNode {
   }, []);
 
   const wide = deskWidth > 1 ? deskWidth : 0;
+  // While another mark is shown, nothing acts on the current one.
+  const elsewhere = !!lookedAt && !coverOf({ station, pattern: powder && !hasData }, pane);
   return (
     <div className="frame">
       <header className="topline">
-        <Link to="/" className="emblem" aria-label="All projects">
+        <Link to="/" className="emblem" aria-label="Nagare, all projects">
           <img src="/mark.svg" alt="" />
           <span className="d-none d-lg-inline">Nagare</span>
         </Link>
@@ -343,11 +409,21 @@ function Frame({ station }: { station: StationId }): ReactNode {
       <div className="middle">
         <div className="d-flex shrinks">
           {wide > 0 && (
-            <aside className="desk" style={{ width: wide }} aria-label="Desk">
-              <Net part={`The desk of ${nameOf(station)}`}>
-                <Desk station={station} pattern={powder && !hasData} />
-              </Net>
-            </aside>
+            <div className="side" style={{ width: wide }}>
+              <aside key={station} ref={desk} className="desk" aria-label="Desk" inert={elsewhere}>
+                <h1 className="visually-hidden" tabIndex={-1}>
+                  {nameOf(station)} of {project.name}
+                </h1>
+                <Net part={`The desk of ${nameOf(station)}`}>
+                  <Desk station={station} pattern={powder && !hasData} />
+                </Net>
+              </aside>
+              {inspected(station, selection.length) && pane === 'crystal' && !elsewhere && (
+                <Net part="The inspector">
+                  <Inspector />
+                </Net>
+              )}
+            </div>
           )}
           <button
             className="desk-grip"
@@ -396,11 +472,6 @@ function Frame({ station }: { station: StationId }): ReactNode {
           )}
           <Centre station={station} pattern={powder && !hasData} />
         </main>
-        {inspected(station, selection.length) && pane === 'crystal' && (
-          <Net part="The inspector">
-            <Inspector />
-          </Net>
-        )}
       </div>
       <Net part="The course">
         <Course />

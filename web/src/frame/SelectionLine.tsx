@@ -22,7 +22,8 @@ export function SelectionLine(): ReactNode {
     return (
       <div className="selection-line" aria-live="polite">
         <span className="soft">
-          Nothing selected. Click atoms to measure: two give a distance, three an angle, four a torsion, more a plane.
+          Click atoms: two give a distance, three an angle, four a torsion.
+          <span className="d-none d-xl-inline"> Double-click for the molecule.</span>
         </span>
       </div>
     );

@@ -1,6 +1,16 @@
 import { describe, expect, it } from 'vitest';
 import type { CrystalMark, FitMark, Mark, StructureMark } from '../store/marks.ts';
-import { contentsOf, figuresOf, lengthOf, lineHeight, pathTo, placed } from './course-line.ts';
+import {
+  contentsOf,
+  drawnParent,
+  figuresOf,
+  folded,
+  lengthOf,
+  lineHeight,
+  pathTo,
+  placed,
+  stagesOfRuns,
+} from './course-line.ts';
 
 const base = (id: string, parent?: string) => ({
   id,
@@ -98,5 +108,38 @@ describe('what is said of a mark', () => {
     expect(contentsOf(alone)).toBe('3 sites');
     expect(contentsOf(fit('f', { parameters: 17 }))).toBe('1 phase · 17 parameters');
     expect(contentsOf(fit('f', { phases: ['one', 'two'] }))).toBe('2 phases');
+  });
+});
+
+describe('stages of a run', () => {
+  const stage = (id: string, parent: string): CrystalMark => ({ ...crystal(id, 0.1, parent), kind: 'settle' });
+  const run = [crystal('a', 0.3), stage('s1', 'a'), stage('s2', 's1'), stage('s3', 's2'), stage('s4', 's3')];
+  const NONE: ReadonlySet<string> = new Set();
+  const ids = (marks: readonly Mark[]): string[] => marks.map((m) => m.id);
+
+  it('are folded into the last, and come out again', () => {
+    const shut = folded(run, NONE, NONE);
+    expect(ids(shut.marks)).toEqual(['a', 's4']);
+    expect(ids(shut.stages.get('s4')!)).toEqual(['s1', 's2', 's3']);
+    expect(ids(folded(run, new Set(['s4']), NONE).marks)).toEqual(ids(run));
+    expect(drawnParent(run, new Set(['a', 's4']), run[4]!)).toBe('a');
+  });
+
+  it('stay where one is looked at, named, or something branches off it', () => {
+    expect(ids(folded(run, NONE, new Set(['s2'])).marks)).toEqual(['a', 's2', 's4']);
+    const branched = [...run, crystal('edit', 0.2, 's1')];
+    expect(ids(folded(branched, NONE, NONE).marks)).toEqual(['a', 's1', 's4', 'edit']);
+    const named = run.map((m) => (m.id === 's3' ? { ...m, name: 'to keep' } : m));
+    expect(ids(folded(named, NONE, NONE).marks)).toEqual(['a', 's3', 's4']);
+  });
+
+  it('of two runs are two, and a short run is no fold', () => {
+    const again = { ...stage('t1', 's4'), title: 's1' };
+    const two = [...run, again, { ...stage('t2', 't1'), title: 's2' }];
+    expect([...stagesOfRuns(two)].map(([last, earlier]) => [last, earlier.length])).toEqual([
+      ['s4', 3],
+      ['t2', 1],
+    ]);
+    expect(ids(folded(two, NONE, NONE).marks)).toEqual(['a', 's4', 't1', 't2']);
   });
 });

@@ -63,3 +63,52 @@ export function contentsOf(m: Mark): string {
   if (m.type === 'fit') return `${m.phases.length} ${m.phases.length === 1 ? 'phase' : 'phases'}${refined}`;
   return `${m.sites} sites${refined}`;
 }
+
+/** A run of fewer stages is drawn as it is. */
+const LEAST_FOLDED = 2;
+
+/** Stages of one settle run but the last, by the id of the last: each the child of the one before, none of a title twice. */
+export function stagesOfRuns(marks: readonly Mark[]): ReadonlyMap<string, readonly Mark[]> {
+  const runs: Mark[][] = [];
+  for (const m of marks) {
+    if (m.kind !== 'settle') continue;
+    const run = runs.find((r) => r.at(-1)!.id === m.parent && !r.some((x) => x.title === m.title));
+    if (run) run.push(m);
+    else runs.push([m]);
+  }
+  return new Map(runs.map((r) => [r.at(-1)!.id, r.slice(0, -1)]));
+}
+
+export interface Folding {
+  /** What is drawn, in the order of the course. */
+  readonly marks: readonly Mark[];
+  /** Stages within a mark, by its id, shown or folded away. */
+  readonly stages: ReadonlyMap<string, readonly Mark[]>;
+}
+
+/** Folds the stages of each run into its last mark, but for runs that are opened, stages to be kept in sight, and those that something branches off. */
+export function folded(marks: readonly Mark[], opened: ReadonlySet<string>, kept: ReadonlySet<string>): Folding {
+  const stages = new Map<string, readonly Mark[]>();
+  const away = new Set<string>();
+  for (const [last, earlier] of stagesOfRuns(marks)) {
+    const own = new Set([last, ...earlier.map((m) => m.id)]);
+    const branches = new Set(marks.filter((m) => m.parent && !own.has(m.id)).map((m) => m.parent));
+    const inner = earlier.filter((m) => !kept.has(m.id) && !branches.has(m.id) && !m.name);
+    if (inner.length < LEAST_FOLDED) continue;
+    stages.set(last, inner);
+    if (!opened.has(last)) for (const m of inner) away.add(m.id);
+  }
+  return { marks: marks.filter((m) => !away.has(m.id)), stages };
+}
+
+/** The nearest drawn mark that a mark came from. */
+export function drawnParent(marks: readonly Mark[], drawn: ReadonlySet<string>, m: Mark): string | undefined {
+  const by = new Map(marks.map((x) => [x.id, x]));
+  const passed = new Set<string>();
+  let parent = m.parent;
+  while (parent && !drawn.has(parent) && !passed.has(parent)) {
+    passed.add(parent);
+    parent = by.get(parent)?.parent;
+  }
+  return parent;
+}

@@ -103,7 +103,9 @@ export function Gauge({ name, value, text, from, to, target, better, hint }: Gau
       <span className="rail" aria-hidden="true">
         <span className="notch" style={{ left: `${at(target)}%` }} />
         {known && <span className={`here${off ? ' off' : ''}`} style={{ left: `${at(value)}%` }} />}
-        {off && <span className="word">off</span>}
+      </span>
+      <span className="said" aria-hidden={!off}>
+        {off ? 'off' : ''}
       </span>
     </div>
   );
@@ -122,6 +124,12 @@ interface NumberFieldProps {
   onChange(value: number): void;
   /** Applied on Enter, on leaving, and by arrows after a pause, where each change is a step of the course. */
   commit?: boolean;
+}
+
+/** What was typed as a number, with a point or a comma; undefined for anything else. */
+function readNumber(text: string): number | undefined {
+  const n = Number(text.replace(',', '.'));
+  return text.trim() && Number.isFinite(n) ? n : undefined;
 }
 
 /** A number that steps with arrow keys and wheel, applies at once, and goes back with Esc. */
@@ -165,6 +173,7 @@ export function NumberField({
         id={id}
         aria-label={label}
         className="form-control form-control-sm n"
+        data-at-rest={text === shown}
         inputMode="decimal"
         value={text}
         style={{ width: `${Math.max(8, digits + 6)}ch`, minWidth: '8ch' }}
@@ -179,8 +188,8 @@ export function NumberField({
         }}
         onChange={(e) => {
           setText(e.target.value);
-          const n = Number(e.target.value.replace(',', '.'));
-          if (e.target.value.trim() && Number.isFinite(n) && n >= min && n <= max) onChange(n);
+          const n = readNumber(e.target.value);
+          if (n !== undefined && n >= min && n <= max) onChange(n);
         }}
         onKeyDown={(e) => {
           const factor = e.shiftKey ? 10 : 1,
@@ -196,8 +205,16 @@ export function NumberField({
             waiting.current = undefined;
             if (commit) setText(shown);
             else if (before !== undefined) apply(before);
-            e.currentTarget.blur();
-          } else if (e.key === 'Enter') e.currentTarget.blur();
+            e.currentTarget.select();
+          } else if (e.key === 'Enter') {
+            // The focus stays: who types goes on from here.
+            const typed = readNumber(text);
+            if (typed === undefined || typed < min || typed > max) setText(shown);
+            else setText(typed.toFixed(digits));
+            setBefore(typed ?? value);
+            flush();
+            e.currentTarget.select();
+          }
         }}
         onWheel={(e) => {
           if (editing) apply((value ?? 0) - Math.sign(e.deltaY) * step);

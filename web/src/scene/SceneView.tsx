@@ -61,7 +61,7 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
       </div>
     );
   if (!present) return <NoModel projectId={project.id} />;
-  const { onKeyDown, onPointerDown, onPointerMove, onPointerUp, onWheel, box } = hands;
+  const { onKeyDown, onPointerDown, onPointerMove, onPointerUp, onDoubleClick, onWheel, box } = hands;
   const save = (kind: 'svg' | 'png'): void => {
     const now = sceneNow();
     if (painter && now)
@@ -72,15 +72,15 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
     if (painter && now) setTraced({ scene: now, size: { ...painter.size } });
   };
   return (
-    <>
+    <div className="scene">
       <div
         ref={host}
         className="scene-host"
         tabIndex={0}
         role="application"
-        aria-label="Crystal. Arrow keys turn, plus and minus zoom, a b c look along the axes, f fits, n picks the next atom."
+        aria-label="Crystal. Arrow keys turn, plus and minus zoom, a b c look along the axes, f fits, n picks the next atom, m its molecule."
         onContextMenu={(e) => e.preventDefault()}
-        {...{ onKeyDown, onPointerDown, onPointerMove, onPointerUp, onWheel }}
+        {...{ onKeyDown, onPointerDown, onPointerMove, onPointerUp, onDoubleClick, onWheel }}
       >
         <canvas ref={overlay} className="labels" />
         {box && <div className="box-pick" style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
@@ -89,19 +89,19 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
             <polygon points={hands.lasso.map((p) => `${p.x},${p.y}`).join(' ')} />
           </svg>
         )}
-        <div className="scene-foot">
-          <Counts scene={scene} />
-          <SceneTools
-            reach={hands.reach}
-            setReach={hands.setReach}
-            aroundSelection={aroundSelection}
-            setAroundSelection={setAroundSelection}
-            along={camera.along}
-            fit={camera.fit}
-            save={save}
-            trace={trace}
-          />
-        </div>
+      </div>
+      <div className="scene-foot">
+        <Counts scene={scene} />
+        <SceneTools
+          reach={hands.reach}
+          setReach={hands.setReach}
+          aroundSelection={aroundSelection}
+          setAroundSelection={setAroundSelection}
+          along={camera.along}
+          fit={camera.fit}
+          save={save}
+          trace={trace}
+        />
       </div>
       {traced && (
         <TraceDialog
@@ -111,7 +111,7 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
           onClose={() => setTraced(undefined)}
         />
       )}
-    </>
+    </div>
   );
 }
 

@@ -11,6 +11,7 @@ import { densityAt } from '@nagare/core/maps/sample';
 import { add, apply3, cross, dot, inverse3, normalize, scale, subtract, type Vec3 } from '@nagare/core/math/matrix3';
 import { middle } from '@nagare/core/math/superpose';
 import { NumberField } from '../frame/parts.tsx';
+import { useTheme } from '../frame/theme.ts';
 import { useProject } from '../store/use-project.tsx';
 import { useShownMap } from './use-map.ts';
 
@@ -25,6 +26,7 @@ export default function SectionPane(): ReactNode {
     'setLevel',
     'setPane',
   );
+  const theme = useTheme();
   const map = useShownMap();
   const host = useRef<HTMLCanvasElement>(null);
   const [width, setWidth] = useState(9);
@@ -96,7 +98,7 @@ export default function SectionPane(): ReactNode {
       ctx.fillText(x.label, X + 5, Y - 5);
       ctx.globalAlpha = 1;
     }
-  }, [frame, map, width, height, level, mapKind, s]);
+  }, [frame, map, width, height, level, mapKind, s, theme]);
   return (
     <div className="section-pane">
       <header>

@@ -1,5 +1,6 @@
 /** Colours of the theme as the scene takes them. */
 import { useSyncExternalStore } from 'react';
+import { currentTheme, watchTheme } from '../frame/theme.ts';
 import type { SceneColours } from '@nagare/core/draw/colours';
 
 const TOKENS: Readonly<Record<keyof SceneColours, string>> = {
@@ -27,15 +28,9 @@ let known: { theme: string; colours: SceneColours } | undefined;
 
 /** The same object as long as the theme stays. */
 function currentColours(): SceneColours {
-  const theme = document.documentElement.dataset['bsTheme'] ?? '';
+  const theme = currentTheme();
   if (known?.theme !== theme) known = { theme, colours: readColours() };
   return known.colours;
-}
-
-function watchTheme(changed: () => void): () => void {
-  const observer = new MutationObserver(changed);
-  observer.observe(document.documentElement, { attributeFilter: ['data-bs-theme'] });
-  return () => observer.disconnect();
 }
 
 export const useSceneColours = (): SceneColours => useSyncExternalStore(watchTheme, currentColours);

@@ -20,18 +20,23 @@ import { useProject } from '../store/use-project.tsx';
 import type { ScenePainter } from './painter.ts';
 import type { SceneLayers } from './use-layers.ts';
 
-/** Room for the tools along the lower edge, labels at the sides. */
-const MARGINS: Margins = { left: 30, right: 30, top: 20, bottom: 90 };
+/** Room for labels at the edges, px. */
+const MARGINS: Margins = { left: 30, right: 36, top: 22, bottom: 22 };
+/** What is chosen comes at least this far in from the edges, px. */
+const EDGE = 40;
 
 /** The shape of the crystal around what is drawn. */
 const isShape = (l: Layer): boolean => l.kind === 'polyhedra' && l.name === 'faces';
+
+/** What is always in the picture. */
+const FRAMED: ReadonlySet<string> = new Set(['model', 'symmetry', 'maxima']);
 
 /** Layers that must be in the picture: the cell counts when more than the unit is drawn. */
 function framed(layers: readonly Layer[], whole: boolean): readonly Layer[] {
   const has = layers.some((l) => l.kind === 'atoms' && l.items.length > 0);
   return layers.filter((l) => {
     if (l.name === 'cell') return whole || !has;
-    return l.name === 'model' || l.name === 'symmetry' || isShape(l);
+    return FRAMED.has(l.name) || isShape(l);
   });
 }
 
@@ -189,7 +194,7 @@ function useFitWhenMoved(
   }, [hasShape, fit]);
 }
 
-/** What is chosen in a table or a plan comes out from under the edges and the inspector. */
+/** What is chosen in a table or a plan comes in from beyond the edges. */
 function useBringIntoView(
   painter: ScenePainter | undefined,
   s: Structure | undefined,
@@ -200,9 +205,8 @@ function useBringIntoView(
     if (!painter || !s || !last || !siteOf(s, last)) return;
     const { x, y } = painter.project(cartesianOf(s, [last])[0]!);
     const { width: w, height: h } = painter.size;
-    const underInspector = y > 420 && x >= w - 320 && x < w - 20;
-    const toX = underInspector ? x : Math.max(40, Math.min(x, Math.max(60, w - 340)));
-    const toY = Math.max(40, Math.min(y, h - 120));
+    const toX = Math.max(EDGE, Math.min(x, w - EDGE));
+    const toY = Math.max(EDGE, Math.min(y, h - EDGE));
     // No further than it takes: what was in view stays there.
     if (toX !== x || toY !== y) painter.lookFrom(panCamera(painter.camera, toX - x, toY - y));
     // Only a new choice moves the view, not a model that changes under it.

@@ -1,12 +1,22 @@
 /** The hands on the scene: orbit, pan, zoom, pick, box, and the ghost that is laid by hand. */
-import { useRef, useState, type RefObject, type KeyboardEvent, type PointerEvent, type WheelEvent } from 'react';
+import {
+  useRef,
+  useState,
+  type RefObject,
+  type KeyboardEvent,
+  type MouseEvent,
+  type PointerEvent,
+  type WheelEvent,
+} from 'react';
 import { samePlace, type AtomRef } from '@nagare/core/crystal/atom-ref';
 import { blockFaces, faceShift, movedFace, type Block, type BlockFace } from '@nagare/core/draw/block-faces';
 import { panCamera, screenVector, turnCamera, zoomCamera } from '@nagare/core/draw/camera';
 import { itemsOf } from '@nagare/core/draw/scene';
 import { add, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import { middle } from '@nagare/core/math/superpose';
-import { joined, moleculeAt } from '../stations/relate/drawing.ts';
+import { withBonding } from '@nagare/core/crystal/bonding';
+import { bonded } from '@nagare/core/geometry/bonding-proposal';
+import { joined, moleculeAt, stepSelection } from '../stations/relate/drawing.ts';
 import type { Ghost } from '../store/project-store.ts';
 import { useProject } from '../store/use-project.tsx';
 import type { ViewState } from '../store/view-state.ts';
@@ -82,6 +92,7 @@ export interface Hands {
   onPointerDown(e: PointerEvent<HTMLElement>): void;
   onPointerMove(e: PointerEvent<HTMLElement>): void;
   onPointerUp(e: PointerEvent<HTMLElement>): void;
+  onDoubleClick(e: MouseEvent<HTMLElement>): void;
   onWheel(e: WheelEvent): void;
 }
 
@@ -197,6 +208,12 @@ export function useHands(
     select([...(more ? selection : []), atoms[(i + 1) % atoms.length]!.ref]);
   };
 
+  /** The whole molecule of an atom that is drawn. */
+  const molecule = (ref: AtomRef | undefined): void => {
+    if (!ref || !structure || (preview && head)) return;
+    select(stepSelection(bonded(withBonding(structure, looks.bonding)), atoms, [ref], 'molecule'));
+  };
+
   const move = (change: (p: ScenePainter) => ScenePainter['camera']) => (): void => {
     if (painter) painter.lookFrom(change(painter));
   };
@@ -213,6 +230,7 @@ export function useHands(
     c: () => camera.along(2),
     f: () => camera.fit(),
     Escape: () => (ghost ? setGhost(undefined) : select([])),
+    m: () => molecule(selection.at(-1)),
     n: (shift) => next(shift),
     N: () => next(true),
   };
@@ -243,7 +261,6 @@ export function useHands(
       act(e.shiftKey);
     },
     onPointerDown(e) {
-      if ((e.target as HTMLElement).closest('.scene-tools, .scene-counts')) return;
       e.currentTarget.setPointerCapture(e.pointerId);
       const { x, y } = pointAt(e);
       const face = faceAt(x, y);
@@ -305,6 +322,10 @@ export function useHands(
       setLasso([]);
       setReach(undefined);
     },
+    onDoubleClick(e) {
+      const { x, y } = pointAt(e);
+      molecule(painter?.pick(x, y)?.ref);
+    },
     onWheel(e) {
       if (painter) painter.lookFrom(zoomCamera(painter.camera, Math.exp(-e.deltaY * 0.0012)));
     },
@@ -329,7 +350,7 @@ function openEndAt(painter: ScenePainter, scene: SceneLayers, x: number, y: numb
     .sort((p, q) => q.at.depth - p.at.depth)[0]?.o.leadsTo;
 }
 
-function pointAt(e: PointerEvent<HTMLElement>): { x: number; y: number } {
+function pointAt(e: MouseEvent<HTMLElement>): { x: number; y: number } {
   const r = e.currentTarget.getBoundingClientRect();
   return { x: e.clientX - r.left, y: e.clientY - r.top };
 }

@@ -237,7 +237,8 @@ export function useLayers(aroundSelection: boolean, shown: boolean): SceneLayers
   const ghosts = useMemo(() => (ghost ? ghostLayers(ghost) : NOTHING), [ghost]);
   const symmetry = useMemo(
     () =>
-      structure && elements?.list.length
+      // Elements of another group say nothing of this model.
+      structure && elements?.list.length && elements.hall === structure.spaceGroup.hall
         ? elementLayers(
             structure,
             elements.list,

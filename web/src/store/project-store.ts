@@ -69,6 +69,8 @@ export interface Viewer {
 }
 
 export interface ShownElements {
+  /** Hall symbol of the group they belong to. */
+  readonly hall: string;
   readonly list: readonly SymmetryElement[];
   readonly labels: boolean;
   /** Words of the one that is picked. */
@@ -115,6 +117,8 @@ interface ScreenState {
   readonly showMap: boolean;
   /** A candidate looked at in the scene before it is taken. */
   readonly preview: Structure | undefined;
+  /** The mark whose model is looked at in the place of the current one. */
+  readonly lookedAt: string | undefined;
   readonly ghost: Ghost | undefined;
   /** Mark compared with the present one. */
   readonly compareWith: string | undefined;
@@ -174,6 +178,8 @@ export interface ProjectCommands {
   setLevel(level: number): void;
   setShowMap(on: boolean): void;
   setPreview(structure: Structure | undefined): void;
+  /** Shows the model of another mark without going there; nothing goes back. */
+  lookAt(mark?: { readonly id: string; readonly structure: Structure | undefined }): void;
   setGhost(change: Ghost | undefined | ((g: Ghost | undefined) => Ghost | undefined)): void;
   setCompareWith(markId: string | undefined): void;
   setMapKind(kind: MapKind): void;
@@ -244,6 +250,7 @@ const START: StoredState & ScreenState = {
   level: 0.28,
   showMap: true,
   preview: undefined,
+  lookedAt: undefined,
   ghost: undefined,
   compareWith: undefined,
   mapKind: 'difference',
@@ -418,6 +425,7 @@ class OpenProject {
       ...(moved
         ? {
             preview: undefined,
+            lookedAt: undefined,
             beside: [],
             lengths: [],
             pores: [],
@@ -590,6 +598,8 @@ class OpenProject {
         }),
       undo: () =>
         this.queue.add(async () => {
+          // A copy that is being laid is what is given up first.
+          if (this.state.ghost) return this.set({ ghost: undefined });
           if (this.looks.undo() === 'looks') return;
           const parent = this.state.head?.parent;
           if (parent) await go(parent);
@@ -630,6 +640,7 @@ class OpenProject {
     | 'setLevel'
     | 'setShowMap'
     | 'setPreview'
+    | 'lookAt'
     | 'setGhost'
     | 'setCompareWith'
     | 'setMapKind'
@@ -660,7 +671,8 @@ class OpenProject {
         this.set({ level });
       },
       setShowMap: (showMap) => this.set({ showMap }),
-      setPreview: (preview) => this.set({ preview }),
+      setPreview: (preview) => this.set({ preview, lookedAt: undefined }),
+      lookAt: (mark) => this.set({ preview: mark?.structure, lookedAt: mark?.structure && mark.id }),
       setGhost: (change) => {
         const before = this.state.ghost;
         const ghost = typeof change === 'function' ? change(before) : change;

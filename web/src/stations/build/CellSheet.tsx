@@ -61,7 +61,7 @@ export function CellSheet({ wish, onWish }: BuildSheetProps): ReactNode {
         <input
           className="form-control form-control-sm matrix"
           aria-label="New axes in terms of the old ones, rows of whole numbers"
-          placeholder="1,1,0; −1,1,0; 0,0,1"
+          placeholder="1,1,0; 0,1,0; 0,0,1"
           value={text}
           onChange={(e) => setText(e.target.value.replace(/−/g, '-'))}
         />

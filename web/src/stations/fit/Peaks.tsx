@@ -182,7 +182,7 @@ export function PeaksSheet(): ReactNode {
                   <th className="n">height</th>
                   <th className="n">width</th>
                   <th className="n">area</th>
-                  <th />
+                  <td />
                 </tr>
               </thead>
               <tbody>
@@ -239,7 +239,7 @@ export function PeaksSheet(): ReactNode {
                 </th>
                 <th className="n">found</th>
                 <th className="n">cell</th>
-                <th />
+                <td />
               </tr>
             </thead>
             <tbody>

@@ -50,7 +50,7 @@ export function CellSheet({ cell }: { cell: Cell }): ReactNode {
                 <th className="n">pairs</th>
                 <th className="n">R</th>
                 <th className="n">noise</th>
-                <th></th>
+                <td></td>
               </tr>
             </thead>
             <tbody>

@@ -248,7 +248,7 @@ export function CorrectionsSheet(): ReactNode {
                 <th className="n">scale</th>
                 <th className="n">R before</th>
                 <th className="n">R now</th>
-                <th></th>
+                <td></td>
               </tr>
             </thead>
             <tbody>

@@ -11,6 +11,7 @@ import {
 } from 'chart.js';
 import type { ReactNode } from 'react';
 import '../../frame/chart-look.ts';
+import { useTheme } from '../../frame/theme.ts';
 import { Line } from 'react-chartjs-2';
 import { THEORETICAL_NZ } from '@nagare/core/data/intensity-statistics';
 import type { MergeTaskResult } from '@nagare/core/tasks/registry';
@@ -18,6 +19,7 @@ import type { MergeTaskResult } from '@nagare/core/tasks/registry';
 Chart.register(CategoryScale, LinearScale, LineController, LineElement, PointElement, Tooltip, Legend);
 
 export default function DataCharts({ merge }: { merge: MergeTaskResult }): ReactNode {
+  const theme = useTheme();
   const css = getComputedStyle(document.documentElement);
   const ink = (name: string): string => css.getPropertyValue(name).trim();
   const { shells } = merge.statistics;
@@ -44,11 +46,12 @@ export default function DataCharts({ merge }: { merge: MergeTaskResult }): React
   });
   const z = ['0', ...Array.from({ length: 10 }, (_, i) => ((i + 1) / 10).toFixed(1))];
   return (
-    <div className="panes">
+    <div className="panes" key={theme} role="region" aria-label="Plots of the data" tabIndex={0}>
       <figure>
         <figcaption>Strength</figcaption>
         <div className="plot">
           <Line
+            aria-label="Mean I over σ in each shell of resolution"
             data={{
               labels,
               datasets: [
@@ -67,6 +70,7 @@ export default function DataCharts({ merge }: { merge: MergeTaskResult }): React
         <figcaption>Completeness</figcaption>
         <div className="plot">
           <Line
+            aria-label="Completeness of each shell"
             data={{
               labels,
               datasets: [
@@ -85,6 +89,7 @@ export default function DataCharts({ merge }: { merge: MergeTaskResult }): React
         <figcaption>Agreement of equivalents</figcaption>
         <div className="plot">
           <Line
+            aria-label="Agreement of equivalents in each shell"
             data={{
               labels,
               datasets: [
@@ -108,6 +113,7 @@ export default function DataCharts({ merge }: { merge: MergeTaskResult }): React
         <figcaption>Distribution of intensities N(z)</figcaption>
         <div className="plot">
           <Line
+            aria-label="Cumulative distribution of intensities"
             data={{
               labels: z,
               datasets: [

@@ -4,6 +4,7 @@ import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { useQuery } from '@tanstack/react-query';
 import { reciprocalAxes } from '@nagare/core/data/lattice-points';
 import { run } from '../../engine/engine.ts';
+import { useTheme } from '../../frame/theme.ts';
 import { useProject } from '../../store/use-project.tsx';
 import {
   indexOf,
@@ -51,6 +52,8 @@ export default function ReciprocalView(): ReactNode {
   const reach = useMemo(() => (points ? reachOf(points) : 1), [points]);
   const levels = useMemo(() => (points ? layersOf(points, layer) : [0, 0]), [points, layer]);
 
+  // Painted again at every change, that of the theme among them.
+  useTheme();
   useEffect(() => {
     const c = canvas.current,
       box = host.current;

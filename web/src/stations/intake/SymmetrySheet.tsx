@@ -54,7 +54,7 @@ export function SymmetrySheet(): ReactNode {
       <table>
         <thead>
           <tr>
-            <th></th>
+            <td></td>
             <th>group</th>
             <th className="n">no.</th>
             <th className="n">score</th>

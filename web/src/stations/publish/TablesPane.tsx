@@ -180,7 +180,7 @@ export default function TablesPane(): ReactNode {
             {table.columns.some(Boolean) && (
               <thead>
                 <tr>
-                  <th className="keep" />
+                  <td className="keep" />
                   {table.columns.map((c, i) => (
                     <th key={i} className={columnsOut.has(i) ? 'out' : ''}>
                       {i ? (

@@ -18,6 +18,7 @@ import { Scatter } from 'react-chartjs-2';
 import type { PlotData } from '@nagare/core/refine/data-plots';
 import { run } from '../../engine/engine.ts';
 import '../../frame/chart-look.ts';
+import { useTheme } from '../../frame/theme.ts';
 import { inAxesOf } from '../../store/mark-data.ts';
 import { useProject, useEdit } from '../../store/use-project.tsx';
 import { useExperiment } from './use-experiment.ts';
@@ -75,6 +76,7 @@ export default function DataPane(): ReactNode {
       }).result,
   });
   const shown = useMemo(() => (data ? thinned(data) : []), [data]);
+  const theme = useTheme();
   const css = getComputedStyle(document.documentElement),
     ink = (n: string): string => css.getPropertyValue(n).trim();
   const limit = useRef<HTMLInputElement>(null);
@@ -151,7 +153,7 @@ export default function DataPane(): ReactNode {
   const c = chosen;
   const top = Math.max(...data.fo);
   return (
-    <div className="panes data-panes">
+    <div className="panes data-panes" role="region" aria-label="Plots of the data" tabIndex={0}>
       <header className="wide d-flex align-items-center gap-3">
         <b>Data against model</b>
         <span className="soft">
@@ -214,6 +216,8 @@ export default function DataPane(): ReactNode {
         <figcaption>Fo against Fc</figcaption>
         <div className="plot">
           <Scatter
+            key={theme}
+            aria-label="Fo against Fc"
             data={
               {
                 datasets: [
@@ -239,6 +243,8 @@ export default function DataPane(): ReactNode {
         <figcaption>R1 and I/σ against resolution</figcaption>
         <div className="plot">
           <Scatter
+            key={theme}
+            aria-label="R1 and I over σ against resolution"
             data={
               {
                 datasets: [
@@ -299,6 +305,8 @@ export default function DataPane(): ReactNode {
         <figcaption>Normal probability</figcaption>
         <div className="plot">
           <Scatter
+            key={theme}
+            aria-label="Normal probability"
             data={
               {
                 datasets: [
@@ -324,6 +332,8 @@ export default function DataPane(): ReactNode {
         <figcaption>Weighted difference against intensity</figcaption>
         <div className="plot">
           <Scatter
+            key={theme}
+            aria-label="Weighted difference against intensity"
             data={cloud((i) => ({ x: Math.max(0.1, data.fc[i]! ** 2), y: data.delta[i]! })) as never}
             options={
               options('Fc²', '√w ΔF²/S', { x: { type: 'logarithmic', title: { display: true, text: 'Fc²' } } }) as never
@@ -357,6 +367,8 @@ export default function DataPane(): ReactNode {
           <figcaption>Scale by batch</figcaption>
           <div className="plot">
             <Scatter
+              key={theme}
+              aria-label="Scale of the batches"
               data={
                 {
                   datasets: [

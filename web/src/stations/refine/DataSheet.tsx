@@ -195,7 +195,7 @@ export function DataSheet(): ReactNode {
                   <th>law</th>
                   <th className="n">fraction</th>
                   <th className="n">R1</th>
-                  <th></th>
+                  <td></td>
                 </tr>
               </thead>
               <tbody>

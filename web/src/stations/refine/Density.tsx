@@ -97,7 +97,7 @@ export function DensitySheet(): ReactNode {
       <table>
         <thead>
           <tr>
-            <th></th>
+            <td></td>
             <th>peak</th>
             <th className="n">e/Å³</th>
             <th>nearest, Å</th>
@@ -207,7 +207,7 @@ export function DensitySheet(): ReactNode {
                   <th>site</th>
                   <th className="n">electrons</th>
                   <th>fits</th>
-                  <th></th>
+                  <td></td>
                 </tr>
               </thead>
               <tbody>

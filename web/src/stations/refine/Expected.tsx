@@ -121,7 +121,7 @@ export function ExpectedSheet(): ReactNode {
         <input
           className="form-control form-control-sm mono"
           aria-label="Expected molecule in line notation"
-          placeholder="line notation, or drop a molfile's text here"
+          placeholder="line notation or a molfile"
           value={typed}
           onChange={(e) => setTyped(e.target.value)}
           onPaste={(e) => {

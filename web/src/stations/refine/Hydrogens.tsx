@@ -180,7 +180,7 @@ export function HydrogensSheet(): ReactNode {
                 <th>atom</th>
                 <th>shape</th>
                 <th className="n">e/Å³</th>
-                <th></th>
+                <td></td>
               </tr>
             </thead>
             <tbody>

@@ -121,7 +121,7 @@ export function SitesTable(): ReactNode {
       action={
         <input
           className="form-control form-control-sm w-20ch"
-          placeholder="filter by label or words"
+          placeholder="label or words"
           aria-label="Filter sites by label or words"
           value={filter}
           onChange={(e) => setFilter(e.target.value)}
@@ -193,7 +193,7 @@ export function SitesTable(): ReactNode {
                   onChange={(t) => apply(changeElement(s, target(i), t))}
                 />
                 {x.position.map((c, k) => (
-                  <span key={k} className="mono">
+                  <span key={k} role="gridcell" className="mono">
                     {formatMeasured(c, x.positionSu?.[k], 4)}
                   </span>
                 ))}
@@ -209,9 +209,13 @@ export function SitesTable(): ReactNode {
                   }}
                   onChange={(t) => apply(setOccupancy(s, target(i), Number.parseFloat(t)))}
                 />
-                <span className="mono" title={x.displacement.kind === 'iso' ? 'isotropic' : 'anisotropic'}>
+                <span
+                  role="gridcell"
+                  className="mono"
+                  title={x.displacement.kind === 'iso' ? 'isotropic' : 'anisotropic'}
+                >
                   {equivalentU(s.cell, x.displacement).toFixed(3)}
-                  {x.displacement.kind === 'iso' ? '○' : '⬭'}
+                  {x.displacement.kind === 'iso' ? '○' : ' '}
                 </span>
               </div>
             );
@@ -240,7 +244,7 @@ export function SitesTable(): ReactNode {
       </div>
       <p className="soft mb-0 mt-1 fine">
         Arrow keys walk, Shift or Ctrl picks several, an entry changes all that are picked, Delete removes, Ctrl+Z goes
-        back. ○ isotropic, ⬭ anisotropic.
+        back. ○ stands for isotropic.
       </p>
     </Sheet>
   );
@@ -261,22 +265,25 @@ function Cell({
   const [typed, setTyped] = useState<{ text: string; over: string } | undefined>();
   const text = typed?.over === value ? typed.text : value;
   return (
-    <input
-      aria-label={label}
-      value={text}
-      onFocus={onFocus}
-      onChange={(e) => setTyped({ text: e.target.value, over: value })}
-      onBlur={() => setTyped(undefined)}
-      onKeyDown={(e) => {
-        if (e.key === 'Enter') {
-          if (text.trim() && text !== value) onChange(text.trim());
-          else e.currentTarget.blur();
-        } else if (e.key === 'Escape') {
-          e.stopPropagation();
-          setTyped(undefined);
-          e.currentTarget.blur();
-        }
-      }}
-    />
+    <span role="gridcell">
+      <input
+        aria-label={label}
+        data-at-rest={text === value}
+        value={text}
+        onFocus={onFocus}
+        onChange={(e) => setTyped({ text: e.target.value, over: value })}
+        onBlur={() => setTyped(undefined)}
+        onKeyDown={(e) => {
+          if (e.key === 'Enter') {
+            if (text.trim() && text !== value) onChange(text.trim());
+            else e.currentTarget.select();
+          } else if (e.key === 'Escape') {
+            e.stopPropagation();
+            setTyped(undefined);
+            e.currentTarget.select();
+          }
+        }}
+      />
+    </span>
   );
 }

@@ -38,8 +38,8 @@ export function GivenFaces({ s, given, complete, onGiven, onComplete }: GivenFac
           <tr>
             <th>face</th>
             <th className="n">from the middle, mm</th>
-            <th></th>
-            <th></th>
+            <td></td>
+            <td></td>
           </tr>
         </thead>
         <tbody>

@@ -169,8 +169,8 @@ function KnownTable({ rows, titles, choosing, choice, onChoice, onDrop }: KnownT
       {titles.length > 1 && (
         <thead>
           <tr>
-            {choosing && <th></th>}
-            <th></th>
+            {choosing && <td></td>}
+            <td></td>
             {titles.map((t, i) => (
               <th key={i}>
                 {t}{' '}

@@ -111,7 +111,7 @@ function SetTable({ found }: { found: SetFound }): ReactNode {
       <table className="relate" aria-label="Crystals compared two and two">
         <thead>
           <tr>
-            <th></th>
+            <td></td>
             {found.names.slice(1).map((n, i) => (
               <th key={i}>{n}</th>
             ))}

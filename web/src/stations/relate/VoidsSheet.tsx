@@ -184,7 +184,7 @@ function ThoughtAway({ without, filled, emptied, onChange }: ThoughtAwayProps): 
         <table className="relate mb-1" aria-label="Before and after">
           <thead>
             <tr>
-              <th></th>
+              <td></td>
               <th className="n">as it is</th>
               <th className="n">emptied</th>
             </tr>

@@ -35,7 +35,7 @@ export function WishesBeside({ probes, wishes }: { probes: readonly Probe[]; wis
         <table className="relate" aria-label="Crystals side by side">
           <thead>
             <tr>
-              <th />
+              <td />
               <th className="n">{project.name}</th>
               <th className="n">{name}</th>
             </tr>

@@ -265,7 +265,7 @@ function Judged({ s, wishes }: { s: Structure; wishes: Wishes }): ReactNode {
                 <th>contact</th>
                 <th>the other is</th>
                 <th className="n">× chance</th>
-                <th />
+                <td />
               </tr>
             </thead>
             <tbody>

@@ -292,7 +292,7 @@ export function SolveDesk(): ReactNode {
           </button>
         ))}
         {candidates[chosen] && !running && (
-          <Button disabled={!!work} onClick={() => void take(candidates[chosen]!)}>
+          <Button autoFocus disabled={!!work} onClick={() => void take(candidates[chosen]!)}>
             {head?.fit ? 'Take it back to Fit' : head ? 'Take it on a new branch' : 'Take it to Refine'}
           </Button>
         )}

@@ -58,7 +58,8 @@ export function ElementsSheet({ report }: { report: SymmetryReport }): ReactNode
   const show = (next: ReadonlySet<ElementKind>, pick = elements?.picked, withLabels = labels): void => {
     setKinds(next);
     const list = report.elements.filter((e) => next.has(e.kind) || e.words === pick);
-    setElements(list.length ? { list, labels: withLabels, ...(pick ? { picked: pick } : {}) } : undefined);
+    const hall = report.group.hall;
+    setElements(list.length ? { hall, list, labels: withLabels, ...(pick ? { picked: pick } : {}) } : undefined);
     setPane('crystal');
     if (list.length && !view.showCell) setView({ showCell: true });
   };

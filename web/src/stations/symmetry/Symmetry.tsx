@@ -84,7 +84,7 @@ export function SymmetryDesk(): ReactNode {
         />
       )}
       {report && <SettingsSheet report={report} />}
-      {report && <ElementsSheet report={report} />}
+      {report && <ElementsSheet key={report.group.hall} report={report} />}
       {report && <TooMuchSheet report={report} />}
       {error && <Sheet title="Not worked out" state={error} />}
     </>
@@ -296,7 +296,7 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
             <th>setting</th>
             <th className="n">a, b, c, Å</th>
             <th className="n">α, β, γ, °</th>
-            <th></th>
+            <td></td>
           </tr>
         </thead>
         <tbody>

@@ -1,0 +1,95 @@
+/** Nothing stands outside the window, over something else or cut off; and everything can be read aloud and reached, in both themes. */
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test, type Page } from '@playwright/test';
+import { disorderOfPage, manyMarks } from './calm.ts';
+import { marks, openSamples, openSolved, watchForErrors } from './support.ts';
+
+watchForErrors();
+
+const STATIONS = ['intake', 'solve', 'refine', 'relate', 'build', 'symmetry', 'vet', 'depict', 'publish'];
+const SIZES = [
+  { width: 1024, height: 700 },
+  { width: 1280, height: 800 },
+  { width: 1920, height: 1080 },
+];
+
+/** Goes to a station of the project that is open, once it has come to rest. */
+async function visit(page: Page, station: string): Promise<void> {
+  await page.goto(page.url().replace(/\/[a-z]+$/, `/${station}`));
+  await expect(page.locator('.desk .sheet').first()).toBeVisible();
+  await expect(page.getByText('Opening…')).toHaveCount(0);
+  await page.waitForLoadState('networkidle');
+}
+
+/** Opens every sheet and detail of the desk. */
+const unfold = (page: Page): Promise<void> =>
+  page.evaluate(() => {
+    document.querySelectorAll<HTMLElement>('.desk .fold[aria-expanded="false"]').forEach((x) => x.click());
+    document.querySelectorAll<HTMLDetailsElement>('.desk details').forEach((x) => (x.open = true));
+  });
+
+/** What is wrong at any height of the desk. */
+async function disorder(page: Page): Promise<string[]> {
+  const found = new Set<string>();
+  const desk = page.locator('.desk');
+  const { high, step } = await desk.evaluate((d) => ({ high: d.scrollHeight, step: d.clientHeight }));
+  for (let top = 0; top < high; top += step) {
+    await desk.evaluate((d, y) => d.scrollTo(0, y), top);
+    for (const x of await page.evaluate(disorderOfPage)) found.add(x);
+  }
+  return [...found];
+}
+
+test('what is in disorder is seen', async ({ page }) => {
+  await page.setContent(`
+    <div style="position:absolute; left:10px; top:10px">a line of text</div>
+    <button style="position:absolute; left:30px; top:12px">a button over it</button>
+    <div style="width:60px; overflow:hidden"><div style="width:400px; margin-top:60px"><button>kept in</button></div></div>
+    <button style="position:absolute; left:2000px; top:200px">far away</button>
+    <input placeholder="longer than the field can show" style="width:40px; margin-top:200px" />`);
+  const found = (await page.evaluate(disorderOfPage)).join('\n');
+  expect(found).toContain('over one another: div “a line of text” and button “a button over it”');
+  expect(found).toContain('outside the window: button “far away”');
+  expect(found).toContain('cut off: the placeholder “longer than the field can show”');
+  expect(found).toContain('px wide in a window of 1280');
+  expect(found).not.toContain('kept in');
+});
+
+for (const size of SIZES)
+  test(`with forty marks nothing is outside, over or cut off at ${size.width} × ${size.height}`, async ({ page }) => {
+    await page.setViewportSize(size);
+    await openSolved(page, 'Benigara-2');
+    await page.evaluate(manyMarks, 40);
+    await page.reload();
+    await expect(marks(page)).toHaveCount(40);
+    // The card of a site is part of what has to have room.
+    await page.getByRole('grid', { name: 'Sites' }).getByRole('row').nth(2).click();
+    for (const station of STATIONS) {
+      await visit(page, station);
+      expect(await disorder(page), station).toEqual([]);
+      await unfold(page);
+      expect(await disorder(page), `${station}, all sheets open`).toEqual([]);
+    }
+  });
+
+for (const theme of ['light', 'dark'])
+  test(`every station can be read aloud and has contrast enough: ${theme}`, async ({ page }) => {
+    await page.addInitScript((t) => localStorage.setItem('theme', JSON.stringify(t)), theme);
+    const violations = async (): Promise<string[]> =>
+      (await new AxeBuilder({ page }).analyze()).violations.flatMap((v) =>
+        v.nodes.map((n) => `${v.id}: ${n.target.join(' ')} ${n.html.slice(0, 120)}`),
+      );
+    await page.goto('/');
+    await openSamples(page);
+    expect(await violations(), 'home').toEqual([]);
+    await openSolved(page, 'Aobae');
+    await expect(page.locator('html')).toHaveAttribute('data-bs-theme', theme);
+    for (const station of STATIONS) {
+      await visit(page, station);
+      await unfold(page);
+      expect(await violations(), station).toEqual([]);
+    }
+    await page.keyboard.press('Control+k');
+    await expect(page.getByRole('textbox', { name: 'Find' })).toBeVisible();
+    expect(await violations(), 'finder').toEqual([]);
+  });
