@@ -2,6 +2,7 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
 import { disorderOfPage, manyMarks } from './calm.ts';
+import { FINDER_PLACES } from '../web/src/frame/finder-index.ts';
 import { marks, openSamples, openSolved, watchForErrors } from './support.ts';
 
 watchForErrors();
@@ -12,6 +13,13 @@ const SIZES = [
   { width: 1280, height: 800 },
   { width: 1920, height: 1080 },
 ];
+
+/** Sheets that are there only for structures that need them, or only with something selected. */
+const CONDITIONAL: ReadonlySet<string> = new Set(['Coordination', 'Order what is shared']);
+
+const nameOfControl = (e: Element): string =>
+  e.getAttribute('aria-label') ?? (e as HTMLInputElement).labels?.[0]?.textContent ?? e.textContent ?? '';
+const beginning = (text: string): RegExp => new RegExp(`^\\s*${text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}`);
 
 /** Goes to a station of the project that is open, once it has come to rest. */
 async function visit(page: Page, station: string): Promise<void> {
@@ -93,3 +101,20 @@ for (const theme of ['light', 'dark'])
     await expect(page.getByRole('textbox', { name: 'Find' })).toBeVisible();
     expect(await violations(), 'finder').toEqual([]);
   });
+
+test('the finder opens every sheet it names, with the focus where it says', async ({ page }) => {
+  await openSolved(page, 'Aobae');
+  const places = FINDER_PLACES.filter((p) => ['structure', 'data'].includes(p.needs) && !CONDITIONAL.has(p.sheet));
+  expect(places.length).toBeGreaterThan(80);
+  for (const p of places) {
+    await page.keyboard.press('Control+k');
+    await page.getByRole('textbox', { name: 'Find' }).fill(p.text);
+    await page.getByRole('option', { name: p.text }).first().click();
+    const sheet = page.locator(`.desk section[aria-label="${p.sheet}"]`);
+    await expect(sheet, p.text).toBeInViewport();
+    const focused = sheet.locator(':focus');
+    await expect.soft(focused, p.text).toBeVisible({ timeout: 3000 });
+    if (p.control && (await focused.count()))
+      expect.soft(await focused.evaluate(nameOfControl), p.text).toMatch(beginning(p.control));
+  }
+});

@@ -279,6 +279,11 @@ function Frame({ station }: { station: StationId }): ReactNode {
   const { pick } = useDrop();
   const desk = useDeskFocus(station);
   const [finder, setFinder] = useState(false);
+  const before = useRef<Element | null>(null);
+  const openFinder = useCallback(() => {
+    before.current = document.activeElement;
+    setFinder(true);
+  }, []);
   const [renaming, setRenaming] = useState(false);
   const [deskWidth, setDeskWidth] = useState(() => remembered('desk', z.number().min(1).max(520), 420));
 
@@ -293,12 +298,12 @@ function Frame({ station }: { station: StationId }): ReactNode {
       const typing = field && !((e.ctrlKey || e.metaKey) && field.dataset['atRest'] === 'true');
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') {
         e.preventDefault();
-        setFinder(true);
+        openFinder();
       } else if (e.key === 'Escape' && lookedAt) lookAt();
       else if (typing) return;
       else if (e.key === '/') {
         e.preventDefault();
-        setFinder(true);
+        openFinder();
       } else if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z') {
         e.preventDefault();
         void (e.shiftKey ? redo : undo)();
@@ -306,7 +311,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
     };
     addEventListener('keydown', key);
     return () => removeEventListener('keydown', key);
-  }, [undo, redo, lookedAt, lookAt]);
+  }, [undo, redo, lookedAt, lookAt, openFinder]);
 
   const resize = useCallback((width: number) => {
     const next = width < 200 ? 0 : Math.max(340, Math.min(520, width));
@@ -401,7 +406,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
             ))}
           </ul>
         </nav>
-        <button className="finder-open" onClick={() => setFinder(true)}>
+        <button className="finder-open" onClick={openFinder}>
           <span>Find</span>
           <kbd>Ctrl K</kbd>
         </button>
@@ -410,7 +415,14 @@ function Frame({ station }: { station: StationId }): ReactNode {
         <div className="d-flex shrinks">
           {wide > 0 && (
             <div className="side" style={{ width: wide }}>
-              <aside key={station} ref={desk} className="desk" aria-label="Desk" inert={elsewhere}>
+              <aside
+                key={station}
+                ref={desk}
+                className="desk"
+                data-station={station}
+                aria-label="Desk"
+                inert={elsewhere}
+              >
                 <h1 className="visually-hidden" tabIndex={-1}>
                   {nameOf(station)} of {project.name}
                 </h1>
@@ -476,7 +488,11 @@ function Frame({ station }: { station: StationId }): ReactNode {
       <Net part="The course">
         <Course />
       </Net>
-      <Finder show={finder} onHide={() => setFinder(false)} />
+      <Finder
+        show={finder}
+        onHide={() => setFinder(false)}
+        onBack={() => (before.current as HTMLElement | null)?.focus({ preventScroll: true })}
+      />
     </div>
   );
 }
