@@ -225,6 +225,7 @@ export async function refine(paths: string[], options: Options): Promise<Answer>
       options: {
         cycles: Math.round(numberOption('cycles', options['cycles'] as string | undefined, 20)),
         optimizeWeights: true,
+        settled: 0.001,
       },
     },
     quiet(),

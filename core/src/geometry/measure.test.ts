@@ -161,6 +161,28 @@ describe('measures', () => {
     expect(measure(flat, chain.slice(0, 2), distance).su).toBeGreaterThan(0.001);
   });
 
+  it('have none where a hydrogen was placed and not refined', () => {
+    const hydrogen = (su: Vec3) => ({
+      ...structure.sites[0]!,
+      id: 'h',
+      element: 'H',
+      position: [0.2, 0.3, 0.3] as Vec3,
+      positionSu: su,
+    });
+    const bond = (su: Vec3) => {
+      const s: Structure = { ...structure, sites: [...structure.sites, hydrogen(su)] };
+      return measure(s, [originalRef(structure.sites[0]!.id), originalRef('h')], distance).su;
+    };
+    expect(
+      measure(
+        structure,
+        structure.sites.slice(0, 2).map((x) => originalRef(x.id)),
+        distance,
+      ).su,
+    ).toBeGreaterThan(0);
+    expect(bond([0.001, 0.001, 0.001])).toBeGreaterThan(0);
+    expect(bond([0, 0, 0])).toBe(0);
+  });
   it('have no s.u. where no site has one', () => {
     const bare = { ...structure, sites: structure.sites.map(({ positionSu: _, ...x }) => x) };
     const m = measureFigure(bare, [originalRef('s0'), originalRef('s1')], distance);

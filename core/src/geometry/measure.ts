@@ -1,6 +1,7 @@
 /** Measures of atoms with s.u. from the covariances of the refinement (or the file's s.u.) and of the cell. */
 import { operatorOf, siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
 import { cellParameters, orthogonalization, type Cell } from '../crystal/cell.ts';
+import { isHydrogen } from '../crystal/elements.ts';
 import { applyOperator } from '../crystal/operator.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
@@ -132,6 +133,21 @@ function fractionalOf(s: Structure, refs: readonly AtomRef[]): Vec3[] {
   });
 }
 
+const placedSites = new WeakMap<Structure, ReadonlySet<string>>();
+
+/** Hydrogens that were placed, not refined: they ride by the model's own rules, or a file gives them no s.u. */
+function placed(s: Structure): ReadonlySet<string> {
+  const known = placedSites.get(s);
+  if (known) return known;
+  const held = new Set(
+    s.controls?.hydrogens.flatMap((g) => (g.hold === 'riding' || g.hold === 'rotating' ? g.hydrogens : [])),
+  );
+  for (const x of s.sites)
+    if (isHydrogen(x.element) && x.positionSu && !x.positionSu.some((u) => u > 0)) held.add(x.id);
+  placedSites.set(s, held);
+  return held;
+}
+
 export interface Spread {
   readonly source: UncertaintySource;
   /** The s.u. of a value whose gradient by the atoms' Cartesian coordinates is given, three numbers an atom. */
@@ -141,7 +157,8 @@ export interface Spread {
 /**
  * How the uncertainties of atoms carry over to values of them: s.u.² = g V gᵀ. V holds the covariances of the sites'
  * coordinates (of the refinement, or the file's s.u. as independent) and the s.u. of the cell, constants that symmetry
- * makes equal varying together. Zero where nothing is known of the sites' s.u. Points that symmetry fixes (fractional)
+ * makes equal varying together. Zero where nothing is known of the sites' s.u., and where a hydrogen is among the atoms that
+ * was placed and not refined: what is not refined has no s.u. Points that symmetry fixes (fractional)
  * follow the atoms; they move with the cell alone.
  */
 export function spreadOf(
@@ -151,7 +168,8 @@ export function spreadOf(
   fixed: readonly Vec3[] = [],
 ): Spread {
   const source = sourceOf(s, covariance);
-  if (source === 'none') return { source, of: () => 0 };
+  const held = placed(s);
+  if (source === 'none' || refs.some((r) => held.has(r.site))) return { source: 'none', of: () => 0 };
   const sites = siteSlopes(s, refs, orthogonalization(s.cell));
   const cell = cellSlopes(s, [...fractionalOf(s, refs), ...fixed]);
   return {

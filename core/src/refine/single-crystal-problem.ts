@@ -40,6 +40,8 @@ export interface RefineOptions {
   /** At most this many cycles. */
   cycles: number;
   optimizeWeights: boolean;
+  /** Cycles beyond `cycles` that may be run to settle with new weights. */
+  overrun?: number;
   /** Indices of sites with free occupancy. */
   occupancies?: readonly number[];
   restraints?: readonly RestraintRow[];

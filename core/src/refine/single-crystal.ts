@@ -104,7 +104,10 @@ interface Progress {
 
 /** Weights and model settle together; after a few rounds the weights stay, or the two chase each other for ever. */
 const MOST_WEIGHT_ROUNDS = 7;
-const MOST_EXTRA_CYCLES = 4;
+/** Cycles that stages of a settle run may add to settle with new weights. */
+export const EXTRA_CYCLES = 4;
+
+const cyclesOf = (n: number): string => `${n} ${n === 1 ? 'cycle' : 'cycles'}`;
 
 /** The cycles of one refinement: what moves, when it has come to rest, and when weights are sought anew. */
 class Run {
@@ -131,21 +134,27 @@ class Run {
       const shifts = this.solver.shiftsOverSu(done);
       this.report(cycle, shifts);
       if (!done.accepted) return this.blocked(cycle);
-      const quiet = shifts.max < (this.options.settled ?? 0.01) || this.isStill(done.shift);
-      if (this.mayReweigh(shifts.max, cycle === planned) && this.reweigh()) {
+      const quietly = shifts.max < (this.options.settled ?? 0.01);
+      const quiet = quietly || this.isStill(done.shift);
+      if (this.mayReweigh(shifts.max, cycle, planned) && this.reweigh()) {
         if (cycle >= planned) this.extra++;
         continue;
       }
       if (quiet)
         return this.end(
           'settled',
-          `Settled after ${cycle} cycles: the largest shift is ${shifts.max.toFixed(3)} s.u. (${this.last.name}).`,
+          quietly
+            ? `Settled after ${cyclesOf(cycle)}: the largest shift is ${shifts.max.toFixed(3)} s.u. (${this.last.name}).`
+            : `Settled after ${cyclesOf(cycle)}: no parameter of the model moves any more.`,
         );
     }
     const { maxShift, name } = this.last;
     return maxShift < 0.05
       ? this.end('settled', `Settled: the largest shift is ${maxShift.toFixed(3)} s.u. (${name}).`)
-      : this.end('moving', `Still moving after ${this.history.length} cycles: ${name} by ${maxShift.toFixed(2)} s.u.`);
+      : this.end(
+          'moving',
+          `Still moving after ${cyclesOf(this.history.length)}: ${name} by ${maxShift.toFixed(2)} s.u.`,
+        );
   }
 
   private report(cycle: number, shifts: ShiftReading): void {
@@ -161,12 +170,15 @@ class Run {
     return expandShift(this.problem.map, shift).every((x, p) => p < siteOffset(0) || Math.abs(x) < 1e-7);
   }
 
-  private mayReweigh(max: number, lastPlanned: boolean): boolean {
+  /** New weights need a cycle after them: the last one allowed leaves them as they are. */
+  private mayReweigh(max: number, cycle: number, planned: number): boolean {
+    const { optimizeWeights, overrun = 0 } = this.options;
+    const nearTheEnd = cycle >= planned - (overrun ? 0 : 1);
     return (
-      this.options.optimizeWeights &&
+      optimizeWeights &&
       this.weightRounds < MOST_WEIGHT_ROUNDS &&
-      (max < 0.5 || lastPlanned) &&
-      this.extra < MOST_EXTRA_CYCLES
+      (max < 0.5 || nearTheEnd) &&
+      cycle < planned + overrun
     );
   }
 

@@ -6,7 +6,13 @@ import { modelMap, residualPeaks, type ResidualPeak } from '../maps/residual.ts'
 import type { Grid } from '../math/fft.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
-import { refineStructure, type CycleReport, type Readings, type RefineResult } from '../refine/single-crystal.ts';
+import {
+  EXTRA_CYCLES,
+  refineStructure,
+  type CycleReport,
+  type Readings,
+  type RefineResult,
+} from '../refine/single-crystal.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import type { TaskContext } from '../task-context.ts';
 
@@ -107,6 +113,7 @@ export async function refineStage(
     {
       cycles: options.cycles,
       optimizeWeights: options.optimizeWeights ?? false,
+      overrun: EXTRA_CYCLES,
       settled: options.settled ?? 0.05,
       covariance: options.covariance ?? false,
       ...(options.occupancies ? { occupancies: options.occupancies } : {}),

@@ -216,6 +216,7 @@ const solveTask = task<SolveInput, SolveResult, SolveReport>({
 const optionsSchema = z.strictObject({
   cycles: z.number().int().min(1).max(500),
   optimizeWeights: z.boolean(),
+  overrun: z.number().int().nonnegative().optional(),
   occupancies: z.array(z.number()).optional(),
   settled: z.number().optional(),
   covariance: z.boolean().optional(),

@@ -65,7 +65,7 @@ export async function refineMark(store: ProjectStore, wish: RefineWish): Promise
     ...given,
     treatment: wish.treatment ?? given.treatment,
     ...(displacement ? { displacement } : {}),
-    options: { cycles, optimizeWeights: true },
+    options: { cycles, optimizeWeights: true, settled: 0.001 },
   };
   await perform('Refining', (tell) =>
     inSteps(async (step) => {
