@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { find, marks, openSolved, stop, watchForErrors } from './support.ts';
+import { find, marks, openSolved, stop, unfold, watchForErrors } from './support.ts';
 
 watchForErrors();
 
@@ -122,6 +122,7 @@ test('restraints from a selection, names along the chain, the expected molecule 
   await expect(page.locator('.sites .picked').first()).toBeVisible();
 
   const expected = page.getByRole('region', { name: 'Expected molecule' });
+  await unfold(expected);
   await expected.getByLabel('Expected molecule in line notation').fill('COc1cc(cc(Cl)c1O)C(=O)NCCNC(=O)c1ccc(O)nc1');
   await page.keyboard.press('Enter');
   await expect(expected.getByText(/25 of 25 atoms found/)).toBeVisible({ timeout: 60_000 });
@@ -131,11 +132,13 @@ test('restraints from a selection, names along the chain, the expected molecule 
     .first()
     .click();
   await expect(page.getByTestId('measurement')).toHaveText('one site');
+  await unfold(expected);
   await expected.getByLabel('Expected molecule in line notation').fill('this is no molecule');
   await page.keyboard.press('Enter');
   await expect(page.getByRole('alert')).toContainText('could not be read');
   await page.getByRole('button', { name: 'Close' }).click();
 
+  await unfold(page.getByRole('region', { name: 'Complete and name' }));
   await page.getByRole('button', { name: 'along the chains' }).click();
   await expect(page.getByLabel('Course').getByText('named along the chains')).toBeVisible({ timeout: 60_000 });
   await page.getByRole('button', { name: 'Section', exact: true }).click();
@@ -196,6 +199,7 @@ test('the sites are worked through by keyboard alone', async ({ page }) => {
 test('a twin is found by its law, and a run that is stopped loses nothing', async ({ page }) => {
   await openSolved(page, 'Futago-1');
   const data = page.getByRole('region', { name: 'Data', exact: true });
+  await unfold(data);
   await data.getByText('Twin laws').click();
   await data.getByRole('button', { name: 'Test those the metric allows' }).click();
   const row = data.getByRole('row').filter({ hasText: 'two-fold' });

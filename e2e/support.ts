@@ -1,5 +1,5 @@
 /** What every browser test shares: no error may reach the page, and the ways into a project. */
-import { expect, test, type Page } from '@playwright/test';
+import { expect, test, type Locator, type Page } from '@playwright/test';
 import { structureCif } from '@nagare/core/publish/structure-cif';
 import { shippedShelf } from '@nagare/core/shelf/entry';
 
@@ -49,6 +49,12 @@ export async function solve(page: Page): Promise<void> {
 /** Stops what runs, at once: a click would wait for the bar to keep still, and the run might end meanwhile. */
 export const stop = (page: Page): Promise<void> =>
   page.getByRole('button', { name: 'Stop' }).first().dispatchEvent('click');
+
+/** Opens a sheet of the desk that is folded. */
+export async function unfold(sheet: Locator): Promise<void> {
+  const fold = sheet.locator('.fold');
+  if ((await fold.getAttribute('aria-expanded')) === 'false') await fold.click();
+}
 
 /** Takes the first thing that the finder finds. */
 export async function find(page: Page, words: string): Promise<void> {

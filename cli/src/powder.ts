@@ -145,6 +145,7 @@ export async function fitAnswer(
       radiation = ` One line of ${single.lines[0]!.wavelength.toFixed(5)} Å fits better than a doublet and was taken; give --instrument to decide it.`;
     }
   }
+  const doubts = await TASKS.doubts.run({ model: run.model, patterns: [pattern], result: run.result }, context);
   const date = new Date().toISOString();
   if (typeof options['out'] === 'string') writeFileSync(options['out'], fitCif(run.model, run.result, [pattern], date));
   const p = run.result.patterns[0]!;
@@ -160,6 +161,7 @@ export async function fitAnswer(
     strainSu: f.strain.su,
     density: rounded(f.density, 4),
     rBragg: p.rBragg[i]!,
+    against: doubts.find((d) => d.id === f.id)?.against ?? [],
     ...(f.orientation ? { orientation: f.orientation } : {}),
   }));
   return {
@@ -186,7 +188,8 @@ export async function fitAnswer(
       run.message + radiation,
       ...run.result.phases.map((f, i) => {
         const w = p.weightFractions[i];
-        return `${f.name}: ${w ? `${formatMeasured(100 * w.value, 100 * w.su)} % by weight, ` : ''}a ${formatMeasured(f.cell.a, f.cellSu[0])} b ${formatMeasured(f.cell.b, f.cellSu[1])} c ${formatMeasured(f.cell.c, f.cellSu[2])} Å${f.size ? `, size ${formatMeasured(f.size.value, f.size.su)} nm` : ''}, strain ${formatMeasured(f.strain.value, f.strain.su)} × 10⁻³, R_Bragg ${(100 * p.rBragg[i]!).toFixed(2)} %`;
+        const against = doubts.find((d) => d.id === f.id)?.against ?? [];
+        return `${f.name}: ${w ? `${formatMeasured(100 * w.value, 100 * w.su)} % by weight, ` : ''}a ${formatMeasured(f.cell.a, f.cellSu[0])} b ${formatMeasured(f.cell.b, f.cellSu[1])} c ${formatMeasured(f.cell.c, f.cellSu[2])} Å${f.size ? `, size ${formatMeasured(f.size.value, f.size.su)} nm` : ''}, strain ${formatMeasured(f.strain.value, f.strain.su)} × 10⁻³, R_Bragg ${(100 * p.rBragg[i]!).toFixed(2)} %${against.map((x) => `\n  against it: ${x}`).join('')}`;
       }),
     ].join('\n'),
   };

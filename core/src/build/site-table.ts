@@ -183,7 +183,7 @@ function siteOf(words: readonly string[], columns: readonly Column[], line: numb
     element: ion.element,
     position: toVec3(read.map((n, k) => exact(n!.value, word('xyz'[k] as Column)!))),
     occupancy,
-    displacement: { kind: 'iso', u: Number.isFinite(u) && u > 0 ? u : USUAL_U },
+    displacement: Number.isFinite(u) && u > 0 ? { kind: 'iso', u } : { kind: 'iso', u: USUAL_U, assumed: true },
     ...(su.some((x) => x > 0) ? { positionSu: su } : {}),
     ...(charge !== undefined && Number.isInteger(charge) && charge ? { charge } : {}),
   };

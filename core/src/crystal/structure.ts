@@ -10,7 +10,8 @@ import { groupOrder, siteSymmetry, type SpaceGroup } from './space-group.ts';
 export type AnisotropicU = readonly [number, number, number, number, number, number];
 
 export type Displacement =
-  | { readonly kind: 'iso'; readonly u: number; readonly su?: number }
+  /** `assumed` where nothing was said of it and a usual value stands in. */
+  | { readonly kind: 'iso'; readonly u: number; readonly su?: number; readonly assumed?: true }
   | { readonly kind: 'aniso'; readonly u: AnisotropicU; readonly su?: AnisotropicU };
 
 export interface Site {

@@ -416,7 +416,9 @@ export function readStructure(block: CifBlock): Structure | undefined {
       })();
     const displacement: Displacement = tensor
       ? { kind: 'aniso', ...tensor }
-      : { kind: 'iso', u: uiso?.value ?? 0.04, su: uiso?.su ?? 0 };
+      : uiso
+        ? { kind: 'iso', u: uiso.value, su: uiso.su }
+        : { kind: 'iso', u: 0.04, su: 0, assumed: true };
     const occupancy = parseMeasured(value(cols.occupancy) ?? '1') ?? { value: 1, su: 0 };
     const group = value(cols.group);
     const position = xyz.map((m) => m!.value) as unknown as Site['position'];

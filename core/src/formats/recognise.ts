@@ -1,4 +1,5 @@
 /** Any dropped or pasted text: what it is, said in one sentence before anything happens. */
+import { prettySymbol } from '../crystal/settings.ts';
 import type { Cell } from '../crystal/cell.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
@@ -132,7 +133,8 @@ function recogniseBlock(block: CifBlock, base: string): Recognised {
   const parts: string[] = [];
   if (reflections) parts.push(`${thousands(reflections.raw.count)} reflections (${reflections.origin})`);
   if (powder) parts.push(patternSentence(powder).slice(0, -1));
-  if (structure) parts.push(`a structure of ${structure.sites.length} sites in ${structure.spaceGroup.symbol}`);
+  if (structure)
+    parts.push(`a structure of ${structure.sites.length} sites in ${prettySymbol(structure.spaceGroup.symbol)}`);
   if (!reflections && !structure && !powder && cell) parts.push('a cell');
   const details = [
     experiment.formula && formulaText(experiment.formula),

@@ -164,7 +164,7 @@ function structureOf(atoms: readonly RawAtom[], lattice: Mat3 | undefined): Stru
       element: a.element,
       position: fractional(a.at),
       occupancy: a.occupancy ?? 1,
-      displacement: { kind: 'iso', u: USUAL_U },
+      displacement: { kind: 'iso', u: USUAL_U, assumed: true },
       ...(a.charge === undefined ? {} : { charge: a.charge }),
     };
   });

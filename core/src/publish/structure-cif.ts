@@ -341,7 +341,7 @@ function writeSites(w: CifWriter, s: Structure, number: typeof formatMeasured): 
         x.label,
         typeSymbol(x.element, x.charge),
         ...x.position.map((v, k) => number(v, x.positionSu?.[k], 6)),
-        number(ueq, ueqSu, 5),
+        x.displacement.kind === 'iso' && x.displacement.assumed ? '?' : number(ueq, ueqSu, 5),
         x.displacement.kind === 'iso' ? 'Uiso' : 'Uani',
         x.occupancy === 1 && !x.occupancySu ? '1' : formatMeasured(x.occupancy, x.occupancySu, 4),
         siteSymmetry(s.spaceGroup, metric, x.position).operators.length,

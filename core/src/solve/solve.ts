@@ -1,4 +1,5 @@
 /** The way from raw intensities to candidate models: seeds phased side by side, each judged by its symmetry and built into a model. */
+import { prettySymbol } from '../crystal/settings.ts';
 import type { Cell } from '../crystal/cell.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
@@ -207,7 +208,7 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
   }
   const best = candidates[0];
   const message = best
-    ? `${best.structure.spaceGroup.symbol}, R1 ${(100 * best.r1).toFixed(1)} % with ${best.structure.sites.length} atoms, from seed ${best.seed} of ${seedsTried} tried.`
+    ? `${prettySymbol(best.structure.spaceGroup.symbol)}, R1 ${(100 * best.r1).toFixed(1)} % with ${best.structure.sites.length} atoms, from seed ${best.seed} of ${seedsTried} tried.`
     : `No model came of ${seedsTried} seeds. Continue with more seeds, check the cell and the formula, or choose another space group at Intake.`;
   return { candidates: candidates.slice(0, 8), seedsTried, nextSeed: current, seconds: elapsed(), message };
 }

@@ -1,4 +1,5 @@
 /** Everything the symmetry page shows of a structure, worked out once. */
+import { prettySymbol } from '../crystal/settings.ts';
 import type { Cell } from '../crystal/cell.ts';
 import { crystalClass, crystalSystem, laueClass, rotationsOf } from '../crystal/point-group.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
@@ -76,7 +77,7 @@ function missedWords(m: MissedGroup, opinion: Opinion | undefined): string {
   const misfits = m.misfits.length ? `; ${m.misfits.length} atoms do not fit` : '';
   const geometry = `${fits} within ${m.maxDeviation.toFixed(3)} Å (r.m.s. ${m.rms.toFixed(3)} Å)${misfits}`;
   const data = opinion ? `. The data: ${opinion.words}` : '';
-  return `${m.group.symbol}, ${m.index} times the operations: ${geometry}; metric within ${(100 * m.metricMisfit).toFixed(2)} %${data}.`;
+  return `${prettySymbol(m.group.symbol)}, ${m.index} times the operations: ${geometry}; metric within ${(100 * m.metricMisfit).toFixed(2)} %${data}.`;
 }
 
 export async function symmetryReport(

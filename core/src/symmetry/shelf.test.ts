@@ -84,8 +84,8 @@ describe('structures of the shelf', () => {
     }
   }, 60_000);
 
-  // Every seventh, others than those this was made with; the whole list takes minutes.
-  it.each(shelf.filter((_, i) => i % 7 === 3).map((e) => [e.id, e.structure] as const))(
+  // One in fourteen, others than those this was made with; the whole list takes minutes.
+  it.each(shelf.filter((_, i) => i % 14 === 3).map((e) => [e.id, e.structure] as const))(
     'come back from P 1 with every atom a twentieth of an Å away: %s',
     (id, s) => {
       expect(likely(moved(wholeCell(s), 0.05, seededRandom(7100 + id.length)))).toEqual([s.spaceGroup.number]);
@@ -95,7 +95,7 @@ describe('structures of the shelf', () => {
 
   it('come back from subgroups on the same lattice', () => {
     const random = seededRandom(5108);
-    for (let n = 0; n < 24; n++) {
+    for (let n = 0; n < 12; n++) {
       const { name, structure: s } = shelf[Math.floor(random.next() * shelf.length)]!;
       const lower = lowerClasses(rotationsOf(s.spaceGroup));
       const to = subgroupOf(s.spaceGroup, lower[Math.floor(random.next() * lower.length)]!);

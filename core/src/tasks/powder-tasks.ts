@@ -37,7 +37,9 @@ import {
 import { rawSchema, structureSchema } from './schemas.ts';
 import type { FitResult } from '../powder/results.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
-import type { ShelfEntry } from '../shelf/entry.ts';
+import { phaseDoubts, type PhaseDoubt } from '../powder/doubts.ts';
+import { shippedShelf, type ShelfEntry } from '../shelf/entry.ts';
+import type { TaskContext } from '../task-context.ts';
 import { task } from './task.ts';
 
 const numbers = z.instanceof(Float64Array);
@@ -169,6 +171,35 @@ export const extractTask = task<{ model: FitModel; phase: number; pattern: Patte
   input: z.strictObject({ model: modelSchema, phase: z.number().int().min(0), pattern: patternSchema }),
   output: rawSchema,
   run: async ({ model, phase, pattern }) => extractedReflections(model, phase, pattern),
+});
+
+const doubtSchema = z.strictObject({
+  id: z.string(),
+  name: z.string(),
+  against: z.array(z.string()),
+  better: z.strictObject({ id: z.string(), name: z.string(), rwp: figure, gain: figure }).optional(),
+});
+
+export interface DoubtsTaskInput {
+  model: FitModel;
+  patterns: Pattern[];
+  result: FitResult;
+  /** Entries of one's own, beside those that ship. */
+  own?: ShelfEntry[];
+}
+
+export const doubtsTask = task<DoubtsTaskInput, PhaseDoubt[], never>({
+  name: 'doubts',
+  can: { server: true },
+  input: z.strictObject({
+    model: modelSchema,
+    patterns: z.array(patternSchema).min(1),
+    result: fitResultSchema,
+    own: z.array(shelfEntrySchema).optional(),
+  }),
+  output: z.array(doubtSchema),
+  run: ({ own = [], ...input }, context) =>
+    phaseDoubts({ ...input, entries: [...shippedShelf(), ...own] }, context as TaskContext),
 });
 
 export const fitCifTask = task<

@@ -41,7 +41,12 @@ export const spaceGroupSchema = z.strictObject({
 });
 
 const displacement = z.union([
-  z.strictObject({ kind: z.literal('iso'), u: z.number(), su: z.number().optional() }),
+  z.strictObject({
+    kind: z.literal('iso'),
+    u: z.number(),
+    su: z.number().optional(),
+    assumed: z.literal(true).optional(),
+  }),
   z.strictObject({ kind: z.literal('aniso'), u: six, su: six.optional() }),
 ]);
 

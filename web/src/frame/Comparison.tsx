@@ -1,4 +1,5 @@
 /** Two marks side by side: figures, what moved, what came and went. */
+import { prettySymbol } from '@nagare/core/crystal/settings';
 import { useMemo, type ReactNode } from 'react';
 import { compareModels, modelPrecision, sameAxes } from '@nagare/core/model/compare';
 import type { Structure } from '@nagare/core/crystal/structure';
@@ -118,6 +119,7 @@ function ModelComparison({
     [before, now],
   );
   const same = sameAxes(before.structure, now.structure);
+  const unrefined = !before.readings !== !now.readings ? [before, now].find((m) => !m.readings) : undefined;
   const row = (name: string, f: (m: WithStructure) => string | undefined): ReactNode => (
     <tr>
       <td className="soft">{name}</td>
@@ -160,9 +162,14 @@ function ModelComparison({
         </tbody>
       </table>
       <div>
+        {unrefined && (
+          <p className="mb-1 off">
+            {nameOfMark(unrefined.mark)} was not refined: its figures say nothing against those of a refined model.
+          </p>
+        )}
         <p className="mb-1">
           {!same ? (
-            `${before.structure.spaceGroup.symbol} against ${now.structure.spaceGroup.symbol}, ${before.structure.sites.length} sites against ${now.structure.sites.length}: in other axes atoms are not compared place by place.`
+            `${prettySymbol(before.structure.spaceGroup.symbol)} against ${prettySymbol(now.structure.spaceGroup.symbol)}, ${before.structure.sites.length} sites against ${now.structure.sites.length}: in other axes atoms are not compared place by place.`
           ) : c.moved.length ? (
             <>
               Moved:{' '}

@@ -1,4 +1,5 @@
 /** All projects, a place to drop files, and the demo sets. */
+import { prettySymbol } from '@nagare/core/crystal/settings';
 import './home.scss';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useState, type ReactNode } from 'react';
@@ -172,7 +173,7 @@ async function needsOfAll(): Promise<Map<string, ProjectNeeds>> {
 
 const kindOf = (p: Project, needs: ProjectNeeds): string => {
   if (needs.patterns) return 'powder';
-  return `${p.group ? p.group.symbol : 'symmetry not decided'}${needs.structure && !needs.reflections ? ', structure alone' : ''}`;
+  return `${p.group ? prettySymbol(p.group.symbol) : 'symmetry not decided'}${needs.structure && !needs.reflections ? ', structure alone' : ''}`;
 };
 
 function ProjectRow({

@@ -98,7 +98,11 @@ function SiteFigures({ s, site, at }: { s: Structure; site: Site; at: number }):
   return (
     <div className="figures mono">
       <span>
-        {displacement.kind === 'iso' ? 'U' : 'U eq'}{' '}
+        {displacement.kind === 'iso' && displacement.assumed
+          ? 'U is not known; for calculations'
+          : displacement.kind === 'iso'
+            ? 'U'
+            : 'U eq'}{' '}
         {displacement.kind === 'iso'
           ? formatMeasured(displacement.u, displacement.su, 4)
           : equivalentU(s.cell, displacement).toFixed(4)}{' '}

@@ -33,6 +33,7 @@ import { PatternIntakeDesk } from '../stations/intake/PatternIntake.tsx';
 import { FitDesk } from '../stations/fit/FitDesk.tsx';
 import { FitProvider, useFit } from '../stations/fit/use-fit.tsx';
 import { Course } from './Course.tsx';
+import { DeskIndex } from './DeskIndex.tsx';
 import { useDrop } from './DropEverywhere.tsx';
 import { Finder } from './Finder.tsx';
 import { Inspector } from './Inspector.tsx';
@@ -415,6 +416,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
         <div className="d-flex shrinks">
           {wide > 0 && (
             <div className="side" style={{ width: wide }}>
+              <DeskIndex key={`index ${station}`} station={station} desk={desk} />
               <aside
                 key={station}
                 ref={desk}

@@ -20,7 +20,8 @@ export function PickRow({
       className={chosen ? 'pick chosen' : 'pick'}
       onClick={onPick}
       onKeyDown={(e) => {
-        if (e.key === 'Enter') onPick();
+        // Enter in a field of the row is that field's.
+        if (e.key === 'Enter' && e.target === e.currentTarget) onPick();
       }}
     >
       {children}
@@ -28,7 +29,7 @@ export function PickRow({
   );
 }
 
-/** A piece of the desk: title, one sentence of state, the main action. With `fold` its body opens and closes (`shut` at first), and the browser remembers. */
+/** A piece of the desk: title, one sentence of state, the main action. With `fold` its body opens and closes: as the person left it, and until then as the state of the model asks (`shut` where it asks for nothing). */
 export function Sheet({
   title,
   state,
@@ -45,12 +46,12 @@ export function Sheet({
   children?: ReactNode;
 }): ReactNode {
   const key = `fold:${title}`;
-  const [open, setOpen] = useState(
-    () => !fold || remembered(key, z.enum(['shut', 'open']), shut ? 'shut' : 'open') !== 'shut',
-  );
+  const [chosen, setChosen] = useState(() => remembered(key, z.enum(['shut', 'open']).optional(), undefined));
+  const open = !fold || (chosen ? chosen === 'open' : !shut);
   const flip = (): void => {
-    remember(key, open ? 'shut' : 'open');
-    setOpen(!open);
+    const next = open ? 'shut' : 'open';
+    remember(key, next);
+    setChosen(next);
   };
   return (
     <section className="sheet" aria-label={title}>

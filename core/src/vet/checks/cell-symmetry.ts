@@ -1,3 +1,4 @@
+import { prettySymbol } from '../../crystal/settings.ts';
 import type { Check } from '../check.ts';
 import { metricFits } from '../../symmetry/positions.ts';
 
@@ -12,7 +13,7 @@ export const cellSymmetry: Check = {
       : [
           {
             severity: 'mend',
-            title: `The cell does not go with ${c.s.spaceGroup.symbol}`,
+            title: `The cell does not go with ${prettySymbol(c.s.spaceGroup.symbol)}`,
             detail: 'Its lengths or angles differ where the symmetry makes them equal, 90° or 120°.',
             remedies: [{ act: 'go', station: 'symmetry', words: 'See subgroups and settings' }],
           },

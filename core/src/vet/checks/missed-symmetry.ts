@@ -1,3 +1,4 @@
+import { prettySymbol } from '../../crystal/settings.ts';
 import type { Check } from '../check.ts';
 import { isWhole, namedGroup, supergroupsFound } from '../../symmetry/supergroups.ts';
 
@@ -16,9 +17,9 @@ export const missedSymmetry: Check = {
             severity: 'mend',
             value: m.maxDeviation,
             unit: 'Å',
-            title: `The model has the symmetry of ${m.group.symbol}`,
+            title: `The model has the symmetry of ${prettySymbol(m.group.symbol)}`,
             detail: `Every compared atom within ${m.maxDeviation.toFixed(3)} Å (r.m.s. ${m.rms.toFixed(3)} Å). Refined without it, equivalent parameters correlate and bond lengths scatter.`,
-            remedies: [{ act: 'go', station: 'symmetry', words: `Move to ${m.group.symbol} there` }],
+            remedies: [{ act: 'go', station: 'symmetry', words: `Move to ${prettySymbol(m.group.symbol)} there` }],
           },
         ]
       : [];

@@ -1,3 +1,4 @@
+import { prettySymbol } from '../../crystal/settings.ts';
 import type { Check } from '../check.ts';
 import { identifyGroup } from '../../crystal/identify.ts';
 
@@ -13,7 +14,7 @@ export const settingCheck: Check = {
       : [
           {
             severity: 'know',
-            title: `${c.s.spaceGroup.symbol} is not the standard setting (${setting.symbol})`,
+            title: `${prettySymbol(c.s.spaceGroup.symbol)} is not the standard setting (${prettySymbol(setting.symbol)})`,
             detail:
               'Other settings are right when they have shorter axes or an angle nearer to 90°, as P 2₁/n often has.',
             remedies: [{ act: 'go', station: 'symmetry', words: 'See the settings' }],

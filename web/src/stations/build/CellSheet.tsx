@@ -1,4 +1,5 @@
 /** Other cells: multiples, any matrix of whole numbers, the cells that have a name. */
+import { prettySymbol } from '@nagare/core/crystal/settings';
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { multiples, multiplesReaching, parseMatrix } from '@nagare/core/build/supercell';
@@ -42,7 +43,11 @@ export function CellSheet({ wish, onWish }: BuildSheetProps): ReactNode {
   const s = head!.structure!;
   const { matrix, problem } = matrixOf(text, steps);
   return (
-    <Sheet title="Cells" fold state={`${s.spaceGroup.symbol ?? 'A group without a name'}: ${constantsWords(s.cell)}`}>
+    <Sheet
+      title="Cells"
+      fold
+      state={`${prettySymbol(s.spaceGroup.symbol) || 'A group without a name'}: ${constantsWords(s.cell)}`}
+    >
       <div className="triple">
         <NumberRow
           id="times"

@@ -1,4 +1,5 @@
 /** A crystal from a space group, the constants that are free and a table of sites, seen while it is typed. */
+import { prettySymbol } from '@nagare/core/crystal/settings';
 import './build.scss';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useState, type ReactNode } from 'react';
@@ -84,7 +85,7 @@ export function FromSymmetry({ onEnd }: { onEnd(): void }): ReactNode {
     const id = await createBuilt(
       judged.holdings.formula,
       structure,
-      `Built in ${structure.spaceGroup.symbol ?? 'its group'}`,
+      `Built in ${prettySymbol(structure.spaceGroup.symbol ?? 'its group')}`,
     );
     onEnd();
     await navigate(`/projects/${id}/relate`);

@@ -12,6 +12,7 @@ import { db } from '../../store/db.ts';
 import { saveFile, updateProject } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { phaseColour } from './colours.ts';
+import { PhaseDoubts } from './PhaseDoubts.tsx';
 import { useFit } from './use-fit.tsx';
 
 export function ResultsSheet(): ReactNode {
@@ -236,6 +237,7 @@ export function ResultsSheet(): ReactNode {
           ? ` Orientation: ${result.phases.flatMap((f, i) => (f.orientation ? [`${f.name} [${model.phases[i]!.orientation!.axis.join(' ')}] r ${formatMeasured(f.orientation.value, f.orientation.su)}`] : [])).join('; ')}.`
           : ''}
       </p>
+      <PhaseDoubts model={model} result={result} patterns={data} />
       {model.phases.map(
         (ph, i) =>
           ph.extraction && (

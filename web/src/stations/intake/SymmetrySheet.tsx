@@ -1,4 +1,5 @@
 /** The space groups that the data allow, ranked. */
+import { prettySymbol } from '@nagare/core/crystal/settings';
 import { useState, type ReactNode } from 'react';
 import { findSetting, groupOfSetting } from '@nagare/core/crystal/settings';
 import { percent, Sheet } from '../../frame/parts.tsx';
@@ -35,7 +36,8 @@ export function SymmetrySheet(): ReactNode {
         <>
           {project.group ? (
             <>
-              <b className="text-body">{project.group.symbol}</b> (no. {project.group.number}) is chosen.{' '}
+              <b className="text-body">{prettySymbol(project.group.symbol)}</b> (no. {project.group.number}) is
+              chosen.{' '}
             </>
           ) : null}
           ⟨|E²−1|⟩ {e2.toFixed(3)}:{' '}
@@ -74,12 +76,12 @@ export function SymmetrySheet(): ReactNode {
                 <input
                   type="radio"
                   name="group"
-                  aria-label={g.symbol}
+                  aria-label={prettySymbol(g.symbol)}
                   checked={g.hall === project.group?.hall}
                   onChange={() => choose(g.hall)}
                 />
               </td>
-              <td>{g.symbol}</td>
+              <td>{prettySymbol(g.symbol)}</td>
               <td className="n">{g.number}</td>
               <td className="n">{g.score.toFixed(1)}</td>
               <td className="n">{g.absentCount}</td>

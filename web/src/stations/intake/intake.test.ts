@@ -15,7 +15,7 @@ describe('the judgement', () => {
     const [best] = analysis.ranking.groups;
     const merge = await TASKS.merge.run({ raw, cell: structure.cell, group: groupOfSetting(best!.setting) }, quiet());
     expect(judgement(merge, groupOfSetting(best!.setting), best)).toMatch(
-      /^(Strong|Usable) data to 0\.8\d Å; \d+ of [\d\u2009]+ rejected; P 1 21\/c 1 fits without a contradiction\.$/,
+      /^(Strong|Usable) data to 0\.8\d Å; \d+ of [\d\u2009]+ rejected; P 2₁\/c fits without a contradiction\.$/,
     );
     const wrong = analysis.ranking.groups.find((g) => g.symbol === 'P 1 21/a 1') ?? {
       ...best!,

@@ -1,4 +1,5 @@
 /** The data in one sentence. */
+import { prettySymbol } from '@nagare/core/crystal/settings';
 import type { SpaceGroup } from '@nagare/core/crystal/space-group';
 import type { RankedGroup } from '@nagare/core/data/space-group-ranking';
 import type { MergeTaskResult } from '@nagare/core/tasks/registry';
@@ -11,8 +12,8 @@ export function judgement(m: MergeTaskResult, group: SpaceGroup, ranked: RankedG
   const fit = !ranked
     ? ''
     : ranked.violations === 0
-      ? `; ${group.symbol} fits without a contradiction`
-      : `; ${ranked.violations} of ${ranked.absentCount} reflections that ${group.symbol} forbids were measured above 5σ`;
+      ? `; ${prettySymbol(group.symbol)} fits without a contradiction`
+      : `; ${ranked.violations} of ${ranked.absentCount} reflections that ${prettySymbol(group.symbol)} forbids were measured above 5σ`;
   const complete = s.completeness < 0.95 ? ` Only ${(100 * s.completeness).toFixed(1)} % complete.` : '';
   return `${strength} to ${limit.dMin.toFixed(2)} Å; ${s.rejected} of ${String(s.measured).replace(/\B(?=(\d{3})+$)/g, '\u2009')} rejected${fit}.${complete}`;
 }

@@ -44,6 +44,7 @@ export function CompleteSheet(): ReactNode {
     <Sheet
       title="Complete and name"
       fold
+      shut={!growth.length}
       state={
         growth.length
           ? `${now.placed.length} atoms drawn, ${s.sites.length} of them in the model.`

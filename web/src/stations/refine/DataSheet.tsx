@@ -64,6 +64,7 @@ export function DataSheet(): ReactNode {
     <Sheet
       title="Data"
       fold
+      shut={!parts.length}
       state={parts.length ? `${parts.join('; ')}.` : 'All merged data, one crystal, no solvent correction.'}
       action={
         <button

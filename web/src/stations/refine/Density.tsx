@@ -17,6 +17,10 @@ const KINDS = [
   ['observed', 'Fo'],
 ] as const;
 
+/** Maxima listed at first, and when all are asked for. */
+const FIRST_PEAKS = 5,
+  MOST_PEAKS = 14;
+
 export function DensitySheet(): ReactNode {
   const {
     head,
@@ -51,6 +55,7 @@ export function DensitySheet(): ReactNode {
   const input = useExperiment();
   const s = head!.structure!;
   const map = result?.markId === head?.id ? result?.map : undefined;
+  const [all, setAll] = useState(false);
   const [tests, setTests] = useState<{ markId: string; readings: ElementReading[] } | undefined>();
   const readings = useMemo(() => (map ? readPeaks(s, map.peaks, map.sigma) : []), [map, s]);
   const holes = useMemo(() => (map ? readPeaks(s, map.holes, map.sigma, -1) : []), [map, s]);
@@ -105,7 +110,7 @@ export function DensitySheet(): ReactNode {
           </tr>
         </thead>
         <tbody>
-          {map.peaks.slice(0, 14).map((p, i) => (
+          {map.peaks.slice(0, all ? MOST_PEAKS : FIRST_PEAKS).map((p, i) => (
             <tr
               key={p.name}
               className={`pick${chosen.includes(p.name) ? ' chosen' : ''}`}
@@ -133,6 +138,11 @@ export function DensitySheet(): ReactNode {
           ))}
         </tbody>
       </table>
+      {map.peaks.length > FIRST_PEAKS && (
+        <button className="word" aria-expanded={all} onClick={() => setAll(!all)}>
+          {all ? `The highest ${FIRST_PEAKS}` : `All ${Math.min(MOST_PEAKS, map.peaks.length)}`}
+        </button>
+      )}
       <div className="mt-2">
         {chosen.length ? 'Make ' : <span className="soft">Choose peaks to make them </span>}
         {['H', 'C', 'N', 'O', 'F', 'Cl'].map((e) => (

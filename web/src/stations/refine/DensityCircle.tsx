@@ -7,10 +7,11 @@ import { NumberField } from '../../frame/parts.tsx';
 export function Circle({ row, onTurn }: { row: HydrogenRow; onTurn(degrees: number): void }): ReactNode {
   const values = row.circle!;
   const width = 340,
-    height = 56,
+    height = 72,
+    foot = 16,
     top = Math.max(0.3, ...values),
     low = Math.min(0, ...values);
-  const y = (v: number): number => height - 4 - ((v - low) / (top - low)) * (height - 10);
+  const y = (v: number): number => height - foot - ((v - low) / (top - low)) * (height - foot - 8);
   return (
     <figure className="m-0 my-1">
       <svg
@@ -24,6 +25,21 @@ export function Circle({ row, onTurn }: { row: HydrogenRow; onTurn(degrees: numb
         }}
       >
         <line x1="0" x2={width} y1={y(0)} y2={y(0)} stroke="var(--line)" />
+        {[0, 60, 120, 180, 240, 300, 360].map((d) => (
+          <text
+            key={d}
+            x={(d / 360) * width}
+            y={height - 3}
+            fontSize="10"
+            fill="var(--soft)"
+            textAnchor={d === 0 ? 'start' : d === 360 ? 'end' : 'middle'}
+          >
+            {d}°
+          </text>
+        ))}
+        <text x="2" y="10" fontSize="10" fill="var(--soft)">
+          {top.toFixed(2)} e/Å³
+        </text>
         <polyline
           fill="none"
           stroke="var(--water)"
@@ -35,7 +51,7 @@ export function Circle({ row, onTurn }: { row: HydrogenRow; onTurn(degrees: numb
             x1={((((row.torsion % 360) + 360) % 360) / 360) * width}
             x2={((((row.torsion % 360) + 360) % 360) / 360) * width}
             y1="0"
-            y2={height}
+            y2={height - foot + 2}
             stroke="var(--gold)"
             strokeWidth="1.5"
           />
@@ -53,7 +69,7 @@ export function Circle({ row, onTurn }: { row: HydrogenRow; onTurn(degrees: numb
           unit="°"
           onChange={onTurn}
         />
-        <span className="soft">mean density {top.toFixed(2)} at best, click the curve to turn</span>
+        <span className="soft">click the curve to turn</span>
       </div>
     </figure>
   );

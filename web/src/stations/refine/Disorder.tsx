@@ -31,6 +31,7 @@ export function DisorderSheet(): ReactNode {
     <Sheet
       title="Disorder"
       fold
+      shut={!list.length && !picked.length && !impossible.length}
       state={
         list.length
           ? list

@@ -9,7 +9,7 @@ import { planShape, rowFor, type HydrogenPlan, type HydrogenRow } from '@nagare/
 import { placeHydrogens, withSites } from '@nagare/core/model/place-hydrogens';
 import type { MapResult } from '@nagare/core/tasks/registry';
 import { run } from '../../engine/engine.ts';
-import { Sheet } from '../../frame/parts.tsx';
+import { PickRow, Sheet } from '../../frame/parts.tsx';
 import { useProject, useEdit } from '../../store/use-project.tsx';
 import { useExperiment } from './use-experiment.ts';
 import { HOLDS, Placed } from './PlacedHydrogens.tsx';
@@ -130,24 +130,27 @@ export function HydrogensSheet(): ReactNode {
         )
       : -1;
   const direction = selection.length === 1 ? selection[0] : undefined;
-  const state = now ? (
-    <>
-      {now.plan.proposed.toFixed(now.plan.proposed % 1 ? 1 : 0)} proposed
-      {now.plan.expected !== undefined
-        ? `, the formula asks for ${now.plan.expected.toFixed(now.plan.expected % 1 ? 1 : 0)}`
-        : ''}
-      {now.plan.typical ? `; a sure one shows ${now.plan.typical.toFixed(2)} e/Å³` : ''}.
-    </>
-  ) : groups.length ? (
-    <>
-      {groups.reduce((n, g) => n + g.hydrogens.length, 0)} on {groups.length} atoms
-      {loose ? `, ${loose} not held by any group` : ''}.
-    </>
-  ) : loose ? (
-    `${loose} hydrogens, refined freely.`
-  ) : (
-    'None placed. The plan shows every atom that can carry them, with the density there, before anything is placed.'
-  );
+  const state =
+    now && !shown?.length ? (
+      'Nothing is missing: every atom that can carry hydrogens has them.'
+    ) : now ? (
+      <>
+        {now.plan.proposed.toFixed(now.plan.proposed % 1 ? 1 : 0)} proposed
+        {now.plan.expected !== undefined
+          ? `, the formula asks for ${now.plan.expected.toFixed(now.plan.expected % 1 ? 1 : 0)}`
+          : ''}
+        {now.plan.typical ? `; a sure one shows ${now.plan.typical.toFixed(2)} e/Å³` : ''}.
+      </>
+    ) : groups.length ? (
+      <>
+        {groups.reduce((n, g) => n + g.hydrogens.length, 0)} on {groups.length} atoms
+        {loose ? `, ${loose} not held by any group` : ''}.
+      </>
+    ) : loose ? (
+      `${loose} hydrogens, refined freely.`
+    ) : (
+      'None placed. The plan shows every atom that can carry them, with the density there, before anything is placed.'
+    );
   return (
     <Sheet
       title="Hydrogens"
@@ -163,10 +166,7 @@ export function HydrogensSheet(): ReactNode {
     >
       {now && shown && (
         <>
-          {shown.length === 0 && (
-            <p className="soft mb-1">Nothing is missing: every atom that can carry hydrogens has them.</p>
-          )}
-          <table className="plan">
+          <table className="plan" hidden={!shown.length}>
             <thead>
               <tr>
                 <th>
@@ -185,10 +185,10 @@ export function HydrogensSheet(): ReactNode {
             </thead>
             <tbody>
               {shown.flatMap((r) => [
-                <tr
+                <PickRow
                   key={r.key}
-                  className={`pick${open === r.key ? ' chosen' : ''}`}
-                  onClick={() => {
+                  chosen={open === r.key}
+                  onPick={() => {
                     setOpen(open === r.key ? undefined : r.key);
                     const i = s.sites.findIndex((x) => x.id === r.parent);
                     if (i >= 0) select([originalRef(r.parent)]);
@@ -210,6 +210,9 @@ export function HydrogensSheet(): ReactNode {
                     />
                   </td>
                   <td>
+                    <span className="soft" aria-hidden="true">
+                      {open === r.key ? '▾' : '▸'}
+                    </span>{' '}
                     {r.label}
                     {r.disorder ? (
                       <small className="soft">
@@ -225,7 +228,7 @@ export function HydrogensSheet(): ReactNode {
                   <td className={r.confidence === 'look' ? 'off' : 'soft'}>
                     {r.confidence === 'look' ? '◇ look' : r.confidence}
                   </td>
-                </tr>,
+                </PickRow>,
                 ...(open === r.key
                   ? [
                       <tr key={`${r.key}-detail`}>
@@ -281,12 +284,16 @@ export function HydrogensSheet(): ReactNode {
                               <Circle row={r} onTurn={(d) => reshape(r, r.shape as HydrogenShape, { torsion: d })} />
                             )}
                             <div className="d-flex flex-wrap gap-1">
+                              <span className="soft">
+                                {direction && direction.site !== r.parent
+                                  ? `On the side away from ${siteOf(s, direction)?.label}:`
+                                  : 'Select a neighbour to lay hydrogens on the side away from it:'}
+                              </span>
                               {[1, 2, 3].map((n) => (
                                 <button
                                   key={n}
                                   className="word"
                                   disabled={!direction || direction.site === r.parent}
-                                  title="Select an atom: the hydrogens lie on the side away from it"
                                   onClick={() => {
                                     const p = cartesian(s.cell, s.sites.find((x) => x.id === r.parent)!.position),
                                       q = cartesian(s.cell, positionOf(s, direction!));
@@ -298,10 +305,7 @@ export function HydrogensSheet(): ReactNode {
                                     else reshape(r, 'chosen', { count: n, along: away });
                                   }}
                                 >
-                                  {n} away from{' '}
-                                  {direction && direction.site !== r.parent
-                                    ? siteOf(s, direction)?.label
-                                    : 'a selected atom'}
+                                  {n} hydrogen{n > 1 ? 's' : ''}
                                 </button>
                               ))}
                             </div>
@@ -325,9 +329,11 @@ export function HydrogensSheet(): ReactNode {
               Add {bare.sites[asked]!.label} to the plan
             </button>
           )}
-          <Button className="mt-2" disabled={!count || !!work} onClick={place}>
-            Place {count} hydrogens
-          </Button>
+          {shown.length > 0 && (
+            <Button className="mt-2" disabled={!count || !!work} onClick={place}>
+              Place {count} {count === 1 ? 'hydrogen' : 'hydrogens'}
+            </Button>
+          )}
           <button className="word ms-2" onClick={() => setPlan(undefined)}>
             Leave the plan
           </button>

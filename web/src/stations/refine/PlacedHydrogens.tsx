@@ -1,8 +1,9 @@
 /** The hydrogens that are placed, and how each is held. */
 import { originalRef } from '@nagare/core/crystal/atom-ref';
 import { useMemo, useState, type ReactNode } from 'react';
-import { type Hold } from '@nagare/core/crystal/controls';
+import type { Hold, HydrogenGroup } from '@nagare/core/crystal/controls';
 import { holdHydrogens, withControls, withSites } from '@nagare/core/model/place-hydrogens';
+import { PickRow } from '../../frame/parts.tsx';
 import { useProject, useEdit } from '../../store/use-project.tsx';
 import { Turner } from './Turner.tsx';
 
@@ -17,6 +18,17 @@ export function Placed({ labels, onAgain }: { labels: Map<string, string>; onAga
   const [open, setOpen] = useState<string | undefined>();
   const index = useMemo(() => new Map(s.sites.map((x, i) => [x.id, i])), [s]);
   const group = groups.find((g) => g.id === open);
+  const takeOff = (g: HydrogenGroup): void => {
+    const gone = new Set(g.hydrogens);
+    const left = withControls(s, { hydrogens: groups.filter((x) => x.id !== g.id) });
+    void edit(
+      withSites(
+        left,
+        s.sites.filter((x) => !gone.has(x.id)),
+      ),
+      `hydrogens taken off ${labels.get(g.parent)}`,
+    );
+  };
   return (
     <>
       <details>
@@ -28,14 +40,15 @@ export function Placed({ labels, onAgain }: { labels: Map<string, string>; onAga
               <th>shape</th>
               <th>held</th>
               <th>U(H)</th>
+              <td></td>
             </tr>
           </thead>
           <tbody>
             {groups.map((g) => (
-              <tr
+              <PickRow
                 key={g.id}
-                className={`pick${open === g.id ? ' chosen' : ''}`}
-                onClick={() => {
+                chosen={open === g.id}
+                onPick={() => {
                   setOpen(open === g.id ? undefined : g.id);
                   select(g.hydrogens.filter((h) => index.has(h)).map(originalRef));
                 }}
@@ -80,7 +93,19 @@ export function Placed({ labels, onAgain }: { labels: Map<string, string>; onAga
                     <option value="0">free</option>
                   </select>
                 </td>
-              </tr>
+                <td>
+                  <button
+                    className="word off"
+                    aria-label={`Take the hydrogens off ${labels.get(g.parent)}`}
+                    onClick={(e) => {
+                      e.stopPropagation();
+                      takeOff(g);
+                    }}
+                  >
+                    take off
+                  </button>
+                </td>
+              </PickRow>
             ))}
           </tbody>
         </table>

@@ -1,4 +1,5 @@
 /** Refine: readings first, then the work in the order in which it is done. */
+import { prettySymbol } from '@nagare/core/crystal/settings';
 import './refine.scss';
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
@@ -169,7 +170,7 @@ function LeastSquares(): ReactNode {
       state={
         merged
           ? 'Full matrix on F², all data, weights optimised.'
-          : `The data are not merged for ${head!.structure!.spaceGroup.symbol} yet; cell and wavelength have to be known at Intake.`
+          : `The data are not merged for ${prettySymbol(head!.structure!.spaceGroup.symbol)} yet; cell and wavelength have to be known at Intake.`
       }
     >
       <div className="field">

@@ -58,6 +58,7 @@ export function RestraintsSheet(): ReactNode {
     <Sheet
       title="Restraints and constraints"
       fold
+      shut={!count && !selection.length}
       state={
         count
           ? `${controls.restraints.length} restraints (${rows} equations), ${controls.constraints.length} constraints, ${controls.occupancies.length} shared occupancies.`

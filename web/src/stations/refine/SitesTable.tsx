@@ -1,4 +1,5 @@
 /** The sites as a virtualised table; a selection here is a selection in the scene. Edits act on all that is selected. */
+import { prettySymbol } from '@nagare/core/crystal/settings';
 import { typeSymbol } from '@nagare/core/crystal/charge';
 import { atomsOfSites, selectedSites } from '../../store/selection.ts';
 import { useVirtualizer } from '@tanstack/react-virtual';
@@ -117,7 +118,7 @@ export function SitesTable(): ReactNode {
     <Sheet
       title="Sites"
       fold
-      state={`${s.sites.length} in the asymmetric unit of ${s.spaceGroup.symbol}.`}
+      state={`${s.sites.length} in the asymmetric unit of ${prettySymbol(s.spaceGroup.symbol)}.`}
       action={
         <input
           className="form-control form-control-sm w-20ch"
@@ -214,7 +215,9 @@ export function SitesTable(): ReactNode {
                   className="mono"
                   title={x.displacement.kind === 'iso' ? 'isotropic' : 'anisotropic'}
                 >
-                  {equivalentU(s.cell, x.displacement).toFixed(3)}
+                  {x.displacement.kind === 'iso' && x.displacement.assumed
+                    ? '?'
+                    : equivalentU(s.cell, x.displacement).toFixed(3)}
                   {x.displacement.kind === 'iso' ? '○' : ' '}
                 </span>
               </div>

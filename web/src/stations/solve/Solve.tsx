@@ -1,4 +1,5 @@
 /** Solve: seeds run side by side, candidates appear as they are found, the best is preselected. */
+import { prettySymbol } from '@nagare/core/crystal/settings';
 import './solve.scss';
 import { useProject, useProjectStore } from '../../store/use-project.tsx';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
@@ -167,7 +168,9 @@ export function SolveDesk(): ReactNode {
             repaint();
           } else if (r.kind === 'stage') tell(r.text);
           else if (r.kind === 'building')
-            tell(`seed ${r.seed}: ${r.symbol}, round ${r.round}, ${r.atoms} atoms, R1 ${percent(r.r1, 1)}`);
+            tell(
+              `seed ${r.seed}: ${prettySymbol(r.symbol)}, round ${r.round}, ${r.atoms} atoms, R1 ${percent(r.r1, 1)}`,
+            );
           else if (r.kind === 'seed-ended') seedNow = r.seed + 1;
           else {
             found.push(r.candidate);
@@ -213,7 +216,7 @@ export function SolveDesk(): ReactNode {
       parent: head?.fit ? head.id : null,
       kind: 'solve',
       title: `First model from seed ${c.seed}`,
-      message: `${group.symbol}, ${c.structure.sites.length} atoms${c.guessed ? '; elements are a guess' : ''}`,
+      message: `${prettySymbol(group.symbol)}, ${c.structure.sites.length} atoms${c.guessed ? '; elements are a guess' : ''}`,
       content: { kind: 'structure', structure: c.structure },
       judged: done ? { r1: done.r1, wr2: done.wr2, residual: residualFigures(done.map) } : { r1: c.r1 },
       ...(done ? { result: { map: done.map } } : {}),
@@ -280,7 +283,7 @@ export function SolveDesk(): ReactNode {
           <button key={`${c.seed}-${i}`} className="candidate" aria-pressed={i === chosen} onClick={() => setChosen(i)}>
             <Picture candidate={c} />
             <span>
-              <b>{c.structure.spaceGroup.symbol}</b>, seed {c.seed}
+              <b>{prettySymbol(c.structure.spaceGroup.symbol)}</b>, seed {c.seed}
               <br />
               <span className="mono">R1 {percent(c.r1, 1)}</span>, contents {percent(c.completeness, 0)}
               <br />

@@ -117,7 +117,9 @@ function MissedSheet({
     nearly = report.missed.filter((m) => !m.likely);
   const raise = async (m: MissedWithOpinion): Promise<void> => {
     const from = head!;
-    const raised = await perform(`Moving to ${m.group.symbol}`, () => run('raise', { structure: s, to: m }));
+    const raised = await perform(`Moving to ${prettySymbol(m.group.symbol)}`, () =>
+      run('raise', { structure: s, to: m }),
+    );
     if (!raised) return;
     const structure = obeyControls(raised.structure);
     const moved = await moveModel(store, {
@@ -126,7 +128,7 @@ function MissedSheet({
       p: m.change.p,
       optimizeWeights: true,
       weights: { a: 0.05, b: 0 },
-      title: `moved to ${m.group.symbol}: ${raised.merged.length} sites merged${raised.disordered.length ? `, ${raised.disordered.length} kept as disordered` : ''}`,
+      title: `moved to ${prettySymbol(m.group.symbol)}: ${raised.merged.length} sites merged${raised.disordered.length ? `, ${raised.disordered.length} kept as disordered` : ''}`,
     });
     if (moved) {
       goTo(moved.id);
@@ -240,7 +242,7 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
         ? {
             change,
             possible: true,
-            words: `${c.group.symbol}${c.group.code === '*' ? ' in a setting without a symbol of its own' : ''}. ${c.words} ${cellText(c.cell).join(' ')}`,
+            words: `${prettySymbol(c.group.symbol)}${c.group.code === '*' ? ' in a setting without a symbol of its own' : ''}. ${c.words} ${cellText(c.cell).join(' ')}`,
           }
         : c.reason;
     } catch (e) {
@@ -259,7 +261,7 @@ function SettingsSheet({ report }: { report: SymmetryReport }): ReactNode {
       extinction: changeExtinction(head!.readings?.extinction?.value ?? 0, change),
       optimizeWeights: !head!.readings,
       compareR1: true,
-      title: `re-set in ${structure.spaceGroup.symbol}: ${changeWords(change)}`,
+      title: `re-set in ${prettySymbol(structure.spaceGroup.symbol)}: ${changeWords(change)}`,
     });
     if (!moved) return;
     goTo(moved.id);
@@ -397,7 +399,7 @@ function TooMuchSheet({ report }: { report: SymmetryReport }): ReactNode {
       p: [1, 0, 0, 0, 1, 0, 0, 0, 1],
       optimizeWeights: true,
       weights: { a: 0.05, b: 0 },
-      title: `lowered to ${g.group.symbol}${twinned && g.twins.length ? `, twinned by ${g.twins.map((t) => t.name).join(' and ')}` : ''}`,
+      title: `lowered to ${prettySymbol(g.group.symbol)}${twinned && g.twins.length ? `, twinned by ${g.twins.map((t) => t.name).join(' and ')}` : ''}`,
     });
     if (moved) {
       goTo(moved.id);

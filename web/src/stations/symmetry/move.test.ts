@@ -38,7 +38,7 @@ describe('a model carried to other axes', () => {
     const { head: before } = await until(store, (x) => x.head?.r1 !== undefined);
     const moved = await moveModel(store, toOtherAxes(store, 'a, b, a+c'));
     const { head, marks } = store.getState();
-    expect(marks.map((m) => m.title)).toEqual(['read', 're-set in P 1 21/n 1', 'refined in P 1 21/n 1']);
+    expect(marks.map((m) => m.title)).toEqual(['read', 're-set in P 1 21/n 1', 'refined in P 2₁/n']);
     expect(moved!.id).toBe(head!.id);
     expect(marks[1]!.parent).toBe(before!.id);
     expect(head!.parent).toBe(marks[1]!.id);
@@ -47,7 +47,7 @@ describe('a model carried to other axes', () => {
     expect(head!.r1).toBeLessThan(0.05);
     expect(head!.readings!.parameters).toBe(9 * before!.structure!.sites.length + 1 - hydrogenParameters(store));
     expect(head!.message).toMatch(
-      /^R1 [\d.]+ % in P 1 21\/c 1, [\d.]+ % re-set in P 1 21\/n 1, the same to rounding; [\d.]+ % refined again/,
+      /^R1 [\d.]+ % in P 2₁\/c, [\d.]+ % re-set in P 2₁\/n, the same to rounding; [\d.]+ % refined again/,
     );
     expect(marks[1]).toMatchObject({ type: 'crystal', wr2: expect.closeTo(before!.wr2!, 4) });
   });

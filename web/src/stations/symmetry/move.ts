@@ -1,4 +1,5 @@
 /** A model carried to other axes or another group: one mark for the change, one for its refinement, both on a new branch. */
+import { prettySymbol } from '@nagare/core/crystal/settings';
 import { experiment } from '@nagare/core/crystal/experiment';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { Treatment } from '@nagare/core/crystal/treatment';
@@ -33,13 +34,13 @@ const isIdentity = (p: Mat3): boolean => p.every((x, i) => Math.abs(x - IDENTITY
 /** How R1 stood before, as moved, and refined again. */
 function agreementWords(before: Head, moved: number, refined: number, now: Structure): string {
   const sameAs = (r1: number): boolean => Math.abs(r1 - before.r1!) < 1e-4;
-  const group = before.structure?.spaceGroup.symbol ?? '';
+  const group = prettySymbol(before.structure?.spaceGroup.symbol ?? '');
   const end = before.readings
     ? sameAs(refined)
       ? ', the same to rounding'
       : ''
     : ' (the model before was not refined to its end)';
-  return `R1 ${percent(before.r1, 3)} in ${group}, ${percent(moved, 3)} re-set in ${now.spaceGroup.symbol}${sameAs(moved) ? ', the same to rounding' : ''}; ${percent(refined, 3)} refined again${end}.`;
+  return `R1 ${percent(before.r1, 3)} in ${group}, ${percent(moved, 3)} re-set in ${prettySymbol(now.spaceGroup.symbol)}${sameAs(moved) ? ', the same to rounding' : ''}; ${percent(refined, 3)} refined again${end}.`;
 }
 
 /** Puts the changed model on the course, evaluates and refines it. Returns the last mark, or undefined when it was stopped (the change itself stays as a mark). */
@@ -64,7 +65,7 @@ export async function moveModel(store: ProjectStore, move: Move): Promise<{ id: 
       extinction: move.extinction ?? head.readings?.extinction?.value,
     });
   const axes = basis && !isIdentity(basis) ? basis : undefined;
-  return perform(`Moving to ${structure.spaceGroup.symbol}`, (tell) =>
+  return perform(`Moving to ${prettySymbol(structure.spaceGroup.symbol)}`, (tell) =>
     inSteps(async (step) => {
       tell('merging the data');
       const merge = await mergedData(project.id, intake, structure.spaceGroup, structure.cell, axes);
@@ -79,7 +80,7 @@ export async function moveModel(store: ProjectStore, move: Move): Promise<{ id: 
       const id = await record(
         refinedMark(done, {
           parent: changed,
-          title: `refined in ${structure.spaceGroup.symbol}`,
+          title: `refined in ${prettySymbol(structure.spaceGroup.symbol)}`,
           message: move.compareR1 && head.r1 !== undefined ? agreementWords(head, r1, readings.r1, structure) : message,
         }),
       );
