@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { find, marks, openSolved, stop, unfold, watchForErrors } from './support.ts';
+import { countHands, find, marks, openSolved, stop, unfold, watchForErrors } from './support.ts';
 
 watchForErrors();
 
@@ -11,6 +11,7 @@ const idle = (page: Page) =>
 test('a hydrate settles with its hydrogens planned, shown with evidence, placed, changed and turned', async ({
   page,
 }) => {
+  const hands = await countHands(page);
   await openSolved(page, 'Mizuasagi');
   await page.getByRole('button', { name: 'Refine', exact: true }).click();
   await expect(page.getByText(/Settled/).first()).toBeVisible({ timeout: 120_000 });
@@ -45,6 +46,9 @@ test('a hydrate settles with its hydrogens planned, shown with evidence, placed,
   await idle(page);
   await expect(page.locator('.mark-info b')).toHaveText('Weights and convergence', { timeout: 60_000 });
   await expect.poll(() => r1(page)).toBeLessThan(2);
+  // Two thirds of what a first user needed for it.
+  expect((await hands()).clicks).toBeLessThanOrEqual(42);
+  expect((await hands()).keys).toBeLessThanOrEqual(60);
   const settled = await marks(page).count();
   await page.reload();
   await expect(marks(page)).toHaveCount(settled, { timeout: 60_000 });
@@ -54,6 +58,7 @@ test('a hydrate settles with its hydrogens planned, shown with evidence, placed,
 test('a molecule in two places is modelled without typing, and both places can be seen, compared and undone', async ({
   page,
 }) => {
+  const hands = await countHands(page);
   await openSolved(page, 'Kasumi');
   // The isotropic stage, whose density shows the second place undisturbed.
   await page.getByRole('button', { name: 'Settle', exact: true }).click();
@@ -87,11 +92,14 @@ test('a molecule in two places is modelled without typing, and both places can b
   await idle(page);
   await expect(page.locator('.mark-info b')).toHaveText('Weights and convergence', { timeout: 60_000 });
   await expect.poll(() => r1(page)).toBeLessThan(2);
+  // Two thirds of what a first user needed for it.
+  expect((await hands()).clicks).toBeLessThanOrEqual(50);
+  expect((await hands()).keys).toBeLessThanOrEqual(97);
   const occupancy = await sheet.getByRole('row').filter({ hasText: 'group 1' }).locator('td.n').first().textContent();
   expect(Math.abs(Number.parseFloat(occupancy!) - 0.6)).toBeLessThan(0.01);
   await sheet.getByRole('row').filter({ hasText: 'group 2' }).getByRole('button', { name: 'shown' }).click();
   await expect(
-    sheet.getByRole('row').filter({ hasText: 'group 2' }).getByRole('button', { name: 'shown' }),
+    sheet.getByRole('row').filter({ hasText: 'group 2' }).getByRole('button', { name: 'hidden' }),
   ).toHaveAttribute('aria-pressed', 'false');
   await page.getByRole('button', { name: 'Compare', exact: true }).click();
   await expect(page.getByText(/r\.m\.s\. \d\.\d+ Å/)).toBeVisible();

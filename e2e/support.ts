@@ -56,6 +56,21 @@ export async function unfold(sheet: Locator): Promise<void> {
   if ((await fold.getAttribute('aria-expanded')) === 'false') await fold.click();
 }
 
+/** Counts clicks and keys from here on, over reloads too. Call before the page is opened. */
+export async function countHands(page: Page): Promise<() => Promise<{ clicks: number; keys: number }>> {
+  await page.addInitScript(() => {
+    const more = (what: string): void =>
+      sessionStorage.setItem(what, String(Number(sessionStorage.getItem(what) ?? 0) + 1));
+    addEventListener('pointerdown', () => more('clicks'), true);
+    addEventListener('keydown', () => more('keys'), true);
+  });
+  return () =>
+    page.evaluate(() => ({
+      clicks: Number(sessionStorage.getItem('clicks') ?? 0),
+      keys: Number(sessionStorage.getItem('keys') ?? 0),
+    }));
+}
+
 /** Takes the first thing that the finder finds. */
 export async function find(page: Page, words: string): Promise<void> {
   await page.keyboard.press('Control+k');

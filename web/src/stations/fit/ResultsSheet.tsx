@@ -192,14 +192,16 @@ export function ResultsSheet(): ReactNode {
           </table>
         </>
       )}
-      <table className="mt-2">
+      <table className="mt-2 close">
         <thead>
           <tr>
             <th>phase</th>
-            <th className="n">cell / Å, °</th>
-            <th className="n">size / nm</th>
-            <th className="n">strain / 10⁻³</th>
-            <th className="n">R_Bragg</th>
+            <th className="n">cell, Å, °</th>
+            <th className="n">size, nm</th>
+            <th className="n">strain, 10⁻³</th>
+            <th className="n">
+              R<sub>Bragg</sub>
+            </th>
           </tr>
         </thead>
         <tbody>

@@ -316,7 +316,13 @@ class PatternPainter {
     g.fillStyle = this.ink('--soft');
     g.textAlign = 'left';
     const reach = most >= 1000 ? `${(most / 1000).toFixed(1)}k` : most.toFixed(0);
-    g.fillText(`observed − calculated, ±${reach}`, f.left + 4, this.base + f.ticks + 11);
+    const text = `observed − calculated, ±${reach}`;
+    const [left, top] = [f.left + 4, this.base + f.ticks + 11];
+    // The curve may reach up here: the words keep a ground of their own.
+    g.strokeStyle = this.ink('--scene');
+    g.lineWidth = 4;
+    g.strokeText(text, left, top);
+    g.fillText(text, left, top);
   }
 }
 

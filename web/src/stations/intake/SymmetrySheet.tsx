@@ -21,7 +21,7 @@ export function SymmetrySheet(): ReactNode {
   const other = (): void => {
     const setting = findSetting(text);
     if (!setting) {
-      setProblem(`"${text}" is not a known space-group symbol. Write it like P 21/c, P 1 21/n 1 or -P 2ybc.`);
+      setProblem(`"${text}" is not a known space-group symbol. Write it like P 21/c, P 21/n or -P 2ybc.`);
       return;
     }
     setText('');

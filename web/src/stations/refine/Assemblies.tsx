@@ -43,7 +43,7 @@ export function Assemblies({ list }: { list: readonly Assembly[] }): ReactNode {
                           setHidden(hidden.includes(key) ? hidden.filter((x) => x !== key) : [...hidden, key])
                         }
                       >
-                        shown
+                        {hidden.includes(key) ? 'hidden' : 'shown'}
                       </button>
                       <button className="word" onClick={() => select(atomsOfSites(s, g.sites))}>
                         select
