@@ -49,7 +49,7 @@ test('symmetry that was missed is found, moved to and refined; both branches can
     .getByRole('button', { name: /^Go down to P n 2₁ a/ })
     .first()
     .click({ timeout: 60_000 });
-  await expect(page.locator('.mark-info b')).toContainText('refined in P n 21 a', { timeout: 120_000 });
+  await expect(page.locator('.mark-info b')).toContainText('refined in P n 2₁ a', { timeout: 120_000 });
   await expect(page.locator('.big-symbol')).toHaveText('P n 2₁ a');
 });
 

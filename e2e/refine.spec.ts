@@ -55,6 +55,40 @@ test('a hydrate settles with its hydrogens planned, shown with evidence, placed,
   expect(await r1(page)).toBeLessThan(2);
 });
 
+/** Opens the finder, types and takes the first thing, as hands do. */
+async function ask(page: Page, words: string): Promise<void> {
+  await page.keyboard.press('Control+k');
+  await expect(page.getByRole('textbox', { name: 'Find' })).toBeFocused();
+  await page.keyboard.type(words);
+  await page.keyboard.press('Enter');
+}
+
+test('a hydrate is finished by the keyboard alone', async ({ page }) => {
+  const hands = await countHands(page);
+  await openSolved(page, 'Mizuasagi');
+  const before = await hands();
+  await ask(page, 'least sq');
+  await expect(page.getByRole('button', { name: 'Refine', exact: true })).toBeFocused();
+  await page.keyboard.press('Enter');
+  await expect(page.getByText(/Settled/).first()).toBeVisible({ timeout: 120_000 });
+  await idle(page);
+  await ask(page, 'hydrogens:');
+  await page.keyboard.press('Enter');
+  // The next step has the focus as soon as there is one.
+  await expect(page.getByRole('button', { name: 'Place 16 hydrogens' })).toBeFocused({ timeout: 120_000 });
+  await page.keyboard.press('Enter');
+  await expect(page.getByText(/^16 on 12 atoms/)).toBeVisible({ timeout: 60_000 });
+  await ask(page, 'settle');
+  await expect(page.getByRole('button', { name: 'Settle', exact: true })).toBeFocused();
+  await page.keyboard.press('Enter');
+  await expect(page.locator('.mark-info b')).toHaveText('Weights and convergence', { timeout: 300_000 });
+  await idle(page);
+  await expect.poll(() => r1(page)).toBeLessThan(2);
+  const after = await hands();
+  expect(after.clicks - before.clicks).toBe(0);
+  expect(after.keys - before.keys).toBeLessThanOrEqual(60);
+});
+
 test('a molecule in two places is modelled without typing, and both places can be seen, compared and undone', async ({
   page,
 }) => {

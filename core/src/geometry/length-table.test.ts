@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import * as textbook from '../../../demo/src/textbook.ts';
 import { bonded } from './bonding-proposal.ts';
-import { angleTable, bondTable, kindSummaries, type LengthRow } from './length-table.ts';
+import { angleTable, bondTable, countedRows, kindSummaries, type LengthRow } from './length-table.ts';
 
 const row = (kind: string, value: number, su = 0): LengthRow => ({
   atoms: [],
@@ -49,5 +49,14 @@ describe('tables of lengths and angles', () => {
   it('do not call outlying what is not known well enough', () => {
     const rows = [1.39, 1.391, 1.389, 1.392, 1.388, 1.43].map((v) => row('C–C', v, 0.02));
     expect(kindSummaries(rows)[0]!.outliers).toEqual([]);
+  });
+});
+
+describe('bonds that symmetry makes equal', () => {
+  it('are told once, with how many there are', () => {
+    const rows = bondTable(bonded(textbook.rutile('Ti', 4.594, 2.959, 0.3053)));
+    const counted = countedRows(rows);
+    expect(counted.reduce((n, r) => n + r.times, 0)).toBe(rows.length);
+    expect(counted.map((r) => r.times).sort()).toEqual([2, 4]);
   });
 });

@@ -68,6 +68,27 @@ export function bondTable(s: Structure, covariance?: CovarianceData): LengthRow[
 export const angleTable = (s: Structure, covariance?: CovarianceData): LengthRow[] =>
   bondAngles(s).map(({ atoms }) => row(s, atoms, angle, covariance));
 
+/** Rows that symmetry makes equal, told once. */
+export interface CountedRow extends LengthRow {
+  readonly times: number;
+}
+
+/** Å or degrees: values that symmetry makes equal differ by rounding alone. */
+const EQUAL = 1e-5;
+
+/** Rows between the same sites with the same value as one, in the order of their first. */
+export function countedRows(rows: readonly LengthRow[]): CountedRow[] {
+  const out = new Map<string, CountedRow>();
+  for (const r of rows) {
+    const sites = r.atoms.map((a) => a.site);
+    const ends = sites[0]! > sites.at(-1)! ? [...sites].reverse() : sites;
+    const key = `${ends.join(' ')} ${Math.round(r.value / EQUAL)}`;
+    const known = out.get(key);
+    out.set(key, known ? { ...known, times: known.times + 1 } : { ...r, times: 1 });
+  }
+  return [...out.values()];
+}
+
 export interface KindSummary {
   readonly kind: string;
   readonly count: number;

@@ -184,10 +184,15 @@ export async function readFit(
     },
     model: {
       ...problem.model,
-      phases: problem.model.phases.map((p, i) => ({
-        ...p,
-        structure: p.structure.sites.length ? held.phases[i]!.structure : p.structure,
-      })),
+      phases: problem.model.phases.map((p, i) => {
+        const structure = p.structure.sites.length ? held.phases[i]!.structure : p.structure;
+        const { cellSu } = phases[i]!;
+        // The cell says how well it is known wherever the structure goes.
+        return {
+          ...p,
+          structure: { ...structure, cell: { ...structure.cell, su: cellSu as unknown as NonNullable<Cell['su']> } },
+        };
+      }),
     },
   };
 }

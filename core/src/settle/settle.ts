@@ -1,4 +1,5 @@
 /** A settle run: what an expert does from solved atoms to convergence, one stage after another, stopping where a decision is a person's. */
+import { formatMeasured } from '../crystal/uncertainty.ts';
 import { experiment } from '../crystal/experiment.ts';
 import type { Formula } from '../crystal/formula.ts';
 import { NO_CONTROLS } from '../crystal/controls.ts';
@@ -300,7 +301,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   if (absolute && absolute.x > 0.5 + 2 * absolute.su && absolute.su < 0.2) {
     structure = invertStructure(structure);
     decisions.push(
-      `The anomalous signal asked for the other hand (x = ${absolute.x.toFixed(2)} ± ${absolute.su.toFixed(2)}); the structure was inverted.`,
+      `The anomalous signal asked for the other hand (Flack parameter ${formatMeasured(absolute.x, absolute.su, 2)}); the structure was inverted.`,
     );
   }
 
@@ -328,7 +329,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   absolute = handOf(last) ?? absolute;
   end(
     last,
-    `${last.message}${absolute ? ` Absolute structure: x = ${absolute.x.toFixed(3)} ± ${absolute.su.toFixed(3)}. ${absolute.verdict}` : ''}`,
+    `${last.message}${absolute ? ` Flack parameter ${formatMeasured(absolute.x, absolute.su, 3)}. ${absolute.verdict}` : ''}`,
   );
   const settled = last.state === 'settled' && last.readings.maxShiftOverSu < 0.011;
   if (stage.readings.r1 > 0.15)

@@ -1,4 +1,5 @@
 /** Two marks side by side: figures, what moved, what came and went. */
+import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { prettySymbol } from '@nagare/core/crystal/settings';
 import { useMemo, type ReactNode } from 'react';
 import { compareModels, modelPrecision, sameAxes } from '@nagare/core/model/compare';
@@ -35,9 +36,11 @@ function FitComparison({ before, now, onClose }: { before: Head; now: Head; onCl
       w = m.fit!.result?.patterns[0]?.weightFractions[i];
     return {
       cell: p
-        ? [p.structure.cell.a, p.structure.cell.b, p.structure.cell.c].map((v) => v.toFixed(4)).join(' ')
+        ? [p.structure.cell.a, p.structure.cell.b, p.structure.cell.c]
+            .map((v, k) => formatMeasured(v, p.structure.cell.su?.[k], 4))
+            .join(' ')
         : 'not there',
-      weight: w ? percent(w.value, 1) : '–',
+      weight: w ? `${formatMeasured(100 * w.value, 100 * w.su, 1)} %` : '–',
     };
   };
   return (
@@ -158,7 +161,7 @@ function ModelComparison({
                 : p.elongation && `${p.elongation.ratio.toFixed(1)} ${p.elongation.label}`)
             );
           })}
-          {row('peak, hole', (m) => m.residual && `${m.residual.peak.toFixed(2)}, ${m.residual.hole.toFixed(2)}`)}
+          {row('peak, hole, e/Å³', (m) => m.residual && `${m.residual.peak.toFixed(2)}, ${m.residual.hole.toFixed(2)}`)}
         </tbody>
       </table>
       <div>

@@ -4,7 +4,7 @@ import { useMemo, useState, type ReactNode } from 'react';
 import { equivalentU, siteMultiplicity, type Site, type Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { bonds, neighbourRef } from '@nagare/core/geometry/bonds';
-import { originalRef } from '@nagare/core/crystal/atom-ref';
+import { originalRef, type AtomRef } from '@nagare/core/crystal/atom-ref';
 import { distance } from '@nagare/core/geometry/figures';
 import { measure } from '@nagare/core/geometry/measure';
 import { findElement } from '@nagare/core/crystal/elements';
@@ -177,6 +177,15 @@ function ElementField({ value, onChange }: { value: string; onChange(element: st
   );
 }
 
+/** Bonds of the site that have one length. */
+interface Near {
+  readonly to: number;
+  readonly ref: AtomRef;
+  readonly value: number;
+  readonly su: number;
+  times: number;
+}
+
 function Surroundings({ site, covariance }: { site: number; covariance: Parameters<typeof measure>[3] }): ReactNode {
   const { head, select } = useProject('head', 'select');
   const s = head!.structure!;
@@ -188,18 +197,25 @@ function Surroundings({ site, covariance }: { site: number; covariance: Paramete
         .map((b) => {
           const ref = neighbourRef(s, b);
           return { b, ref, m: measure(s, [originalRef(s.sites[site]!.id), ref], distance, covariance) };
-        }),
+        })
+        // What symmetry makes equal is told once.
+        .reduce<Near[]>((list, { b, ref, m }) => {
+          const same = list.find((x) => x.to === b.to && Math.abs(x.value - m.value) < 1e-5);
+          if (same) same.times++;
+          else list.push({ to: b.to, ref, value: m.value, su: m.su, times: 1 });
+          return list;
+        }, []),
     [s, site, covariance],
   );
   if (!near.length) return <p className="soft mb-0 mt-1">No atom within bonding distance.</p>;
   return (
     <div className="around mono" aria-label="Bonded to" role="group">
-      {near.map(({ b, ref, m }, i) => (
+      {near.map(({ to, ref, value, su, times }, i) => (
         <span key={i}>
           <button className="word" onClick={() => select([ref])}>
-            {s.sites[b.to]!.label}
+            {s.sites[to]!.label}
           </button>
-          {formatMeasured(m.value, m.su, 3)} Å
+          {formatMeasured(value, su, 3)} Å{times > 1 ? ` × ${times}` : ''}
         </span>
       ))}
     </div>

@@ -1,3 +1,4 @@
+import { formatMeasured } from '../../crystal/uncertainty.ts';
 import type { Check } from '../check.ts';
 
 export const absoluteStructureCheck: Check = {
@@ -26,7 +27,7 @@ export const absoluteStructureCheck: Check = {
           key: 'weak',
           severity: 'explain',
           value: x,
-          title: `Flack ${x.toFixed(2)} with an s.u. of ${su.toFixed(2)}: the hand is not told by the data`,
+          title: `Flack parameter ${formatMeasured(x, su, 2)}: the hand is not told by the data`,
           detail: 'The anomalous signal is too weak. Say how the hand is known, or that it is not.',
         },
       ];
@@ -36,7 +37,7 @@ export const absoluteStructureCheck: Check = {
           key: 'wrong',
           severity: 'mend',
           value: x,
-          title: `Flack ${x.toFixed(2)}: the hand is wrong`,
+          title: `Flack parameter ${formatMeasured(x, su, 2)}: the hand is wrong`,
           detail: 'The inverse model fits the Friedel pairs.',
           remedies: [{ act: 'invert', words: 'Invert the structure' }],
         },
@@ -47,7 +48,7 @@ export const absoluteStructureCheck: Check = {
             key: 'mixed',
             severity: 'explain',
             value: x,
-            title: `Flack ${x.toFixed(2)}(${su.toFixed(2)}): neither hand`,
+            title: `Flack parameter ${formatMeasured(x, su, 2)}: neither hand`,
             detail: 'A twin by inversion is possible.',
             remedies: [{ act: 'go', station: 'refine', sheet: 'Data', words: 'Refine as an inversion twin' }],
           },

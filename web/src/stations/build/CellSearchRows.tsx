@@ -6,7 +6,7 @@ import { run } from '../../engine/engine.ts';
 import { NumberField, PickRow } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
 import type { BuildSheetProps } from './Build.tsx';
-import { constantsWords } from './build-wishes.ts';
+import { constantsWords } from '@nagare/core/crystal/cell-words';
 
 /** Cells listed; larger ones are asked for by a larger least number. */
 const LISTED = 10;

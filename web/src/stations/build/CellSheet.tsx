@@ -9,7 +9,7 @@ import { NumberField, Sheet } from '../../frame/parts.tsx';
 import { CellSearchRows } from './CellSearchRows.tsx';
 import { useProject } from '../../store/use-project.tsx';
 import type { BuildSheetProps } from './Build.tsx';
-import { constantsWords } from './build-wishes.ts';
+import { constantsWords } from '@nagare/core/crystal/cell-words';
 
 const NAMED = [
   ['primitive', 'Primitive'],

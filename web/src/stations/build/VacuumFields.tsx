@@ -3,7 +3,7 @@ import type { ReactNode } from 'react';
 import type { VacuumChoice } from '@nagare/core/build/surface';
 import type { CutSurface } from '@nagare/core/tasks/build-task';
 import { NumberField } from '../../frame/parts.tsx';
-import { constantsWords } from './build-wishes.ts';
+import { constantsWords } from '@nagare/core/crystal/cell-words';
 
 export const USUAL_VACUUM: VacuumChoice = { vacuum: 12, along: 'normal', bothSides: true };
 

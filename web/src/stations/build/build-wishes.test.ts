@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { BuildWish } from '@nagare/core/tasks/build-task';
-import { constantsWords, numbersOf, waysOf } from './build-wishes.ts';
+import { constantsWords } from '@nagare/core/crystal/cell-words';
+import { numbersOf, waysOf } from './build-wishes.ts';
 
 const VACUUM = { vacuum: 12, along: 'normal', bothSides: true } as const;
 const swap = (rescale: boolean): BuildWish => ({ kind: 'substitute', site: 'Ti', element: 'Sn', rescale });

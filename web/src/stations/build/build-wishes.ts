@@ -1,5 +1,4 @@
 /** What the sheets of Build ask for, and what can be taken where. */
-import { cellParameters, type Cell } from '@nagare/core/crystal/cell';
 import type { PoreMark } from '@nagare/core/draw/extra-layers';
 import type { Pores } from '@nagare/core/space/pores';
 import { determinant2, type Mat2 } from '@nagare/core/math/matrix2';
@@ -35,15 +34,6 @@ export function waysOf(wish: BuildWish, hasData: boolean): Ways {
         mark: false,
         why: 'The intensities and the controls of this project do not go with another cell. They stay here with its marks; the new structure becomes a project of its own.',
       };
-}
-
-const length = (x: number): string => x.toFixed(3);
-const angle = (x: number): string => `${Number(x.toFixed(2))}°`;
-
-/** The six constants of a cell in one line. */
-export function constantsWords(cell: Cell): string {
-  const [a, b, c, alpha, beta, gamma] = cellParameters(cell);
-  return `${length(a)}, ${length(b)}, ${length(c)} Å; ${angle(alpha)}, ${angle(beta)}, ${angle(gamma)}`;
 }
 
 /** Numbers written with blanks or commas between them; undefined where one is none. */

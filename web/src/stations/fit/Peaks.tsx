@@ -177,11 +177,11 @@ export function PeaksSheet(): ReactNode {
             <table>
               <thead>
                 <tr>
-                  <th className="n">2θ</th>
-                  <th className="n">d / Å</th>
-                  <th className="n">height</th>
-                  <th className="n">width</th>
-                  <th className="n">area</th>
+                  <th className="n">2θ, °</th>
+                  <th className="n">d, Å</th>
+                  <th className="n">counts</th>
+                  <th className="n">width, °</th>
+                  <th className="n">area, counts °</th>
                   <td />
                 </tr>
               </thead>

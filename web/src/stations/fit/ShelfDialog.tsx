@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
-import { cellParameters } from '@nagare/core/crystal/cell';
+import { constantsWords } from '@nagare/core/crystal/cell-words';
 import { findElement } from '@nagare/core/crystal/elements';
 import { prettySymbol } from '@nagare/core/crystal/settings';
 import { newId, siteMultiplicity } from '@nagare/core/crystal/structure';
@@ -329,11 +329,7 @@ export function ShelfDialog({ onClose }: { onClose(): void }): ReactNode {
                   <div>
                     {prettySymbol(chosen.spaceGroup)}, {chosen.system}
                   </div>
-                  <div className="mono">
-                    {cellParameters(chosen.cell)
-                      .map((v, i) => v.toFixed(i < 3 ? 4 : 2))
-                      .join(' ')}
-                  </div>
+                  <div className="mono">{constantsWords(chosen.cell, 4)}</div>
                   <div className="soft">
                     {chosen.volume.toFixed(2)} Å³{chosen.temperature ? `, ${chosen.temperature} K` : ''}
                     {chosen.pressure ? `, ${chosen.pressure} GPa` : ''}

@@ -1,4 +1,5 @@
 /** The cell and what the metric says of it. */
+import { constantsWords } from '@nagare/core/crystal/cell-words';
 import { type ReactNode } from 'react';
 import { cellParameters, cellVolume, type Cell } from '@nagare/core/crystal/cell';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
@@ -26,7 +27,7 @@ export function CellSheet({ cell }: { cell: Cell }): ReactNode {
           <span key={i}>
             <span className="soft">{NAMES[i]}</span>{' '}
             {cell.su?.[i] ? formatMeasured(x, cell.su[i]) : x.toFixed(i < 3 ? 4 : x === Math.round(x) ? 0 : 3)}
-            {i < 3 ? '' : '°'}
+            {i < 3 ? ' Å' : '°'}
           </span>
         ))}
       </div>
@@ -81,12 +82,7 @@ export function CellSheet({ cell }: { cell: Cell }): ReactNode {
               )}
             </tbody>
           </table>
-          <p className="soft mb-0 mt-1 mono fine">
-            reduced:{' '}
-            {cellParameters(lattice.reducedCell)
-              .map((x, i) => x.toFixed(i < 3 ? 3 : 2))
-              .join(' ')}
-          </p>
+          <p className="soft mb-0 mt-1 mono fine">reduced: {constantsWords(lattice.reducedCell)}</p>
         </details>
       )}
     </Sheet>

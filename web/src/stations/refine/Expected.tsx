@@ -114,7 +114,7 @@ export function ExpectedSheet(): ReactNode {
       ? 'Matching…'
       : !first
         ? 'No part of it was found in this model.'
-        : `${now.length > 1 ? `${now.length} copies; ` : ''}${now.reduce((n, m) => n + m.matched, 0)} of ${now.length * molecule.atoms.length} atoms found${retype.length + extra.length + missing.length ? `; ${[retype.length && `${retype.length} of another element`, missing.length && `${missing.length} missing`, extra.length && `${extra.length} too many`].filter(Boolean).join(', ')}` : ', all as expected'}.`;
+        : `${now.length > 1 ? `${now.length} copies; ` : ''}${now.reduce((n, m) => n + m.atoms.filter((a) => a?.kind === 'site').length, 0)} of ${now.length * molecule.atoms.length} atoms found${retype.length + extra.length + missing.length ? `; ${[retype.length && `${retype.length} of another element`, missing.length && `${missing.length} missing`, extra.length && `${extra.length} too many`].filter(Boolean).join(', ')}` : ', all as expected'}.`;
   return (
     <Sheet title="Expected molecule" fold shut={!text} state={state}>
       <div className="d-flex gap-1 mb-2">

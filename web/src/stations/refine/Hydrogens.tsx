@@ -330,7 +330,7 @@ export function HydrogensSheet(): ReactNode {
             </button>
           )}
           {shown.length > 0 && (
-            <Button className="mt-2" disabled={!count || !!work} onClick={place}>
+            <Button autoFocus className="mt-2" disabled={!count || !!work} onClick={place}>
               Place {count} {count === 1 ? 'hydrogen' : 'hydrogens'}
             </Button>
           )}

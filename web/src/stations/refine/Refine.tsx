@@ -134,8 +134,8 @@ function Figures(): ReactNode {
       {r && (
         <p className="soft mb-0 mt-1">
           {r.reflections} reflections ({r.observed} above 2σ), {r.parameters} parameters
-          {r.restraints ? `, ${r.restraints} restraints` : ''}; R1 of all data {percent(r.r1All)}; weights a{' '}
-          {r.weights.a.toFixed(4)}, b {r.weights.b.toFixed(4)}
+          {r.restraints ? `, ${r.restraints} equations of restraints` : ''}; R1 of all data {percent(r.r1All)}; weights
+          a {r.weights.a.toFixed(4)}, b {r.weights.b.toFixed(4)}
           {r.extinction ? `; extinction ${r.extinction.value.toPrecision(3)}` : ''}.
         </p>
       )}

@@ -8,6 +8,7 @@ import {
   restraintSites,
   restraintWords,
   type Restraint,
+  type RestraintKind,
 } from '@nagare/core/crystal/controls';
 import { neededRestraints, offersFor, type Offer } from '@nagare/core/model/propose-restraints';
 import { withControls } from '@nagare/core/model/place-hydrogens';
@@ -17,8 +18,26 @@ import { newId } from '@nagare/core/crystal/structure';
 import { Sheet, NumberField } from '../../frame/parts.tsx';
 import { useProject, useEdit } from '../../store/use-project.tsx';
 
+/** Units of target and s.u. of each kind of restraint. */
+const UNITS: Readonly<Record<RestraintKind, string>> = {
+  distance: 'Å',
+  'distance 1,3': 'Å',
+  'equal distance': 'Å',
+  planar: 'Å',
+  'chiral volume': 'Å³',
+  'same geometry': 'Å',
+  'rigid bond': 'Å²',
+  'enhanced rigid bond': 'Å²',
+  'similar displacement': 'Å²',
+  'near isotropic': 'Å²',
+  'keep apart': 'Å',
+  occupancy: '',
+  displacement: 'Å²',
+};
+
 export function RestraintsSheet(): ReactNode {
   const { head, selection, select } = useProject('head', 'selection', 'select');
+  const total = head!.readings?.restraints ?? 0;
   const edit = useEdit();
   const s = head!.structure!;
   const controls = s.controls ?? NO_CONTROLS;
@@ -53,6 +72,8 @@ export function RestraintsSheet(): ReactNode {
       }),
       title,
     );
+  // What the last refinement had beyond the model's own rules came with its hydrogens.
+  const held = total - rows;
   const count = controls.restraints.length + controls.constraints.length + controls.occupancies.length;
   return (
     <Sheet
@@ -61,8 +82,8 @@ export function RestraintsSheet(): ReactNode {
       shut={!count && !selection.length}
       state={
         count
-          ? `${controls.restraints.length} restraints (${rows} equations), ${controls.constraints.length} constraints, ${controls.occupancies.length} shared occupancies.`
-          : 'None. Select atoms; what they allow is offered here.'
+          ? `${controls.restraints.length} restraints (${rows} equations), ${controls.constraints.length} constraints, ${controls.occupancies.length} shared occupancies${held > 0 ? `; ${held} equations more hold hydrogens to their shapes` : ''}.`
+          : `None of your own. ${held > 0 ? `${held} equations hold hydrogens to their shapes. ` : ''}Select atoms; what they allow is offered here.`
       }
     >
       {needed.map((o) => (
@@ -146,6 +167,7 @@ export function RestraintsSheet(): ReactNode {
                 digits={3}
                 step={0.001}
                 min={0.0005}
+                unit={UNITS[r.kind]}
                 onChange={(v) => change(r, { su: v }, `s.u. ${v} for ${restraintWords(r, label)}`)}
                 commit
               />

@@ -3,7 +3,13 @@ import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState, type ReactNode } from 'react';
 import { withBonding } from '@nagare/core/crystal/bonding';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
-import { kindSummaries, type KindSummary, type LengthRow } from '@nagare/core/geometry/length-table';
+import {
+  countedRows,
+  type CountedRow,
+  kindSummaries,
+  type KindSummary,
+  type LengthRow,
+} from '@nagare/core/geometry/length-table';
 import { tableCsv, tableHtml, tableText, type Table } from '@nagare/core/publish/tables';
 import { run } from '../../engine/engine.ts';
 import { PickRow } from '../../frame/parts.tsx';
@@ -33,12 +39,17 @@ function useLengths(what: What): { rows: readonly LengthRow[]; waiting: boolean 
   return { rows: query.data ?? [], waiting: query.isFetching };
 }
 
-function tableOf(what: What, rows: readonly LengthRow[]): Table {
+function tableOf(what: What, rows: readonly CountedRow[]): Table {
+  const several = rows.some((r) => r.times > 1);
   return {
     kind: what,
     title: what === 'bonds' ? 'Bond lengths (Å)' : 'Angles (°)',
-    columns: [what === 'bonds' ? 'bond' : 'angle', UNIT[what]],
-    rows: rows.map((r) => [r.name, formatMeasured(r.value, r.su, DIGITS[what])]),
+    columns: [what === 'bonds' ? 'bond' : 'angle', UNIT[what], ...(several ? ['times'] : [])],
+    rows: rows.map((r) => [
+      r.name,
+      formatMeasured(r.value, r.su, DIGITS[what]),
+      ...(several ? [r.times > 1 ? String(r.times) : ''] : []),
+    ]),
     notes: [],
   };
 }
@@ -62,7 +73,8 @@ export default function LengthsPane(): ReactNode {
         <h3>No model yet</h3>
       </div>
     );
-  const table = tableOf(what, shown);
+  const counted = countedRows(shown);
+  const table = tableOf(what, counted);
   const file = `${project.name.replace(/\s+/g, '-').toLowerCase()}-${what}`;
   const copy = async (as: 'text' | 'word'): Promise<void> => {
     setCopied(await copyTable(as === 'word' ? tableHtml(table) : undefined, tableText(table)));
@@ -104,7 +116,7 @@ export default function LengthsPane(): ReactNode {
         </div>
       </header>
       <KindTable kinds={kinds} what={what} onPick={setWords} />
-      <RowTable rows={shown} what={what} />
+      <RowTable rows={counted} what={what} />
     </div>
   );
 }
@@ -152,8 +164,9 @@ function KindTable({
   );
 }
 
-function RowTable({ rows, what }: { rows: readonly LengthRow[]; what: What }): ReactNode {
+function RowTable({ rows, what }: { rows: readonly CountedRow[]; what: What }): ReactNode {
   const { select } = useProject('select');
+  const several = rows.some((r) => r.times > 1);
   return (
     <>
       <table aria-label={what === 'bonds' ? 'Bond lengths' : 'Angles'}>
@@ -162,6 +175,7 @@ function RowTable({ rows, what }: { rows: readonly LengthRow[]; what: What }): R
             <th>{what === 'bonds' ? 'bond' : 'angle'}</th>
             <th>kind</th>
             <th className="n">{UNIT[what]}</th>
+            {several && <th className="n">times</th>}
           </tr>
         </thead>
         <tbody>
@@ -170,6 +184,7 @@ function RowTable({ rows, what }: { rows: readonly LengthRow[]; what: What }): R
               <td>{r.name}</td>
               <td>{r.kind}</td>
               <td className="n">{formatMeasured(r.value, r.su, DIGITS[what])}</td>
+              {several && <td className="n">{r.times > 1 ? `× ${r.times}` : ''}</td>}
             </PickRow>
           ))}
         </tbody>
