@@ -69,10 +69,12 @@ test('a hydrate is finished by the keyboard alone', async ({ page }) => {
   const before = await hands();
   await ask(page, 'least sq');
   await expect(page.getByRole('button', { name: 'Refine', exact: true })).toBeFocused();
+  const count = await marks(page).count();
   await page.keyboard.press('Enter');
-  await expect(page.getByText(/Settled/).first()).toBeVisible({ timeout: 120_000 });
+  await expect(marks(page)).toHaveCount(count + 1, { timeout: 120_000 });
   await idle(page);
   await ask(page, 'hydrogens:');
+  await expect(page.getByRole('button', { name: 'Make a plan' })).toBeFocused();
   await page.keyboard.press('Enter');
   // The next step has the focus as soon as there is one.
   await expect(page.getByRole('button', { name: 'Place 16 hydrogens' })).toBeFocused({ timeout: 120_000 });

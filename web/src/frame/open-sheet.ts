@@ -19,12 +19,16 @@ function nameOfControl(e: Element): string {
   return said.replace(/\s+/g, ' ').trim();
 }
 
-function reach(sheet: Element, control: string | undefined): void {
-  const all = [...sheet.querySelectorAll<HTMLElement>('button:not(.fold), input, select, textarea, summary')].filter(
-    (e) => !e.matches(':disabled'),
-  );
+/** Gives the focus to the control that is wanted; one that rests while work is going on is waited for. */
+function reach(sheet: Element, control: string | undefined, left: number = LOOKS.most): void {
+  const all = [...sheet.querySelectorAll<HTMLElement>('button:not(.fold), input, select, textarea, summary')];
   const wanted = control ? all.find((e) => nameOfControl(e).startsWith(control)) : undefined;
-  const target = wanted ?? all[0] ?? sheet.querySelector<HTMLElement>('.fold, h2');
+  if (wanted?.matches(':disabled') && left) {
+    setTimeout(() => reach(sheet, control, left - 1), LOOKS.every);
+    return;
+  }
+  const able = (e: HTMLElement): boolean => !e.matches(':disabled');
+  const target = (wanted && able(wanted) ? wanted : all.find(able)) ?? sheet.querySelector<HTMLElement>('.fold, h2');
   const inside = target?.closest('details');
   if (inside) inside.open = true;
   sheet.scrollIntoView({ block: 'start' });
