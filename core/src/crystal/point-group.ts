@@ -1,5 +1,5 @@
 /** Crystal classes, Laue classes and systems from rotation parts alone. */
-import { IDENTITY3, type Mat3, toMat3 } from '../math/matrix3.ts';
+import { IDENTITY3, multiply3, type Mat3, toMat3 } from '../math/matrix3.ts';
 import { rotationKey, rotationType } from './operator.ts';
 import type { SpaceGroup } from './space-group.ts';
 
@@ -96,4 +96,33 @@ export function closeRotations(generators: readonly Mat3[]): Mat3[] {
       if (members.length > 48) throw new RangeError('These rotations do not close to a crystallographic point group.');
     }
   return members;
+}
+
+/** Every proper subgroup of a group of rotations, each once, by the table of its products. Three generators are enough for every crystallographic class. */
+export function properSubgroups(rotations: readonly Mat3[]): Mat3[][] {
+  const at = new Map(rotations.map((r, i) => [rotationKey(r), i]));
+  const product = rotations.map((a) => rotations.map((b) => at.get(rotationKey(multiply3(a, b)))!));
+  const identity = at.get(rotationKey(IDENTITY3))!;
+  /** Indices of the group that some of the rotations make. */
+  const closed = (generators: readonly number[]): number[] => {
+    const members = [identity];
+    const has = new Set(members);
+    for (let i = 0; i < members.length; i++)
+      for (const g of generators) {
+        const p = product[members[i]!]![g]!;
+        if (has.has(p)) continue;
+        has.add(p);
+        members.push(p);
+      }
+    return members.sort((p, q) => p - q);
+  };
+  const found = new Map<string, number[]>();
+  const offer = (generators: readonly number[]): void => {
+    const members = closed(generators);
+    if (members.length < rotations.length) found.set(members.join(), members);
+  };
+  offer([]);
+  rotations.forEach((_, a) => rotations.forEach((__, b) => offer([a, b])));
+  for (const members of [...found.values()]) rotations.forEach((_, a) => offer([...members, a]));
+  return [...found.values()].map((members) => members.map((i) => rotations[i]!));
 }

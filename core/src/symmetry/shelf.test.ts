@@ -2,11 +2,10 @@
 import { describe, expect, it } from 'vitest';
 import { wholeCell } from '../build/whole-cell.ts';
 import { axisVectors, metricTensor } from '../crystal/cell.ts';
-import { rotationKey } from '../crystal/operator.ts';
-import { closeRotations, rotationsOf } from '../crystal/point-group.ts';
+import { properSubgroups, rotationsOf } from '../crystal/point-group.ts';
 import { siteSymmetry } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, inverse3, toVec3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, inverse3, toVec3, type Vec3 } from '../math/matrix3.ts';
 import { seededRandom, type Random } from '../math/random.ts';
 import { shippedShelf } from '../shelf/entry.ts';
 import { missedWithOpinion } from './report.ts';
@@ -45,17 +44,6 @@ function moved(s: Structure, length: number, random: Random): Structure {
       };
     }),
   };
-}
-
-/** Sets of rotations that are subgroups of the class, itself left out. */
-function lowerClasses(rotations: readonly Mat3[]): Mat3[][] {
-  const sets = new Map<string, Mat3[]>();
-  for (const a of rotations)
-    for (const b of rotations) {
-      const members = closeRotations([a, b]);
-      if (members.length < rotations.length) sets.set(members.map(rotationKey).sort().join(';'), members);
-    }
-  return [...sets.values()];
 }
 
 const likely = (s: Structure): number[] =>
@@ -97,7 +85,7 @@ describe('structures of the shelf', () => {
     const random = seededRandom(5108);
     for (let n = 0; n < 12; n++) {
       const { name, structure: s } = shelf[Math.floor(random.next() * shelf.length)]!;
-      const lower = lowerClasses(rotationsOf(s.spaceGroup));
+      const lower = properSubgroups(rotationsOf(s.spaceGroup));
       const to = subgroupOf(s.spaceGroup, lower[Math.floor(random.next() * lower.length)]!);
       const found = likely(moved(lowerSymmetry(s, to), 0.05, random));
       expect(found, `${name} in ${to.group.symbol}`).toEqual([s.spaceGroup.number]);

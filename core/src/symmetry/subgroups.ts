@@ -1,7 +1,7 @@
 /** Groups with fewer operations on the same lattice (translationengleiche subgroups), each with the twin law it implies, and the model written out in one. */
 import { nameGroup } from '../crystal/identify.ts';
 import { rotationKey, rotationType, type Operator } from '../crystal/operator.ts';
-import { closeRotations, crystalClass, laueRotations, rotationsOf } from '../crystal/point-group.ts';
+import { crystalClass, laueRotations, properSubgroups, rotationsOf } from '../crystal/point-group.ts';
 import { operatorsNear } from '../crystal/neighbours.ts';
 import { allOperators, groupOrder, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import { metricTensor } from '../crystal/cell.ts';
@@ -23,17 +23,8 @@ export interface Subgroup {
 /** Maximal subgroups of index 2 or 3 with the same lattice. */
 export function subgroups(group: SpaceGroup): Subgroup[] {
   const rotations = rotationsOf(group);
-  const sets = new Map<string, Mat3[]>();
-  const offer = (generators: readonly Mat3[]): void => {
-    const members = closeRotations(generators);
-    if (members.length < rotations.length) sets.set(members.map(rotationKey).sort().join(';'), members);
-  };
-  offer([]);
-  for (const a of rotations) for (const b of rotations) offer([a, b]);
-  // Three generators are enough for every crystallographic class.
-  for (const m of [...sets.values()]) for (const a of rotations) offer([...m, a]);
   const index = (m: readonly Mat3[]): number => rotations.length / m.length;
-  const all = [...sets.values()].filter((m) => index(m) === 2 || index(m) === 3);
+  const all = properSubgroups(rotations).filter((m) => index(m) === 2 || index(m) === 3);
   return all
     .map((members) => subgroupOf(group, members))
     .sort(

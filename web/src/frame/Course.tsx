@@ -287,7 +287,7 @@ export function Course(): ReactNode {
             )}
             {inside && (
               <button className="word" aria-expanded={opened.has(shown.m.id)} onClick={() => flipRun(shown.m.id)}>
-                {opened.has(shown.m.id) ? 'Fold' : `Show ${inside.length + 1} stages`}
+                {opened.has(shown.m.id) ? 'Fold' : `${inside.length + 1} stages`}
               </button>
             )}
             <button className="word" onClick={() => setNaming(true)}>
