@@ -57,7 +57,9 @@ export function missedWithOpinion(s: Structure, tolerance: number, raw?: RawRefl
     if (kept.some((k) => known(k) && containsGroup(s, k, found))) continue;
     const m = namedGroup(found);
     if (!m) continue;
-    const opinion = raw && opinionOfData(raw, s.cell, s.spaceGroup, m.operators);
+    // Operations of a finer lattice may have fractional coefficients in these axes, where indices would not stay whole.
+    const whole = m.operators.every((o) => o.r.every(Number.isInteger));
+    const opinion = raw && whole ? opinionOfData(raw, s.cell, s.spaceGroup, m.operators) : undefined;
     const likely = isWhole(m, tolerance) && opinion?.verdict !== 'against';
     kept.push({ ...m, likely, words: missedWords(m, opinion), ...(opinion ? { opinion } : {}) });
   }

@@ -103,9 +103,11 @@ export function folded(marks: readonly Mark[], opened: ReadonlySet<string>, kept
 
 /** The nearest drawn mark that a mark came from. */
 export function drawnParent(marks: readonly Mark[], drawn: ReadonlySet<string>, m: Mark): string | undefined {
+  // Nearly every mark: its parent is drawn.
+  if (!m.parent || drawn.has(m.parent)) return m.parent;
   const by = new Map(marks.map((x) => [x.id, x]));
   const passed = new Set<string>();
-  let parent = m.parent;
+  let parent: string | undefined = m.parent;
   while (parent && !drawn.has(parent) && !passed.has(parent)) {
     passed.add(parent);
     parent = by.get(parent)?.parent;
