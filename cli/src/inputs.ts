@@ -1,5 +1,7 @@
 /** Files that commands are given: read, and refused in a sentence where they hold something else. */
 import { readFileSync } from 'node:fs';
+import { asideText } from '@nagare/core/formats/asides';
+import { decodeText } from '@nagare/core/formats/text';
 import { cellParameters, type Cell } from '@nagare/core/crystal/cell';
 import { transformReflections, type MergedReflections, type RawReflections } from '@nagare/core/crystal/reflections';
 import type { Structure } from '@nagare/core/crystal/structure';
@@ -17,14 +19,16 @@ const sameCell = (p: Cell, q: Cell): boolean =>
 export function read(path: string): Recognised[] {
   let text: string;
   try {
-    text = readFileSync(path, 'utf8');
+    text = decodeText(readFileSync(path));
   } catch (e) {
     throw new BadInput(
       `${path} cannot be read: ${(e as NodeJS.ErrnoException).code === 'ENOENT' ? 'there is no such file' : (e as Error).message}.`,
     );
   }
   try {
-    return recognise(text, path);
+    const found = recognise(text, path);
+    for (const aside of found.flatMap((r) => r.asides ?? [])) process.stderr.write(`${path}: ${asideText(aside)}\n`);
+    return found;
   } catch (e) {
     if (e instanceof FileProblem) throw new BadInput(`${path}: ${e.message}`);
     throw e;

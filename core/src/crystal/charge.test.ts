@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { parseCif } from '../formats/cif-parser.ts';
-import { readStructure } from '../formats/cif-data.ts';
+import { readStructure } from '../formats/cif-sites.ts';
 import { cifProblems } from '../formats/dictionary.ts';
 import { structureCif } from '../publish/structure-cif.ts';
 import { chargeOf, typeSymbol } from './charge.ts';

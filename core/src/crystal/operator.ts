@@ -122,8 +122,31 @@ export function operatorToXyz(o: Operator): string {
     .join(',');
 }
 
-/** Reads an operator in x, y, z notation (blanks, decimals and fractions in any order); throws SyntaxError naming what it could not read. */
+/** Denominators of the translations that occur between conventional axes, for decimals that stand for them. */
+const DENOMINATORS = [3, 6, 12, 24, 7, 9, 8, 16];
+
+/** A decimal of three digits or more that is a fraction cut short, such as 0.333 or 0.6667, as that fraction. */
+function fractionMeant(text: string): number {
+  const value = Number(text);
+  const digits = text.split('.')[1]?.length ?? 0;
+  if (digits < 3) return value;
+  for (const d of DENOMINATORS) {
+    const n = Math.round(value * d);
+    if (n && Math.abs(n / d - value) < 10 ** -digits) return n / d;
+  }
+  return value;
+}
+
+/** Longest text of an operator that is read. */
+const LONGEST_OPERATOR = 200;
+
+/**
+ * Reads an operator in x, y, z notation (blanks, decimals and fractions in any order); throws SyntaxError naming what it could
+ * not read. Decimals that are fractions cut short count as these.
+ */
 export function parseXyz(text: string): Operator {
+  if (text.length > LONGEST_OPERATOR)
+    throw new SyntaxError(`"${text.slice(0, 40)}…" is too long for a symmetry operator.`);
   const parts = text
     .replace(/['"\s]/g, '')
     .toLowerCase()
@@ -142,9 +165,10 @@ export function parseXyz(text: string): Operator {
         /^([+-]?)(?:(\d+(?:\.\d*)?|\.\d+)(?:\/(\d+(?:\.\d*)?))?)?(?:\*(?=[xyz]))?([xyz])?(?:\/(\d+))?$/.exec(term);
       if (!match || (match[2] === undefined && match[4] === undefined))
         throw new SyntaxError(`"${term}" in the symmetry operator "${text}" cannot be read.`);
-      const value =
-        ((match[1] === '-' ? -1 : 1) * (match[2] === undefined ? 1 : Number(match[2]) / Number(match[3] ?? 1))) /
-        Number(match[5] ?? 1);
+      const below = Number(match[3] ?? 1) * Number(match[5] ?? 1);
+      if (!(below > 0)) throw new SyntaxError(`"${term}" in the symmetry operator "${text}" divides by zero.`);
+      const above = match[2] === undefined ? 1 : fractionMeant(match[2]);
+      const value = ((match[1] === '-' ? -1 : 1) * above) / below;
       if (match[4]) row[AXES.indexOf(match[4])]! += value;
       else shift += value;
     }

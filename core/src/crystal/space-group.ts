@@ -1,5 +1,5 @@
 /** Space groups as plain data, worked out from their operators. */
-import { apply3, IDENTITY3, type Vec3, toVec3 } from '../math/matrix3.ts';
+import { IDENTITY3, toVec3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { closeGroup, operatorToXyz, rotationKey, rotationType, wrapTranslation, type Operator } from './operator.ts';
 
 export interface SpaceGroup {
@@ -129,19 +129,35 @@ export interface SiteSymmetry {
   multiplicity: number;
 }
 
+const operatorsByGroup = new WeakMap<SpaceGroup, readonly Operator[]>();
+
+/** `allOperators`, worked out once a group: sites are asked about by the hundred thousand. */
+function knownOperators(g: SpaceGroup): readonly Operator[] {
+  let all = operatorsByGroup.get(g);
+  if (!all) operatorsByGroup.set(g, (all = allOperators(g)));
+  return all;
+}
+
 /** Operators that leave a site where it is, within `tolerance` Å judged through the metric tensor. */
 export function siteSymmetry(g: SpaceGroup, metric: readonly number[], x: Vec3, tolerance = 0.01): SiteSymmetry {
-  const all = allOperators(g);
-  if (all.length === 1) return { operators: all, multiplicity: 1 };
+  const all = knownOperators(g);
+  if (all.length === 1) return { operators: [...all], multiplicity: 1 };
   const operators: Operator[] = [];
-  for (const o of all) {
-    const y = apply3(o.r, x);
-    const d = [0, 1, 2].map((i) => y[i]! + o.t[i]! - x[i]!);
-    const n = d.map(Math.round);
-    const e = d.map((v, i) => v - n[i]!);
-    let square = 0;
-    for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) square += e[i]! * e[j]! * metric[3 * i + j]!;
-    if (square < tolerance * tolerance) operators.push({ r: o.r, t: [o.t[0] - n[0]!, o.t[1] - n[1]!, o.t[2] - n[2]!] });
+  const [a, b, c] = x;
+  const [m00, m01, m02, , m11, m12, , , m22] = metric as [...Mat3];
+  const limit = tolerance * tolerance;
+  for (const { r, t } of all) {
+    const p = r[0] * a + r[1] * b + r[2] * c + t[0] - a,
+      q = r[3] * a + r[4] * b + r[5] * c + t[1] - b,
+      s = r[6] * a + r[7] * b + r[8] * c + t[2] - c;
+    const i = Math.round(p),
+      j = Math.round(q),
+      k = Math.round(s);
+    const u = p - i,
+      v = q - j,
+      w = s - k;
+    const square = u * u * m00 + v * v * m11 + w * w * m22 + 2 * (u * v * m01 + u * w * m02 + v * w * m12);
+    if (square < limit) operators.push({ r, t: [t[0] - i, t[1] - j, t[2] - k] });
   }
   return { operators, multiplicity: groupOrder(g) / operators.length };
 }

@@ -5,16 +5,20 @@ export interface Measured {
   readonly su: number;
 }
 
+/** Characters: more than any number with its s.u. that was measured. */
+const LONGEST = 200;
+
 /** Reads a number with an optional s.u. in parentheses that applies to its last digits; undefined for anything else. */
 export function parseMeasured(text: string): Measured | undefined {
-  const m = /^([+-]?(?:\d+\.?(\d*)|\.(\d+)))(?:[eE]([+-]?\d+))?(?:\((\d+)\))?$/.exec(text.trim());
+  if (text.length > LONGEST) return undefined;
+  const m = /^([+-]?(?:\d+(?:\.(\d*))?|\.(\d+)))(?:[eE]([+-]?\d+))?(?:\((\d+)\))?$/.exec(text.trim());
   if (!m) return undefined;
   const digits = (m[2] ?? m[3] ?? '').length;
   const power = m[4] ? 10 ** Number(m[4]) : 1;
   const value = Number(m[1]) * power;
+  const su = m[5] ? Number(m[5]) * 10 ** -digits * power : 0;
   // An exponent beyond all numbers is a slip of the pen, not a measurement.
-  if (!Number.isFinite(value)) return undefined;
-  return { value, su: m[5] ? Number(m[5]) * 10 ** -digits * power : 0 };
+  return Number.isFinite(value) && Number.isFinite(su) ? { value, su } : undefined;
 }
 
 /**

@@ -22,11 +22,16 @@ function columnsOf(loop: CifLoop): [string, string][] {
   });
 }
 
+/** A data name that an object cannot have as its own. */
+const FORBIDDEN = '__proto__';
+
 /** Items of a block of a CIF that are told one by one, by data name in lower case. */
 export function itemsOf(block: CifBlock): Record<string, string> {
   const out: Record<string, string> = {};
-  for (const [tag, { value }] of block.items) if (isSaid(value) && value.length <= LONGEST) out[tag] = value;
+  for (const [tag, { value }] of block.items)
+    if (isSaid(value) && value.length <= LONGEST && tag !== FORBIDDEN) out[tag] = value;
   for (const loop of block.loops)
-    for (const [tag, value] of columnsOf(loop)) if (value && value.length <= LONGEST) out[tag] ??= value;
+    for (const [tag, value] of columnsOf(loop))
+      if (value && value.length <= LONGEST && tag !== FORBIDDEN) out[tag] ??= value;
   return out;
 }

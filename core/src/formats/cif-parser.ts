@@ -12,12 +12,22 @@ export interface CifLoop {
   readonly values: readonly string[];
   /** Line on which the loop's first value stands. */
   readonly line: number;
+  /** Line on which a value stands, by its place in `values`; asked in rising order it reads the loop once. */
+  lineOf(value: number): number;
+}
+
+export interface CifItem {
+  readonly value: string;
+  /** Line of the data name. */
+  readonly line: number;
+  /** Line on which the value begins. */
+  readonly valueLine: number;
 }
 
 export interface CifBlock {
   readonly name: string;
   readonly line: number;
-  readonly items: ReadonlyMap<string, { value: string; line: number }>;
+  readonly items: ReadonlyMap<string, CifItem>;
   readonly loops: readonly CifLoop[];
 }
 
@@ -52,9 +62,13 @@ class Scanner {
   /** Line on which the current token starts. */
   tokenLine = 1;
 
-  constructor(private readonly source: string) {
+  constructor(
+    private readonly source: string,
+    start?: { position: number; line: number },
+  ) {
     // Not part of a data block: the byte-order mark some editors leave.
     if (source.charCodeAt(0) === 0xfeff) this.position = 1;
+    if (start) ({ position: this.position, line: this.line } = start);
   }
 
   next(): void {
@@ -161,11 +175,26 @@ function unfold(text: string): string {
   return /^\\[ \t]*(\r?\n|\r)/.test(text) ? text.replace(/\\[ \t]*(?:\r\n|\n|\r)/g, '').replace(/\\[ \t]*$/, '') : text;
 }
 
+/** Lines of a loop's values, found by reading it again from where it begins: most loops are never asked. */
+function lineFinder(source: string, start: { position: number; line: number }): (value: number) => number {
+  let scanner = new Scanner(source, start);
+  let at = -1;
+  return (value) => {
+    if (value < at) {
+      scanner = new Scanner(source, start);
+      at = -1;
+    }
+    for (; at < value; at++) scanner.next();
+    return scanner.tokenLine;
+  };
+}
+
 /** Reads a CIF; throws FileProblem with the line where the syntax breaks. `progress` hears the fraction read, about every megabyte. */
 export function parseCif(source: string, progress?: (fraction: number) => void): CifBlock[] {
   const scanner = new Scanner(source);
   const blocks: CifBlock[] = [];
-  let items = new Map<string, { value: string; line: number }>();
+  const byName = new Map<string, CifBlock>();
+  let items = new Map<string, CifItem>();
   let loops: CifLoop[] = [];
   let current: CifBlock | undefined;
   let told = 0;
@@ -177,13 +206,14 @@ export function parseCif(source: string, progress?: (fraction: number) => void):
       items = new Map();
       loops = [];
       current = { name: scanner.text, line, items, loops };
-      const twin = blocks.find((b) => b.name.toLowerCase() === scanner.text.toLowerCase());
+      const twin = byName.get(scanner.text.toLowerCase());
       if (twin)
         throw new FileProblem(
           `the data block "${scanner.text}" was already opened on line ${twin.line}. Give one of them another name.`,
           line,
         );
       blocks.push(current);
+      byName.set(scanner.text.toLowerCase(), current);
       scanner.next();
       continue;
     }
@@ -192,14 +222,17 @@ export function parseCif(source: string, progress?: (fraction: number) => void):
     if (scanner.kind === Kind.Save)
       throw new FileProblem('save frames belong to dictionaries, not to data files.', line);
     if (scanner.kind === Kind.Loop) {
-      const tags: string[] = [];
+      const named = new Set<string>();
+      // Where the values begin: behind the last name.
+      let start = { position: scanner.position, line: scanner.line };
       scanner.next();
       while ((scanner.kind as Kind) === Kind.Tag) {
-        if (tags.includes(scanner.text))
-          throw new FileProblem(`the loop names ${scanner.text} twice.`, scanner.tokenLine);
-        tags.push(scanner.text);
+        if (named.has(scanner.text)) throw new FileProblem(`the loop names ${scanner.text} twice.`, scanner.tokenLine);
+        named.add(scanner.text);
+        start = { position: scanner.position, line: scanner.line };
         scanner.next();
       }
+      const tags = [...named];
       if (!tags.length) throw new FileProblem('"loop_" must be followed by data names.', line);
       const values: string[] = [];
       const firstLine = scanner.tokenLine;
@@ -213,7 +246,7 @@ export function parseCif(source: string, progress?: (fraction: number) => void):
           `the loop of ${tags[0]} has ${tags.length} columns but ${values.length} values, which do not fill whole rows. Look for a missing value or an unquoted blank before line ${scanner.tokenLine}.`,
           line,
         );
-      loops.push({ tags, values, line: firstLine });
+      loops.push({ tags, values, line: firstLine, lineOf: lineFinder(source, start) });
     } else if (scanner.kind === Kind.Tag) {
       const tag = scanner.text;
       scanner.next();
@@ -224,7 +257,7 @@ export function parseCif(source: string, progress?: (fraction: number) => void):
           `${tag} is given twice in the block "${current.name}"; the first stands on line ${items.get(tag)!.line}.`,
           line,
         );
-      items.set(tag, { value: scanner.text, line });
+      items.set(tag, { value: scanner.text, line, valueLine: scanner.tokenLine });
       scanner.next();
     } else
       throw new FileProblem(
@@ -236,20 +269,66 @@ export function parseCif(source: string, progress?: (fraction: number) => void):
   return blocks;
 }
 
+interface Column {
+  readonly loop: CifLoop;
+  readonly column: number;
+}
+
+const columnsOfBlock = new WeakMap<CifBlock, ReadonlyMap<string, readonly Column[]>>();
+
+/** Every column of every loop of a block by its name; worked out once a block, since hundreds of names are asked for. */
+function columnsByTag(block: CifBlock): ReadonlyMap<string, readonly Column[]> {
+  const known = columnsOfBlock.get(block);
+  if (known) return known;
+  const out = new Map<string, Column[]>();
+  for (const loop of block.loops)
+    loop.tags.forEach((tag, column) => {
+      const there = out.get(tag);
+      if (there) there.push({ loop, column });
+      else out.set(tag, [{ loop, column }]);
+    });
+  columnsOfBlock.set(block, out);
+  return out;
+}
+
+const isKnown = (value: string | undefined): value is string =>
+  value !== undefined && value !== UNKNOWN && value !== INAPPLICABLE;
+
+/** A value with the line it stands on. */
+export interface Written {
+  readonly text: string;
+  readonly line: number;
+}
+
+/** First known value among several names, with its line; unknown and inapplicable count as absent. */
+export function itemWritten(block: CifBlock, ...tags: string[]): Written | undefined {
+  const columns = columnsByTag(block);
+  for (const tag of tags) {
+    const direct = block.items.get(tag);
+    if (direct && isKnown(direct.value)) return { text: direct.value, line: direct.line };
+    for (const { loop, column } of columns.get(tag) ?? [])
+      if (isKnown(loop.values[column])) return { text: loop.values[column], line: loop.lineOf(column) };
+  }
+  return undefined;
+}
+
 /** First known value among several names; unknown and inapplicable count as absent. */
 export function itemText(block: CifBlock, ...tags: string[]): string | undefined {
+  const columns = columnsByTag(block);
   for (const tag of tags) {
     const direct = block.items.get(tag)?.value;
-    if (direct !== undefined && direct !== UNKNOWN && direct !== INAPPLICABLE) return direct;
-    for (const loop of block.loops) {
-      const column = loop.tags.indexOf(tag);
-      const value = column < 0 ? undefined : loop.values[column];
-      if (value !== undefined && value !== UNKNOWN && value !== INAPPLICABLE) return value;
+    if (isKnown(direct)) return direct;
+    for (const { loop, column } of columns.get(tag) ?? []) {
+      const value = loop.values[column];
+      if (isKnown(value)) return value;
     }
   }
   return undefined;
 }
 
 /** The loop holding a data name, if there is one. */
-export const loopWith = (block: CifBlock, ...tags: string[]): CifLoop | undefined =>
-  block.loops.find((l) => tags.some((t) => l.tags.includes(t)));
+export const loopWith = (block: CifBlock, ...tags: string[]): CifLoop | undefined => {
+  const columns = columnsByTag(block);
+  const found = new Set(tags.flatMap((t) => (columns.get(t) ?? []).map((c) => c.loop)));
+  return block.loops.find((l) => found.has(l));
+};

@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { CifWriter, cifValue } from '../publish/cif-writer.ts';
 import { FileProblem, INAPPLICABLE, itemText, parseCif, UNKNOWN } from './cif-parser.ts';
-import { readReflections, readStructure } from './cif-data.ts';
+import { readReflections } from './cif-reflections.ts';
+import { readStructure } from './cif-sites.ts';
 import { recognise } from './recognise.ts';
 import { detectLayout, parseReflectionList } from './reflection-list.ts';
 

@@ -5,21 +5,21 @@ import type { RawReflections } from '../crystal/reflections.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { formulaText } from '../crystal/formula.ts';
-import {
-  readCell,
-  readExperiment,
-  readReflections,
-  readSpaceGroup,
-  readStructure,
-  type SampleRecord,
-} from './cif-data.ts';
+import { Asides, type Aside } from './asides.ts';
+import { readCell, readExperiment, type SampleRecord } from './cif-data.ts';
+import { readPattern } from './cif-pattern.ts';
+import { readReflections } from './cif-reflections.ts';
+import { readStructure } from './cif-sites.ts';
+import { readSpaceGroup } from './cif-symmetry.ts';
 import type { Treatment } from '../crystal/treatment.ts';
 import { readControls, readTreatment } from './cif-controls.ts';
 import { itemsOf } from './cif-items.ts';
 import { FileProblem, parseCif, type CifBlock } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
 import { looksLikeXyz, parseXyz, type XyzFrame } from './xyz.ts';
-import { looksLikePattern, parseInstrument, parsePattern, readPattern, type PatternFile } from './pattern-file.ts';
+import type { PatternFile } from './pattern-columns.ts';
+import { looksLikePattern, parseInstrument, parsePattern } from './pattern-file.ts';
+import { plainText } from './text.ts';
 import type { Instrument, SpectralLine } from '../crystal/pattern.ts';
 
 /** One data block or one list. */
@@ -38,19 +38,41 @@ export interface Recognised {
   /** A powder pattern, with the lines of its spectrum where the file tells. */
   powder?: PatternFile & { readonly lines?: readonly SpectralLine[] };
   instrument?: Instrument;
+  /** What was not taken as it was written. */
+  asides?: readonly Aside[];
 }
+
+/** The asides as a field, where there are any. */
+const told = (asides: Asides): { asides?: readonly Aside[] } => {
+  const all = asides.all();
+  return all.length ? { asides: all } : {};
+};
 
 const thousands = (n: number): string => String(n).replace(/\B(?=(\d{3})+$)/g, '\u2009');
 
-/** Reads a text of unknown kind. Throws FileProblem with what is wrong, where and what to do. */
-export function recognise(text: string, fileName: string, progress?: (fraction: number) => void): Recognised[] {
+/** Characters before the first data block that are looked through. */
+const HEAD = 20_000;
+
+/** Whether a text is a CIF: its first word, past blanks and comments, opens a data block. */
+function beginsWithBlock(text: string): boolean {
+  for (const line of text.slice(0, HEAD).split('\n')) {
+    const word = line.trimStart();
+    if (word && !word.startsWith('#')) return /^data_/i.test(word);
+  }
+  return false;
+}
+
+/** Reads a text of unknown kind, whatever its line ends. Throws FileProblem with what is wrong, where and what to do. */
+export function recognise(written: string, fileName: string, progress?: (fraction: number) => void): Recognised[] {
+  const text = plainText(written);
+  const asides = new Asides();
   const base = fileName.replace(/\.[^.]*$/, '') || 'pasted text';
   if (!text.trim()) throw new FileProblem(`${fileName} is empty.`);
   if (text.slice(0, 2000).includes('\u0000'))
     throw new FileProblem(
       `${fileName} is a binary file. Nagare reads CIF, XYZ, plain-text reflection lists and powder patterns, and its own project files.`,
     );
-  if (/^\s*(#[^\n]*\n\s*)*data_/i.test(text.slice(0, 20000).replace(/^\ufeff/, ''))) {
+  if (beginsWithBlock(text)) {
     const blocks = parseCif(text, progress);
     const found = blocks.map((b) => recogniseBlock(b, base)).filter((r) => r.raw || r.structure || r.cell || r.powder);
     if (!found.length)
@@ -61,13 +83,14 @@ export function recognise(text: string, fileName: string, progress?: (fraction: 
   }
   if (looksLikeXyz(text)) return parseXyz(text, base).map((f) => recognisedFrame(f));
   if (looksLikeReflectionList(text)) {
-    const { raw, layout } = parseReflectionList(text, progress);
+    const { raw, layout } = parseReflectionList(text, progress, 1, asides);
     return [
       {
         name: base,
         sentence: `${thousands(raw.count)} reflections in ${layout === 'fixed columns' ? 'fixed columns' : 'blank-separated columns'}; the cell and the wavelength are still to be given.`,
         experiment: { kept: {} },
         raw,
+        ...told(asides),
       },
     ];
   }
@@ -83,8 +106,8 @@ export function recognise(text: string, fileName: string, progress?: (fraction: 
     ];
   }
   if (looksLikePattern(text)) {
-    const powder = parsePattern(text, base);
-    return [{ name: base, sentence: patternSentence(powder), experiment: { kept: {} }, powder }];
+    const powder = parsePattern(text, base, undefined, asides);
+    return [{ name: base, sentence: patternSentence(powder), experiment: { kept: {} }, powder, ...told(asides) }];
   }
   const problem = firstOddLine(text);
   throw new FileProblem(
@@ -110,7 +133,7 @@ function recognisedFrame({ name, structure, periodic }: XyzFrame): Recognised {
 }
 
 function firstOddLine(text: string): { line: number; text: string } | undefined {
-  const lines = text.slice(0, 5000).split(/\r?\n/);
+  const lines = text.slice(0, 5000).split('\n');
   const i = lines.findIndex((l) => l.trim() && !l.trim().startsWith('#'));
   return i < 0 ? undefined : { line: i + 1, text: lines[i]!.trim().slice(0, 60) };
 }
@@ -121,14 +144,15 @@ export const patternSentence = (p: PatternFile): string => {
 };
 
 function recogniseBlock(block: CifBlock, base: string): Recognised {
+  const asides = new Asides();
   const cell = readCell(block);
-  const experiment = readExperiment(block);
+  const experiment = readExperiment(block, asides);
   const spaceGroup = readSpaceGroup(block);
-  const reflections = readReflections(block);
-  const bare = readStructure(block);
-  const structure = bare && readControls(block, bare);
-  const treatment = readTreatment(block);
-  const measured = readPattern(block, block.name || base);
+  const reflections = readReflections(block, asides);
+  const bare = readStructure(block, asides);
+  const structure = bare && readControls(block, bare, asides);
+  const treatment = readTreatment(block, asides);
+  const measured = readPattern(block, block.name || base, asides);
   const powder = measured && { ...measured.file, ...(measured.lines ? { lines: measured.lines } : {}) };
   const parts: string[] = [];
   if (reflections) parts.push(`${thousands(reflections.raw.count)} reflections (${reflections.origin})`);
@@ -151,5 +175,6 @@ function recogniseBlock(block: CifBlock, base: string): Recognised {
     ...(structure ? { structure, items: itemsOf(block) } : {}),
     ...(treatment ? { treatment } : {}),
     ...(powder ? { powder } : {}),
+    ...told(asides),
   };
 }

@@ -1,6 +1,9 @@
 /** Plain-text reflection lists: h k l I σ and an optional batch or component number, in columns or separated by blanks. */
 import { RawBuilder, type RawReflections } from '../crystal/reflections.ts';
+import { Asides } from './asides.ts';
 import { FileProblem } from './cif-parser.ts';
+import { setAsideBecause } from './reflection-check.ts';
+import { DECIMAL, rowWords } from './text.ts';
 
 export type ListLayout = 'blank-separated' | 'fixed columns';
 
@@ -11,7 +14,6 @@ export interface ReflectionList {
   terminated: boolean;
 }
 
-const NUMBER = /^[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/;
 /** Three indices of four characters, two values of eight, one number of four. */
 const FIXED = [0, 4, 8, 12, 20, 28, 32] as const;
 
@@ -20,19 +22,19 @@ function fixedFields(line: string): number[] | undefined {
   for (let i = 0; i < 6; i++) {
     const text = line.slice(FIXED[i], FIXED[i + 1]).trim();
     if (i === 5 && !text) break;
-    if (i < 3 ? !/^[+-]?\d+$/.test(text) : !NUMBER.test(text)) return i === 5 ? out : undefined;
-    out.push(Number(text));
+    if (i < 3 ? !/^[+-]?\d+$/.test(text) : !DECIMAL.test(text)) return i === 5 ? out : undefined;
+    out.push(Number(text.replace(/[dD]/, 'e')));
   }
   return out;
 }
 
 function freeFields(line: string): number[] | undefined {
-  const tokens = line.trim().split(/[\s,;]+/);
+  const tokens = rowWords(line);
   if (tokens.length < 5) return undefined;
   const out: number[] = [];
   for (let i = 0; i < Math.min(6, tokens.length); i++) {
-    if (!NUMBER.test(tokens[i]!)) return i === 5 ? out : undefined;
-    const value = Number(tokens[i]);
+    if (!DECIMAL.test(tokens[i]!)) return i === 5 ? out : undefined;
+    const value = Number(tokens[i]!.replace(/[dD]/, 'e'));
     if (i < 3 && !Number.isInteger(value)) return undefined;
     out.push(value);
   }
@@ -49,6 +51,8 @@ function* linesOf(text: string): Generator<string> {
     start = end + 1;
   }
 }
+
+const isBatch = (x: number | undefined): x is number => Number.isInteger(x) && Math.abs(x!) < 32768;
 
 const isBlank = (line: string): boolean => !line.trim() || line.trimStart().startsWith('#');
 
@@ -74,13 +78,15 @@ export function detectLayout(text: string): ListLayout | undefined {
 export const looksLikeReflectionList = (text: string): boolean => detectLayout(text.slice(0, 40000)) !== undefined;
 
 /**
- * Reads a list. Throws FileProblem with the line of the first row that is not h k l I σ.
+ * Reads a list. Throws FileProblem with the line of the first row that is not h k l I σ; rows that cannot be data (no
+ * positive σ, impossible indices) go to `asides`.
  * `firstLine` is added to line numbers when the list stands inside another file.
  */
 export function parseReflectionList(
   text: string,
   progress?: (fraction: number) => void,
   firstLine = 1,
+  asides = new Asides(),
 ): ReflectionList {
   const layout = detectLayout(text);
   if (!layout)
@@ -93,6 +99,7 @@ export function parseReflectionList(
   const out = new RawBuilder();
   let line = firstLine - 1;
   let terminated = false;
+  const checked = setAsideBecause(asides);
   let done = 0,
     told = 0;
   for (const row of linesOf(text)) {
@@ -113,10 +120,11 @@ export function parseReflectionList(
       terminated = true;
       break;
     }
-    if (Math.max(Math.abs(h), Math.abs(k), Math.abs(l)) > 32000)
-      throw new FileProblem(`the indices ${h} ${k} ${l} are too large to be real.`, line);
-    out.push(h, k, l, intensity, sigma, batch);
+    const here = line;
+    if (!checked(h, k, l, intensity, sigma, () => here)) continue;
+    out.push(h, k, l, intensity, sigma, isBatch(batch) ? batch : undefined);
   }
-  if (!out.count) throw new FileProblem('the list holds no reflections before its end.', line);
+  if (!out.count)
+    throw new FileProblem('the list holds no reflections that can be used: each needs a positive σ.', line);
   return { raw: out.build(false), layout, terminated };
 }

@@ -19,6 +19,7 @@ import {
   type Vec3,
 } from '../math/matrix3.ts';
 import { FileProblem } from './cif-parser.ts';
+import { decimal } from './text.ts';
 
 export interface XyzFrame {
   readonly name: string;
@@ -29,6 +30,10 @@ export interface XyzFrame {
 
 /** Å kept free on each side of a molecule that comes without a lattice. */
 const ROOM = 4;
+/** Å: coordinates and lattice vectors beyond this are slips of the pen. */
+const FARTHEST = 1e5;
+/** Characters of a comment that are looked through for its items. */
+const LONGEST_COMMENT = 4000;
 /** Å²: what is usual where nobody measured. */
 const USUAL_U = 0.02;
 
@@ -46,7 +51,9 @@ export function looksLikeXyz(text: string): boolean {
 /** key=value pairs of an extended comment; values may stand in quotes, brackets or braces. */
 function commentItems(line: string): Map<string, string> {
   const out = new Map<string, string>();
-  for (const m of line.matchAll(/([\w-]+)\s*=\s*(?:"([^"]*)"|'([^']*)'|\{([^}]*)\}|\[([^\]]*(?:\][^\]]*)*)\]|(\S+))/g))
+  for (const m of line
+    .slice(0, LONGEST_COMMENT)
+    .matchAll(/([\w-]+)\s*=\s*(?:"([^"]*)"|'([^']*)'|\{([^}]*)\}|\[([^\]]*(?:\][^\]]*)*)\]|(\S+))/g))
     out.set(m[1]!.toLowerCase(), m[2] ?? m[3] ?? m[4] ?? m[5] ?? m[6] ?? '');
   return out;
 }
@@ -101,11 +108,11 @@ function readAtom(text: string, columns: Columns, line: number): RawAtom {
   const species = w[columns.species] ?? '';
   const element = (findElement(species)?.symbol ?? elementFromLabel(species)) || undefined;
   if (!element) throw new FileProblem(`"${species}" is no element. Each atom line begins with one.`, line);
-  const numbers = w.slice(columns.position, columns.position + 3).map(Number);
-  if (numbers.length < 3 || !numbers.every(Number.isFinite))
+  const numbers = w.slice(columns.position, columns.position + 3).map(decimal);
+  if (numbers.length < 3 || !numbers.every((x) => Math.abs(x) < FARTHEST))
     throw new FileProblem(`"${text.trim().slice(0, 60)}" does not hold three coordinates.`, line);
   const more = (column: number | undefined): number | undefined => {
-    const x = column === undefined ? NaN : Number(w[column]);
+    const x = column === undefined ? NaN : decimal(w[column] ?? '');
     return Number.isFinite(x) ? x : undefined;
   };
   const charge = more(columns.charge),
@@ -125,10 +132,10 @@ function latticeOf(items: ReadonlyMap<string, string>, line: number): Mat3 | und
   const numbers = text
     .split(/[\s,[\]]+/)
     .filter(Boolean)
-    .map(Number);
+    .map(decimal);
   const [a, b, c] = numbers;
   const full = numbers.length === 3 ? [a!, 0, 0, 0, b!, 0, 0, 0, c!] : numbers;
-  if (full.length !== 9 || !full.every(Number.isFinite))
+  if (full.length !== 9 || !full.every((x) => Math.abs(x) < FARTHEST))
     throw new FileProblem(`Lattice "${text}" is not nine numbers (three vectors, Å).`, line);
   const m = toMat3(full);
   if (Math.abs(determinant3(m)) < 1e-3)
@@ -138,8 +145,8 @@ function latticeOf(items: ReadonlyMap<string, string>, line: number): Mat3 | und
 
 /** A box around atoms without a lattice, and where they stand in it. */
 function boxAround(atoms: readonly RawAtom[]): { cell: Cell; fractional: (x: Vec3) => Vec3 } {
-  const low = [0, 1, 2].map((k) => Math.min(...atoms.map((a) => a.at[k]!)));
-  const length = [0, 1, 2].map((k) => Math.max(...atoms.map((a) => a.at[k]!)) - low[k]! + 2 * ROOM);
+  const low = [0, 1, 2].map((k) => atoms.reduce((m, a) => Math.min(m, a.at[k]!), Infinity));
+  const length = [0, 1, 2].map((k) => atoms.reduce((m, a) => Math.max(m, a.at[k]!), -Infinity) - low[k]! + 2 * ROOM);
   const cell: Cell = { a: length[0]!, b: length[1]!, c: length[2]!, alpha: 90, beta: 90, gamma: 90 };
   return { cell, fractional: (x) => [0, 1, 2].map((k) => (x[k]! - low[k]! + ROOM) / length[k]!) as never };
 }

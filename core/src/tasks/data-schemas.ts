@@ -161,6 +161,7 @@ export const recognisedSchema = z.strictObject({
     })
     .optional(),
   instrument: instrumentSchema.optional(),
+  asides: z.array(z.strictObject({ line: z.number().int().optional(), text })).optional(),
 });
 
 /** What the schemas say and what the types say are the same; this line compiles only then. */

@@ -1,6 +1,7 @@
 /** What was recognised in files just read: which of it is taken, and how. */
 import { useState, type ReactNode } from 'react';
 import { Button, Modal } from 'react-bootstrap';
+import { asideText, type Aside } from '@nagare/core/formats/asides';
 import { choicesFor, type Arrived, type Here, type Way } from './arrivals.ts';
 
 export interface ArrivalsProps {
@@ -9,6 +10,23 @@ export interface ArrivalsProps {
   readonly here: Here | undefined;
   onTake(way: Way, chosen: readonly Arrived[]): void;
   onLeave(): void;
+}
+
+/** Asides that are shown before "and more". */
+const SHOWN = 12;
+
+/** What was not taken as it was written, with its lines. */
+function AsidesList({ asides }: { readonly asides: readonly Aside[] }): ReactNode {
+  if (!asides.length) return null;
+  const rest = asides.length - SHOWN;
+  return (
+    <ul className="arrival-asides" aria-label="What was not taken as it was written">
+      {asides.slice(0, SHOWN).map((a, i) => (
+        <li key={i}>{asideText(a)}</li>
+      ))}
+      {rest > 0 && <li>and {rest} more of this kind.</li>}
+    </ul>
+  );
 }
 
 export function Arrivals({ arrived, problems, here, onTake, onLeave }: ArrivalsProps): ReactNode {
@@ -33,17 +51,18 @@ export function Arrivals({ arrived, problems, here, onTake, onLeave }: ArrivalsP
             <>
               <b>{a.fileName}</b>
               {several && a.found.name !== a.fileName ? ` (${a.found.name})` : ''}: {a.found.sentence}
+              <AsidesList asides={a.found.asides ?? []} />
             </>
           );
           return several ? (
             <label key={i} className="d-flex gap-2 mb-2">
               <input type="checkbox" checked={!left.has(a)} onChange={() => flip(a)} />
-              <span>{said}</span>
+              <div>{said}</div>
             </label>
           ) : (
-            <p key={i} className="mb-2">
+            <div key={i} className="mb-2">
               {said}
-            </p>
+            </div>
           );
         })}
         {problems.map((p, i) => (

@@ -4,6 +4,7 @@ import { createContext, useCallback, useContext, useEffect, useRef, useState, ty
 import { Button, Modal } from 'react-bootstrap';
 import { useLocation, useNavigate } from 'react-router';
 import { run } from '../engine/engine.ts';
+import { textOf } from '../engine/read-text.ts';
 import { importProject } from '../store/project-file.ts';
 import { Arrivals } from './Arrivals.tsx';
 import { stationAfter, type Arrived, type Here, type Way } from './arrivals.ts';
@@ -77,7 +78,7 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
             ...p,
             `${file.name} is larger than 400 MB. Leave out frames and images; only reflections and sites are needed.`,
           ]);
-        else await takeText(await file.text(), file.name);
+        else await takeText(await textOf(file), file.name);
       }
     },
     [navigate, takeText],

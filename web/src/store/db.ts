@@ -10,7 +10,7 @@ import type { Candidate } from '@nagare/core/solve/solve';
 import type { CovarianceData } from '@nagare/core/refine/covariance';
 import { invertedGroup } from '@nagare/core/refine/absolute-structure';
 import type { Instrument } from '@nagare/core/crystal/pattern';
-import type { PatternFile } from '@nagare/core/formats/pattern-file';
+import type { PatternFile } from '@nagare/core/formats/pattern-columns';
 import type { Match } from '@nagare/core/powder/identify';
 import type { IndexedCell } from '@nagare/core/powder/index-cells';
 import type { Peak } from '@nagare/core/powder/peaks';

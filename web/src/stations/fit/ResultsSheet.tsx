@@ -7,6 +7,7 @@ import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { CONSTANT_SIGNS, freeConstants } from '@nagare/core/powder/model';
 import { fitCsv } from '@nagare/core/publish/pattern-cif';
 import { run } from '../../engine/engine.ts';
+import { textOf } from '../../engine/read-text.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { db } from '../../store/db.ts';
 import { saveFile, updateProject } from '../../store/projects.ts';
@@ -61,7 +62,7 @@ export function ResultsSheet(): ReactNode {
     const index = placing.current,
       phase = model.phases[index]!;
     try {
-      const molecule = (await run('recognise', { text: await file.text(), fileName: file.name }).result).find(
+      const molecule = (await run('recognise', { text: await textOf(file), fileName: file.name }).result).find(
         (r) => r.structure,
       )?.structure;
       if (!molecule) {

@@ -13,6 +13,7 @@ import { newPhase } from '@nagare/core/powder/model';
 import { cardOf, type ShelfCard, type ShelfEntry } from '@nagare/core/shelf/entry';
 import { searchShelf, type ShelfPage } from '@nagare/core/shelf/search';
 import { run } from '../../engine/engine.ts';
+import { textOf } from '../../engine/read-text.ts';
 import { db } from '../../store/db.ts';
 import { useFit } from './use-fit.tsx';
 
@@ -141,7 +142,7 @@ export function ShelfDialog({ onClose }: { onClose(): void }): ReactNode {
   const addFile = async (files: FileList | null): Promise<void> => {
     for (const file of files ?? []) {
       try {
-        for (const r of await run('recognise', { text: await file.text(), fileName: file.name }).result)
+        for (const r of await run('recognise', { text: await textOf(file), fileName: file.name }).result)
           if (r.structure)
             await db.shelf.put(
               cardOf(`own-${newId()}`, r.experiment.kept['_chemical_name_common'] ?? r.name, r.structure, {

@@ -8,6 +8,7 @@ import type { RawReflections } from '@nagare/core/crystal/reflections';
 import type { SetComparison } from '@nagare/core/data/diagnostics';
 import { absorptionCoefficient } from '@nagare/core/scattering/form-factor';
 import { run } from '../../engine/engine.ts';
+import { textOf } from '../../engine/read-text.ts';
 import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { db, type Correction } from '../../store/db.ts';
 import { updateProject } from '../../store/projects.ts';
@@ -105,7 +106,7 @@ export function CorrectionsSheet(): ReactNode {
   };
   const take = async (picked: File): Promise<void> => {
     const found = await perform(`Reading ${picked.name}`, () => ({
-      result: picked.text().then((text) => run('recognise', { text, fileName: picked.name }).result),
+      result: textOf(picked).then((text) => run('recognise', { text, fileName: picked.name }).result),
       cancel: () => undefined,
     }));
     const entry = found?.find((f) => f.raw);

@@ -8,6 +8,7 @@ import { invertStructure } from '@nagare/core/refine/absolute-structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import type { TwinTrial } from '@nagare/core/tasks/model-tasks';
 import { run } from '../../engine/engine.ts';
+import { textOf } from '../../engine/read-text.ts';
 import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { useProject, useEdit } from '../../store/use-project.tsx';
 import { useExperiment } from './use-experiment.ts';
@@ -260,7 +261,7 @@ export function DataSheet(): ReactNode {
             onChange={(e) => {
               const f = e.target.files?.[0];
               if (f)
-                void f.text().then((text) => {
+                void textOf(f).then((text) => {
                   try {
                     change(
                       {

@@ -6,6 +6,7 @@ import { relabel } from '@nagare/core/settle/elements';
 import type { Match, MoleculeGraph } from '@nagare/core/model/expected';
 import { withSites } from '@nagare/core/model/place-hydrogens';
 import { run } from '../../engine/engine.ts';
+import { textOf } from '../../engine/read-text.ts';
 import { Sheet } from '../../frame/parts.tsx';
 import { updateProject } from '../../store/projects.ts';
 import { useProject, useEdit } from '../../store/use-project.tsx';
@@ -150,7 +151,7 @@ export function ExpectedSheet(): ReactNode {
             accept=".mol,.sdf,.smi,.txt"
             onChange={(e) => {
               const f = e.target.files?.[0];
-              if (f) void f.text().then(keep);
+              if (f) void textOf(f).then(keep);
               e.target.value = '';
             }}
           />

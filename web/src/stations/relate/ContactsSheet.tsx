@@ -7,6 +7,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import type { FoundContacts } from '@nagare/core/tasks/contacts-task';
 import { drawnContacts, hueOf } from '@nagare/core/depict/contact-lines';
 import { run } from '../../engine/engine.ts';
+import { textOf } from '../../engine/read-text.ts';
 import { Sheet } from '../../frame/parts.tsx';
 import { useSceneColours } from '../../scene/scene-colours.ts';
 import { saveFile } from '../../store/projects.ts';
@@ -156,7 +157,7 @@ function DefinitionFiles({ all, onKeep, onNew }: DefinitionFilesProps): ReactNod
   const [problem, setProblem] = useState('');
   const read = async (file: File | undefined): Promise<void> => {
     if (!file) return;
-    const found = readDefinitions(await file.text(), file.name);
+    const found = readDefinitions(await textOf(file), file.name);
     if (typeof found === 'string') return setProblem(found);
     setProblem('');
     onKeep(taken(all, found));

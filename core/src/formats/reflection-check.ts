@@ -1,0 +1,35 @@
+/** Which rows of a reflection list cannot be data, whatever the list. */
+import type { Asides } from './asides.ts';
+
+/** Larger indices would mean a cell of a thousand ångström or more at the usual resolutions. */
+export const LARGEST_INDEX = 1000;
+/** Larger intensities are slips; beyond, squares in sums would lose what counts. */
+const LARGEST_INTENSITY = 1e15;
+
+const reflections = (n: number): string => (n === 1 ? 'one reflection' : `${n} reflections`);
+const were = (n: number): string => (n === 1 ? 'was' : 'were');
+
+type Reason = 'index' | 'intensity' | 'sigma';
+
+const SENTENCE: Record<Reason, (n: number, where: string) => string> = {
+  index: (n, where) => `${reflections(n)} with an index beyond ±${LARGEST_INDEX} ${were(n)} set aside (${where}).`,
+  intensity: (n, where) =>
+    `${reflections(n)} whose intensity is not a number within ±10¹⁵ ${were(n)} set aside (${where}).`,
+  sigma: (n, where) => `${reflections(n)} whose s.u. is not a positive number ${were(n)} set aside (${where}).`,
+};
+
+function reasonAgainst(h: number, k: number, l: number, intensity: number, sigma: number): Reason | undefined {
+  if (!(Math.max(Math.abs(h), Math.abs(k), Math.abs(l)) <= LARGEST_INDEX)) return 'index';
+  if (!(Math.abs(intensity) <= LARGEST_INTENSITY)) return 'intensity';
+  if (!(sigma > 0 && sigma <= LARGEST_INTENSITY)) return 'sigma';
+  return undefined;
+}
+
+/** Returns a check of one row: whether it can be used; what cannot is told to `asides` with its line. */
+export const setAsideBecause =
+  (asides: Asides) =>
+  (h: number, k: number, l: number, intensity: number, sigma: number, line: () => number): boolean => {
+    const reason = reasonAgainst(h, k, l, intensity, sigma);
+    if (reason) asides.count(`reflection ${reason}`, line(), SENTENCE[reason]);
+    return !reason;
+  };
