@@ -17,23 +17,25 @@ export function parseFormula(text: string): Formula {
     if (!m || m[0] === '') {
       if (!clean.slice(position).trim()) break;
       throw new SyntaxError(
-        `"${clean.slice(position).trim()}" in the formula "${text}" cannot be read. Write it like "C14 H16 N2 O3".`,
+        `"${clean.slice(position).trim().slice(0, 40)}" in the formula "${text.slice(0, 80)}" cannot be read. Write it like "C14 H16 N2 O3".`,
       );
     }
     position = pattern.lastIndex;
     const top = stack[stack.length - 1]!.counts;
     if (m[1]) {
-      if (!findElement(m[1])) throw new SyntaxError(`"${m[1]}" in the formula "${text}" is not an element.`);
+      if (!findElement(m[1]))
+        throw new SyntaxError(`"${m[1]}" in the formula "${text.slice(0, 80)}" is not an element.`);
       top[m[1]] = (top[m[1]] ?? 0) + (m[2] ? Number(m[2]) : 1);
     } else if (m[3]) stack.push({ counts: {} });
     else if (m[4]) {
       const group = stack.pop();
-      if (!group || !stack.length) throw new SyntaxError(`The formula "${text}" closes a bracket that was not opened.`);
+      if (!group || !stack.length)
+        throw new SyntaxError(`The formula "${text.slice(0, 80)}" closes a bracket that was not opened.`);
       const below = stack[stack.length - 1]!.counts;
       for (const [e, n] of Object.entries(group.counts)) below[e] = (below[e] ?? 0) + n * (m[5] ? Number(m[5]) : 1);
     }
   }
-  if (stack.length > 1) throw new SyntaxError(`The formula "${text}" leaves a bracket open.`);
+  if (stack.length > 1) throw new SyntaxError(`The formula "${text.slice(0, 80)}" leaves a bracket open.`);
   return out;
 }
 

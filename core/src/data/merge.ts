@@ -1,6 +1,6 @@
 /** Merging of equivalent observations with outlier rejection, and the figures that judge it. */
 import type { Mat3 } from '../math/matrix3.ts';
-import { inverseSpacing, reciprocalMetric, type Cell } from '../crystal/cell.ts';
+import { cellVolume, inverseSpacing, reciprocalMetric, type Cell } from '../crystal/cell.ts';
 import type { MergedReflections, RawReflections } from '../crystal/reflections.ts';
 import { median } from '../math/statistics.ts';
 
@@ -292,7 +292,22 @@ interface Tally {
   halfB: Float64Array;
 }
 
-/** Number of unique reflections possible inside each of the shells bounded by ascending 1/d limits (the first bound is 0). */
+/** With more points of the reciprocal lattice than this, their number is worked out from the volume instead of counted. */
+const MOST_COUNTED = 3e7;
+
+/** Share of small indices that a group does not forbid. */
+function allowedShare(isAbsent: (h: number, k: number, l: number) => boolean): number {
+  const side = 12;
+  let allowed = 0;
+  for (let h = 1; h <= side; h++)
+    for (let k = 1; k <= side; k++) for (let l = 1; l <= side; l++) if (!isAbsent(h, k, l)) allowed++;
+  return allowed / side ** 3;
+}
+
+/**
+ * Number of unique reflections possible inside each of the shells bounded by ascending 1/d limits (the first bound is 0).
+ * Beyond thirty million points of the lattice, their number by volume.
+ */
 export function countPossible(
   cell: Cell,
   flat: Int32Array,
@@ -301,16 +316,25 @@ export function countPossible(
 ): number[] {
   const g = reciprocalMetric(cell);
   const top = bounds[bounds.length - 1]!;
-  const [hm, km, lm] = [cell.a * top, cell.b * top, cell.c * top].map((x) => Math.floor(x + 1e-9)) as [
-    number,
-    number,
-    number,
-  ];
+  const pointsWithin = (d: number): number => (4 / 3) * Math.PI * d ** 3 * cellVolume(cell);
+  if (pointsWithin(top) > MOST_COUNTED) {
+    const share = (isAbsent ? allowedShare(isAbsent) : 1) / (flat.length / 9);
+    return bounds.slice(1).map((b, i) => Math.round((pointsWithin(b) - pointsWithin(bounds[i]!)) * share));
+  }
+  const km = Math.floor(cell.b * top + 1e-9),
+    lm = Math.floor(cell.c * top + 1e-9);
+  const limit = (top * (1 + 1e-9)) ** 2;
   const counts = bounds.slice(1).map(() => 0);
   // The representative of a set has the largest l, so with the inversion present half of the sphere is enough.
   for (let l = -lm; l <= lm; l++)
-    for (let k = -km; k <= km; k++)
-      for (let h = -hm; h <= hm; h++) {
+    for (let k = -km; k <= km; k++) {
+      // 1/d² = g₁₁h² + 2bh + c: only the h within the sphere are looked at, however oblique the cell.
+      const b = g[1] * k + g[2] * l,
+        c = g[4] * k * k + g[8] * l * l + 2 * g[5] * k * l - limit;
+      const root = Math.sqrt(b * b - g[0] * c);
+      if (!(root >= 0)) continue;
+      const last = Math.floor((root - b) / g[0] + 1e-9);
+      for (let h = Math.ceil((-root - b) / g[0] - 1e-9); h <= last; h++) {
         const d = inverseSpacing(g, h, k, l);
         if (d > top * (1 + 1e-9) || (!h && !k && !l)) continue;
         if (canonicalIndex(flat, h, k, l) !== packIndex(h, k, l) || isAbsent?.(h, k, l)) continue;
@@ -318,6 +342,7 @@ export function countPossible(
         while (shell < counts.length - 1 && d > bounds[shell + 1]!) shell++;
         counts[shell]!++;
       }
+    }
   return counts;
 }
 

@@ -117,7 +117,7 @@ class Scanner {
       } else if (lower.startsWith('save_')) this.kind = Kind.Save;
       else if (lower === 'global_' || lower === 'stop_')
         throw new FileProblem(
-          `"${token}" is reserved and may not stand in a CIF. Remove it or put it in quotes.`,
+          `"${token.slice(0, 80)}" is reserved and may not stand in a CIF. Remove it or put it in quotes.`,
           this.line,
         );
     }
@@ -209,7 +209,7 @@ export function parseCif(source: string, progress?: (fraction: number) => void):
       const twin = byName.get(scanner.text.toLowerCase());
       if (twin)
         throw new FileProblem(
-          `the data block "${scanner.text}" was already opened on line ${twin.line}. Give one of them another name.`,
+          `the data block "${scanner.text.slice(0, 80)}" was already opened on line ${twin.line}. Give one of them another name.`,
           line,
         );
       blocks.push(current);
@@ -227,7 +227,8 @@ export function parseCif(source: string, progress?: (fraction: number) => void):
       let start = { position: scanner.position, line: scanner.line };
       scanner.next();
       while ((scanner.kind as Kind) === Kind.Tag) {
-        if (named.has(scanner.text)) throw new FileProblem(`the loop names ${scanner.text} twice.`, scanner.tokenLine);
+        if (named.has(scanner.text))
+          throw new FileProblem(`the loop names ${scanner.text.slice(0, 80)} twice.`, scanner.tokenLine);
         named.add(scanner.text);
         start = { position: scanner.position, line: scanner.line };
         scanner.next();
@@ -243,7 +244,7 @@ export function parseCif(source: string, progress?: (fraction: number) => void):
       }
       if (values.length % tags.length || !values.length)
         throw new FileProblem(
-          `the loop of ${tags[0]} has ${tags.length} columns but ${values.length} values, which do not fill whole rows. Look for a missing value or an unquoted blank before line ${scanner.tokenLine}.`,
+          `the loop of ${tags[0].slice(0, 80)} has ${tags.length} columns but ${values.length} values, which do not fill whole rows. Look for a missing value or an unquoted blank before line ${scanner.tokenLine}.`,
           line,
         );
       loops.push({ tags, values, line: firstLine, lineOf: lineFinder(source, start) });
@@ -251,10 +252,10 @@ export function parseCif(source: string, progress?: (fraction: number) => void):
       const tag = scanner.text;
       scanner.next();
       if ((scanner.kind as Kind) !== Kind.Value)
-        throw new FileProblem(`${tag} has no value. Write "?" where it is unknown.`, line);
+        throw new FileProblem(`${tag.slice(0, 80)} has no value. Write "?" where it is unknown.`, line);
       if (items.has(tag))
         throw new FileProblem(
-          `${tag} is given twice in the block "${current.name}"; the first stands on line ${items.get(tag)!.line}.`,
+          `${tag.slice(0, 80)} is given twice in the block "${current.name.slice(0, 80)}"; the first stands on line ${items.get(tag)!.line}.`,
           line,
         );
       items.set(tag, { value: scanner.text, line, valueLine: scanner.tokenLine });

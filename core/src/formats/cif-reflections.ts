@@ -1,11 +1,12 @@
 /** Measured intensities of a data block: a measured loop, a merged loop or an embedded list. */
 import { parseMeasured } from '../crystal/uncertainty.ts';
+import { limitingSphere } from '../crystal/reach.ts';
 import { RawBuilder, type RawReflections } from '../crystal/reflections.ts';
 import { Asides } from './asides.ts';
-import { readWavelength } from './cif-data.ts';
+import { readCell, readWavelength } from './cif-data.ts';
 import { FileProblem, INAPPLICABLE, itemText, loopWith, UNKNOWN, type CifBlock, type CifLoop } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
-import { setAsideBecause } from './reflection-check.ts';
+import { setAsideBecause, type RowLimits } from './reflection-check.ts';
 import { decimal } from './text.ts';
 
 const column = (loop: CifLoop, ...names: string[]): number => {
@@ -40,21 +41,23 @@ const SHORTEST_LIST = 200;
  * cannot be data go to `asides`. Throws FileProblem.
  */
 export function readReflections(block: CifBlock, asides = new Asides()): ReadReflections | undefined {
+  const cell = readCell(block);
+  const inside = cell && limitingSphere(cell, readWavelength(block));
   const unmerged = loopWith(block, '_diffrn_refln_index_h');
   if (unmerged) {
-    const raw = reflectionLoop(unmerged, '_diffrn_refln', asides, beamsOf(block, unmerged));
+    const raw = reflectionLoop(unmerged, '_diffrn_refln', { asides, inside }, beamsOf(block, unmerged));
     return { raw, origin: raw.beams ? 'unmerged intensities with their beam directions' : 'unmerged intensities' };
   }
   const merged = loopWith(block, '_refln_index_h');
   if (merged && column(merged, ...MEASURED_VALUES) >= 0)
-    return { raw: reflectionLoop(merged, '_refln', asides), origin: 'a merged list' };
+    return { raw: reflectionLoop(merged, '_refln', { asides, inside }), origin: 'a merged list' };
   for (const [, item] of block.items) {
     if (item.value.length < SHORTEST_LIST || !item.value.includes('\n') || !looksLikeReflectionList(item.value))
       continue;
     const list = item.value.replace(/^\r?\n/, '');
     const first = item.valueLine + (list.length < item.value.length ? 1 : 0);
     return {
-      raw: parseReflectionList(list, undefined, first, asides).raw,
+      raw: parseReflectionList(list, { firstLine: first, asides, inside }).raw,
       origin: 'an embedded reflection list',
     };
   }
@@ -159,7 +162,7 @@ function sigmaOf(value: string, sigma: string | undefined, x: number): number {
 function reflectionLoop(
   loop: CifLoop,
   prefix: '_refln' | '_diffrn_refln',
-  asides: Asides,
+  limits: RowLimits,
   beams?: Beams,
 ): RawReflections {
   const merged = prefix === '_refln';
@@ -182,7 +185,7 @@ function reflectionLoop(
   );
   const out = new RawBuilder();
   const v = loop.values;
-  const checked = setAsideBecause(asides);
+  const checked = setAsideBecause(limits);
   for (let i = 0; i < v.length; i += width) {
     if (isAbsentValue(v[i + value]!)) continue;
     const h = numberIn(v[i + ih]!),

@@ -83,7 +83,7 @@ export function recognise(written: string, fileName: string, progress?: (fractio
   }
   if (looksLikeXyz(text)) return parseXyz(text, base).map((f) => recognisedFrame(f));
   if (looksLikeReflectionList(text)) {
-    const { raw, layout } = parseReflectionList(text, progress, 1, asides);
+    const { raw, layout } = parseReflectionList(text, { progress, asides });
     return [
       {
         name: base,

@@ -9,27 +9,45 @@ const LARGEST_INTENSITY = 1e15;
 const reflections = (n: number): string => (n === 1 ? 'one reflection' : `${n} reflections`);
 const were = (n: number): string => (n === 1 ? 'was' : 'were');
 
-type Reason = 'index' | 'intensity' | 'sigma';
+type Reason = 'index' | 'reach' | 'intensity' | 'sigma';
 
 const SENTENCE: Record<Reason, (n: number, where: string) => string> = {
   index: (n, where) => `${reflections(n)} with an index beyond ±${LARGEST_INDEX} ${were(n)} set aside (${where}).`,
+  reach: (n, where) =>
+    `${reflections(n)} beyond what the cell and the wavelength allow (d < λ/2) ${were(n)} set aside (${where}).`,
   intensity: (n, where) =>
     `${reflections(n)} whose intensity is not a number within ±10¹⁵ ${were(n)} set aside (${where}).`,
   sigma: (n, where) => `${reflections(n)} whose s.u. is not a positive number ${were(n)} set aside (${where}).`,
 };
 
-function reasonAgainst(h: number, k: number, l: number, intensity: number, sigma: number): Reason | undefined {
+/** Whether cell and wavelength allow a reflection. */
+type Reach = (h: number, k: number, l: number) => boolean;
+
+/** What rows are held against. */
+export interface RowLimits {
+  readonly asides: Asides;
+  /** Absent where the cell is not known yet. */
+  readonly inside?: Reach | undefined;
+}
+
+function reasonAgainst(
+  [h, k, l]: readonly [number, number, number],
+  intensity: number,
+  sigma: number,
+  inside: Reach | undefined,
+): Reason | undefined {
   if (!(Math.max(Math.abs(h), Math.abs(k), Math.abs(l)) <= LARGEST_INDEX)) return 'index';
+  if (inside && !inside(h, k, l)) return 'reach';
   if (!(Math.abs(intensity) <= LARGEST_INTENSITY)) return 'intensity';
   if (!(sigma > 0 && sigma <= LARGEST_INTENSITY)) return 'sigma';
   return undefined;
 }
 
-/** Returns a check of one row: whether it can be used; what cannot is told to `asides` with its line. */
+/** Returns a check of one row: whether it can be used; what cannot is told to the asides with its line. */
 export const setAsideBecause =
-  (asides: Asides) =>
+  ({ asides, inside }: RowLimits) =>
   (h: number, k: number, l: number, intensity: number, sigma: number, line: () => number): boolean => {
-    const reason = reasonAgainst(h, k, l, intensity, sigma);
+    const reason = reasonAgainst([h, k, l], intensity, sigma, inside);
     if (reason) asides.count(`reflection ${reason}`, line(), SENTENCE[reason]);
     return !reason;
   };

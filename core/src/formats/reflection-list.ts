@@ -2,7 +2,7 @@
 import { RawBuilder, type RawReflections } from '../crystal/reflections.ts';
 import { Asides } from './asides.ts';
 import { FileProblem } from './cif-parser.ts';
-import { setAsideBecause } from './reflection-check.ts';
+import { setAsideBecause, type RowLimits } from './reflection-check.ts';
 import { DECIMAL, rowWords } from './text.ts';
 
 export type ListLayout = 'blank-separated' | 'fixed columns';
@@ -77,16 +77,20 @@ export function detectLayout(text: string): ListLayout | undefined {
 /** True when a text looks like a reflection list. */
 export const looksLikeReflectionList = (text: string): boolean => detectLayout(text.slice(0, 40000)) !== undefined;
 
+export interface ListOptions extends Partial<RowLimits> {
+  /** Hears the fraction read, about every megabyte. */
+  readonly progress?: ((fraction: number) => void) | undefined;
+  /** Line of the file on which the list begins. */
+  readonly firstLine?: number;
+}
+
 /**
  * Reads a list. Throws FileProblem with the line of the first row that is not h k l I σ; rows that cannot be data (no
  * positive σ, impossible indices) go to `asides`.
- * `firstLine` is added to line numbers when the list stands inside another file.
  */
 export function parseReflectionList(
   text: string,
-  progress?: (fraction: number) => void,
-  firstLine = 1,
-  asides = new Asides(),
+  { progress, firstLine = 1, asides = new Asides(), inside }: ListOptions = {},
 ): ReflectionList {
   const layout = detectLayout(text);
   if (!layout)
@@ -99,7 +103,7 @@ export function parseReflectionList(
   const out = new RawBuilder();
   let line = firstLine - 1;
   let terminated = false;
-  const checked = setAsideBecause(asides);
+  const checked = setAsideBecause({ asides, inside });
   let done = 0,
     told = 0;
   for (const row of linesOf(text)) {

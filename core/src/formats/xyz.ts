@@ -75,7 +75,10 @@ function columnsOf(properties: string | undefined, line: number): Columns {
   for (let i = 0; i + 2 < parts.length; i += 3) {
     const width = Number(parts[i + 2]);
     if (!Number.isInteger(width) || width < 1)
-      throw new FileProblem(`Properties "${properties}" does not name its columns in threes (name:kind:width).`, line);
+      throw new FileProblem(
+        `Properties "${properties.slice(0, 80)}" does not name its columns in threes (name:kind:width).`,
+        line,
+      );
     at[parts[i]!.toLowerCase()] = column;
     column += width;
   }
@@ -107,7 +110,7 @@ function readAtom(text: string, columns: Columns, line: number): RawAtom {
   const w = words(text);
   const species = w[columns.species] ?? '';
   const element = (findElement(species)?.symbol ?? elementFromLabel(species)) || undefined;
-  if (!element) throw new FileProblem(`"${species}" is no element. Each atom line begins with one.`, line);
+  if (!element) throw new FileProblem(`"${species.slice(0, 40)}" is no element. Each atom line begins with one.`, line);
   const numbers = w.slice(columns.position, columns.position + 3).map(decimal);
   if (numbers.length < 3 || !numbers.every((x) => Math.abs(x) < FARTHEST))
     throw new FileProblem(`"${text.trim().slice(0, 60)}" does not hold three coordinates.`, line);
@@ -136,10 +139,10 @@ function latticeOf(items: ReadonlyMap<string, string>, line: number): Mat3 | und
   const [a, b, c] = numbers;
   const full = numbers.length === 3 ? [a!, 0, 0, 0, b!, 0, 0, 0, c!] : numbers;
   if (full.length !== 9 || !full.every((x) => Math.abs(x) < FARTHEST))
-    throw new FileProblem(`Lattice "${text}" is not nine numbers (three vectors, Å).`, line);
+    throw new FileProblem(`Lattice "${text.slice(0, 80)}" is not nine numbers (three vectors, Å).`, line);
   const m = toMat3(full);
   if (Math.abs(determinant3(m)) < 1e-3)
-    throw new FileProblem(`The three vectors of Lattice "${text}" lie in one plane.`, line);
+    throw new FileProblem(`The three vectors of Lattice "${text.slice(0, 80)}" lie in one plane.`, line);
   return m;
 }
 

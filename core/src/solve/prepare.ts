@@ -1,5 +1,6 @@
 /** What solving needs from raw data: the conventional cell, candidate groups, and the expanded set. */
 import { cellVolume, type Cell } from '../crystal/cell.ts';
+import { withinReach, type Beyond } from '../crystal/reach.ts';
 import { laueRotationsOf } from './laue-rotations.ts';
 import { transformReflections, type MergedReflections, type RawReflections } from '../crystal/reflections.ts';
 import { groupOfSetting } from '../crystal/settings.ts';
@@ -18,10 +19,13 @@ export interface IntakeAnalysis {
   /** Observations lost because they do not fit the new cell. */
   dropped: number;
   volume: number;
+  /** Observations that cell and wavelength do not allow, set aside. */
+  beyond?: Beyond;
 }
 
-/** Lattice, Laue class and ranked space groups of a raw set. */
-export function analyseIntake(raw: RawReflections, cell: Cell): IntakeAnalysis {
+/** Lattice, Laue class and ranked space groups of a raw set, without what cell and wavelength (Å) do not allow. */
+export function analyseIntake(given: RawReflections, cell: Cell, wavelength?: number): IntakeAnalysis {
+  const { raw, beyond } = withinReach(given, cell, wavelength);
   const lattice = analyseLattice(raw, cell);
   const moved = lattice.changed ? transformReflections(raw, lattice.p) : { raw, dropped: 0 };
   const rotations = laueRotationsOf(lattice);
@@ -37,6 +41,7 @@ export function analyseIntake(raw: RawReflections, cell: Cell): IntakeAnalysis {
     cell: lattice.cell,
     dropped: moved.dropped,
     volume: cellVolume(lattice.cell),
+    ...(beyond ? { beyond } : {}),
   };
 }
 

@@ -95,7 +95,7 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
   if (input.spaceGroup) groups = [input.spaceGroup];
   else if (input.groups?.length) groups = input.groups;
   else {
-    const analysis = analyseIntake(raw, cell);
+    const analysis = analyseIntake(raw, cell, input.wavelength);
     raw = analysis.raw;
     cell = analysis.cell;
     groups = candidateGroups(analysis.ranking);

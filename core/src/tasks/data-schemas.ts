@@ -78,6 +78,12 @@ export const analysisSchema = z.strictObject({
   cell: cellSchema,
   dropped: count,
   volume: figure,
+  beyond: z
+    .strictObject({
+      count,
+      named: z.array(z.strictObject({ hkl: z.tuple([z.number(), z.number(), z.number()]), place: z.number().int() })),
+    })
+    .optional(),
 });
 export const scalingSchema = z.strictObject({
   raw: rawSchema,

@@ -157,15 +157,15 @@ const recogniseTask = task<{ text: string; fileName: string }, Recognised[], num
   run: async ({ text, fileName }, context) => recognise(text, fileName, (f) => context.progress(f)),
 });
 
-const analyseTask = task<{ raw: RawReflections; cell: Cell }, IntakeAnalysis, string>({
+const analyseTask = task<{ raw: RawReflections; cell: Cell; wavelength?: number }, IntakeAnalysis, string>({
   name: 'analyse',
   can: { server: true, resident: ['raw'] },
-  input: z.strictObject({ raw: rawSchema, cell: cellSchema }),
+  input: z.strictObject({ raw: rawSchema, cell: cellSchema, wavelength: z.number().positive().optional() }),
   output: analysisSchema,
-  run: async ({ raw, cell }, context) => {
+  run: async ({ raw, cell, wavelength }, context) => {
     context.progress('Looking for symmetry in the metric and in the intensities');
     await context.breath();
-    return analyseIntake(raw, cell);
+    return analyseIntake(raw, cell, wavelength);
   },
 });
 

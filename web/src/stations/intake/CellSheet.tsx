@@ -2,6 +2,7 @@
 import { constantsWords } from '@nagare/core/crystal/cell-words';
 import { type ReactNode } from 'react';
 import { cellParameters, cellVolume, type Cell } from '@nagare/core/crystal/cell';
+import { beyondText } from '@nagare/core/crystal/reach';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
@@ -38,6 +39,7 @@ export function CellSheet({ cell }: { cell: Cell }): ReactNode {
           {lattice.changed ? ' The given cell was not the conventional one; indices were transformed.' : ''}
         </p>
       )}
+      {intake?.analysis?.beyond && <p className="off mb-0 mt-2">{beyondText(intake.analysis.beyond)}</p>}
       {lattice?.changed && (
         <p className="mono mb-0 fine">new axes = old · ({lattice.p.map((x) => Number(x.toFixed(3))).join(' ')})</p>
       )}

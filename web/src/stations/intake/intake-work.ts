@@ -24,8 +24,10 @@ export async function analyse(store: ProjectStore, cell: Cell, keepGroup?: Space
   const { project, perform } = openState(store);
   const data = await db.data.get(project.id);
   if (!data) return;
+  const { wavelength } = project.experiment;
+  const reach = wavelength ? { wavelength } : {};
   const analysis = await perform('Judging the data', (tell) =>
-    run('analyse', { raw: data.raw, cell }, (text: string) => tell(text)),
+    run('analyse', { raw: data.raw, cell, ...reach }, (text: string) => tell(text)),
   );
   if (!analysis) return;
   const { raw, ...rest } = analysis;
