@@ -3,7 +3,7 @@ import { RawBuilder, type RawReflections } from '../crystal/reflections.ts';
 import { Asides } from './asides.ts';
 import { FileProblem } from './cif-parser.ts';
 import { setAsideBecause, type RowLimits } from './reflection-check.ts';
-import { DECIMAL, rowWords } from './text.ts';
+import { DECIMAL, rowWords, valueOf } from './text.ts';
 
 export type ListLayout = 'blank-separated' | 'fixed columns';
 
@@ -23,7 +23,7 @@ function fixedFields(line: string): number[] | undefined {
     const text = line.slice(FIXED[i], FIXED[i + 1]).trim();
     if (i === 5 && !text) break;
     if (i < 3 ? !/^[+-]?\d+$/.test(text) : !DECIMAL.test(text)) return i === 5 ? out : undefined;
-    out.push(Number(text.replace(/[dD]/, 'e')));
+    out.push(valueOf(text));
   }
   return out;
 }
@@ -34,7 +34,7 @@ function freeFields(line: string): number[] | undefined {
   const out: number[] = [];
   for (let i = 0; i < Math.min(6, tokens.length); i++) {
     if (!DECIMAL.test(tokens[i]!)) return i === 5 ? out : undefined;
-    const value = Number(tokens[i]!.replace(/[dD]/, 'e'));
+    const value = valueOf(tokens[i]!);
     if (i < 3 && !Number.isInteger(value)) return undefined;
     out.push(value);
   }

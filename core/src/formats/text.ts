@@ -35,12 +35,20 @@ export const DECIMAL = /^[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eEdD][+-]?\d+)?$/;
 /** Longer than any number that was measured. */
 const LONGEST_NUMBER = 64;
 
+/** The value of a text that is a decimal; Fortran's D stands for E. */
+export function valueOf(text: string): number {
+  const value = Number(text);
+  return value === value ? value : Number(text.replace(/[dD]/, 'e'));
+}
+
 /** A finite decimal number; NaN for anything else, such as "", "0x1F", "Infinity" or 1e999. */
 export function decimal(text: string): number {
   if (text.length > LONGEST_NUMBER || !DECIMAL.test(text)) return NaN;
-  const value = Number(text.replace(/[dD]/, 'e'));
+  const value = valueOf(text);
   return Number.isFinite(value) ? value : NaN;
 }
+
+const SEPARATORS = /[\s;,]+/;
 
 /** Longest row of a table that is looked at. */
 const LONGEST_ROW = 2000;
@@ -50,10 +58,12 @@ const LONGEST_ROW = 2000;
  * between digits is the decimal sign.
  */
 export function rowWords(line: string): string[] {
-  let text = line.slice(0, LONGEST_ROW).trim();
+  let text = (line.length > LONGEST_ROW ? line.slice(0, LONGEST_ROW) : line).trim();
   if (text.includes(',')) {
     const separated = /[;\t]/.test(text) || (/\s/.test(text) && !/,\s/.test(text));
     if (separated) text = text.replace(/(\d),(?=\d)/g, '$1.');
   }
-  return text.split(/[\s;,]+/).filter(Boolean);
+  const words = text.split(SEPARATORS);
+  // A separator at either end leaves an empty word.
+  return words[0] === '' || words.at(-1) === '' ? words.filter(Boolean) : words;
 }
