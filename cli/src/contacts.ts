@@ -7,6 +7,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured, type Measured } from '@nagare/core/crystal/uncertainty';
 import { contactsOf, definitionSchema } from '@nagare/core/tasks/contacts-task';
 import { BadInput, rounded, type Answer } from './answers.ts';
+import { issuePhrase } from '@nagare/core/formats/issue-words';
 
 /** A definition from a file, or hydrogen bonds as they ship. */
 function definitionOf(path: string | undefined): Definition {
@@ -21,8 +22,7 @@ function definitionOf(path: string | undefined): Definition {
   // What is left out is as in the definition of that name that ships, or as in hydrogen bonds.
   const found = definitionSchema.safeParse({ ...(shipped ?? SHIPPED[0]), ...(parsed as object) });
   if (!found.success) {
-    const { path: at, message } = found.error.issues[0]!;
-    throw new BadInput(`${path} is no definition: ${at.join('.') || 'the whole'}: ${message}.`);
+    throw new BadInput(`${path} is no definition: ${issuePhrase(found.error, 'the whole')}.`);
   }
   return found.data;
 }

@@ -15,6 +15,7 @@ import { FULL, fullOptions, type TraceOptions } from '@nagare/core/draw/ray-trac
 import { itemsOf } from '@nagare/core/draw/scene';
 import { paintSvg } from '@nagare/core/draw/svg';
 import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
+import { issuePhrase } from '@nagare/core/formats/issue-words';
 
 const figureSchema = z.strictObject({
   view: z.string().optional(),
@@ -51,8 +52,7 @@ function savedFigure(s: Structure, options: Options): Figure | undefined {
   if (!(parsed && typeof parsed === 'object' && 'format' in parsed)) return undefined;
   const found = savedSchema.safeParse(parsed);
   if (!found.success) {
-    const { path: at, message } = found.error.issues[0]!;
-    throw new BadInput(`${path} is no figure: ${at.join('.') || 'the whole'}: ${message}.`);
+    throw new BadInput(`${path} is no figure: ${issuePhrase(found.error, 'the whole')}.`);
   }
   const { figure } = found.data;
   const { view, extent } = options;
@@ -101,8 +101,7 @@ function figureOf(options: Options): WordedFigure {
   if (typeof path === 'string') {
     const found = figureSchema.safeParse(readJson(path));
     if (!found.success) {
-      const { path: at, message } = found.error.issues[0]!;
-      throw new BadInput(`${path} is no figure: ${at.join('.') || 'the whole'}: ${message}.`);
+      throw new BadInput(`${path} is no figure: ${issuePhrase(found.error, 'the whole')}.`);
     }
     const { view, extent, style, hide, ground } = found.data;
     read = {

@@ -10,6 +10,7 @@ import { Cancelled } from '@nagare/core/task-context';
 import { decodeWire, encodeWire } from '@nagare/core/tasks/wire';
 import { addShelf } from './shelf.ts';
 import { threadPool } from './worker-pool.ts';
+import { issuePhrase } from '@nagare/core/formats/issue-words';
 
 interface Job {
   state: 'running' | 'done' | 'failed' | 'cancelled';
@@ -68,7 +69,7 @@ export function createApp(dist: string, pool = threadPool()): Express {
     const checked = TASKS[name as TaskName].input.safeParse(input);
     if (!checked.success)
       return say(res, 400, {
-        message: `The input of "${name}" is not right: ${checked.error.issues[0]!.path.join('.')} ${checked.error.issues[0]!.message}.`,
+        message: `The input of "${name}" is not right: ${issuePhrase(checked.error)}.`,
       });
     for (const [id, job] of jobs) if (job.state !== 'running' && Date.now() - job.touched > KEEP_MS) jobs.delete(id);
     if (jobs.size >= MOST_JOBS)

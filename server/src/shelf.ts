@@ -5,6 +5,7 @@ import { shippedShelf, type ShelfEntry } from '@nagare/core/shelf/entry';
 import { searchShelf } from '@nagare/core/shelf/search';
 import { structureCif } from '@nagare/core/publish/structure-cif';
 import { findElement } from '@nagare/core/crystal/elements';
+import { issuePhrase } from '@nagare/core/formats/issue-words';
 
 const elements = z
   .string()
@@ -41,7 +42,7 @@ export function addShelf(app: Express): void {
         message:
           issue.code === 'unrecognized_keys'
             ? `The shelf does not know "${issue.keys.join('", "')}".`
-            : `"${issue.path.join('.')}" ${issue.message}.`,
+            : `${issuePhrase(parsed.error)}.`,
       });
     }
     const { volumeMin, volumeMax, structures, ...rest } = parsed.data;

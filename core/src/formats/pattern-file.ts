@@ -5,6 +5,7 @@ import { Asides } from './asides.ts';
 import { FileProblem } from './cif-parser.ts';
 import { isEven, patternFrom, type Axis, type PatternColumns, type PatternFile } from './pattern-columns.ts';
 import { decimal, rowWords } from './text.ts';
+import { issuePhrase } from './issue-words.ts';
 
 const isComment = (line: string): boolean => /^\s*(?:[#!%"'/*]|[A-Za-zθΘ_@])/.test(line);
 
@@ -147,10 +148,7 @@ export function parseInstrument(text: string): Instrument {
     throw new FileProblem('this is not JSON, so it is no instrument that Nagare wrote.');
   }
   const parsed = instrumentSchema.safeParse(value);
-  if (!parsed.success)
-    throw new FileProblem(
-      `this is not an instrument: ${parsed.error.issues[0]?.path.join('.') ?? ''} ${parsed.error.issues[0]?.message ?? ''}.`,
-    );
+  if (!parsed.success) throw new FileProblem(`this is not an instrument: ${issuePhrase(parsed.error)}.`);
   const { calibrated, ...rest } = parsed.data;
   return { ...rest, ...(calibrated ? { calibrated } : {}) };
 }

@@ -71,10 +71,10 @@ const rankingSchema = z.strictObject({
   elements: z.array(evidenceSchema),
   statistics: intensityReadingSchema,
 });
-export const analysisSchema = z.strictObject({
+/** What is kept of an analysis beside its data. */
+export const keptAnalysisSchema = z.strictObject({
   lattice: latticeSchema,
   ranking: rankingSchema,
-  raw: rawSchema,
   cell: cellSchema,
   dropped: count,
   volume: figure,
@@ -85,6 +85,7 @@ export const analysisSchema = z.strictObject({
     })
     .optional(),
 });
+export const analysisSchema = keptAnalysisSchema.extend({ raw: rawSchema });
 export const scalingSchema = z.strictObject({
   raw: rawSchema,
   before: statisticsSchema,

@@ -43,14 +43,19 @@ import type { TaskContext } from '../task-context.ts';
 import { task } from './task.ts';
 
 const numbers = z.instanceof(Float64Array);
-export const patternSchema = z.strictObject({
-  name: z.string(),
-  twoTheta: numbers,
-  intensity: numbers,
-  sigma: numbers,
-  sigmaFrom: z.enum(['file', 'counts']),
-  at: z.number().optional(),
-});
+export const patternSchema = z
+  .strictObject({
+    name: z.string(),
+    twoTheta: numbers,
+    intensity: numbers,
+    sigma: numbers,
+    sigmaFrom: z.enum(['file', 'counts']),
+    at: z.number().optional(),
+  })
+  .refine(
+    (p) => p.intensity.length === p.twoTheta.length && p.sigma.length === p.twoTheta.length,
+    'has columns of different lengths',
+  );
 const modelSchema = fitModelSchema;
 const number = z.number();
 export const peakSchema = z.array(

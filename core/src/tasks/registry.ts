@@ -117,6 +117,7 @@ import {
 } from './result-schemas.ts';
 import { task, type Task } from './task.ts';
 import type { Grid } from '../math/fft.ts';
+import { issuePhrase } from '../formats/issue-words.ts';
 
 export type { MapResult };
 
@@ -487,8 +488,7 @@ const taskOf = (name: string): Task<unknown, unknown, unknown> => {
 /** The answer of a task as it came, if it is what the task gives. Throws SyntaxError with the place of what is not. */
 export function checkedAnswer(name: string, answer: unknown): unknown {
   const parsed = taskOf(name).output.safeParse(answer);
-  const issue = parsed.error?.issues[0];
-  if (issue) throw new SyntaxError(`The answer to "${name}" is not right: ${issue.path.join('.')} ${issue.message}.`);
+  if (parsed.error) throw new SyntaxError(`The answer to "${name}" is not right: ${issuePhrase(parsed.error)}.`);
   return answer;
 }
 
@@ -500,9 +500,6 @@ export async function runTask(
 ): Promise<unknown> {
   const found = taskOf(name);
   const parsed = found.input.safeParse(input);
-  if (!parsed.success)
-    throw new SyntaxError(
-      `The input of "${name}" is not right: ${parsed.error.issues[0]?.path.join('.')} ${parsed.error.issues[0]?.message}.`,
-    );
+  if (!parsed.success) throw new SyntaxError(`The input of "${name}" is not right: ${issuePhrase(parsed.error)}.`);
   return found.run(parsed.data, context);
 }

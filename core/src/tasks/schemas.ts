@@ -1,6 +1,7 @@
 /** Zod schemas at the doors: storage, files, worker and network messages. */
 import { z } from 'zod';
-import type { Cell } from '../crystal/cell.ts';
+import { isPlausibleCell, type Cell } from '../crystal/cell.ts';
+import { findElement } from '../crystal/elements.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { MergedReflections, RawReflections } from '../crystal/reflections.ts';
 import type { Site } from '../crystal/structure.ts';
@@ -18,15 +19,22 @@ const nine = z.tuple([n, n, n, n, n, n, n, n, n]);
 export const mat3Schema = nine;
 export const vec3Schema = triple;
 
-export const cellSchema = z.strictObject({
-  a: z.number().positive(),
-  b: z.number().positive(),
-  c: z.number().positive(),
-  alpha: z.number(),
-  beta: z.number(),
-  gamma: z.number(),
-  su: six.optional(),
-});
+export const cellSchema = z
+  .strictObject({
+    a: z.number().positive(),
+    b: z.number().positive(),
+    c: z.number().positive(),
+    alpha: z.number(),
+    beta: z.number(),
+    gamma: z.number(),
+    su: six.optional(),
+  })
+  .refine(isPlausibleCell, 'is no cell that can be');
+
+/** Whether columns have the length that is said, every value a number that is finite. */
+const areColumns = (count: number, columns: readonly (ArrayLike<number> | undefined)[]): boolean =>
+  columns.every((c) => !c || (c.length === count && Array.prototype.every.call(c, Number.isFinite)));
+const UNEVEN = 'has columns of different lengths, or values that are no numbers';
 
 const operator = z.strictObject({ r: nine, t: triple });
 export const spaceGroupSchema = z.strictObject({
@@ -53,7 +61,7 @@ const displacement = z.union([
 export const siteSchema = z.strictObject({
   id: z.string(),
   label: z.string(),
-  element: z.string(),
+  element: z.string().refine((x) => !!findElement(x), 'is not an element'),
   position: triple,
   positionSu: triple.optional(),
   occupancy: z.number(),
@@ -163,27 +171,32 @@ export const experimentSchema = z.strictObject({
   kept: z.record(z.string(), z.string()),
 });
 
-export const rawSchema = z.strictObject({
-  count: z.number().int(),
-  h: z.instanceof(Int16Array),
-  k: z.instanceof(Int16Array),
-  l: z.instanceof(Int16Array),
-  intensity: z.instanceof(Float64Array),
-  sigma: z.instanceof(Float64Array),
-  batch: z.instanceof(Int16Array).optional(),
-  beams: z.instanceof(Float32Array).optional(),
-  merged: z.boolean(),
-});
+export const rawSchema = z
+  .strictObject({
+    count: z.number().int(),
+    h: z.instanceof(Int16Array),
+    k: z.instanceof(Int16Array),
+    l: z.instanceof(Int16Array),
+    intensity: z.instanceof(Float64Array),
+    sigma: z.instanceof(Float64Array),
+    batch: z.instanceof(Int16Array).optional(),
+    beams: z.instanceof(Float32Array).optional(),
+    merged: z.boolean(),
+  })
+  .refine((r) => areColumns(r.count, [r.h, r.k, r.l, r.intensity, r.sigma, r.batch]), UNEVEN)
+  .refine((r) => areColumns(6 * r.count, [r.beams]), UNEVEN);
 
-export const mergedSchema = z.strictObject({
-  count: z.number().int(),
-  h: z.instanceof(Int16Array),
-  k: z.instanceof(Int16Array),
-  l: z.instanceof(Int16Array),
-  fsq: z.instanceof(Float64Array),
-  sigma: z.instanceof(Float64Array),
-  multiplicity: z.instanceof(Uint16Array),
-});
+export const mergedSchema = z
+  .strictObject({
+    count: z.number().int(),
+    h: z.instanceof(Int16Array),
+    k: z.instanceof(Int16Array),
+    l: z.instanceof(Int16Array),
+    fsq: z.instanceof(Float64Array),
+    sigma: z.instanceof(Float64Array),
+    multiplicity: z.instanceof(Uint16Array),
+  })
+  .refine((r) => areColumns(r.count, [r.h, r.k, r.l, r.fsq, r.sigma, r.multiplicity]), UNEVEN);
 
 const shorts = z.instanceof(Int16Array);
 const floats = z.instanceof(Float64Array);

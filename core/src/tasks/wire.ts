@@ -32,7 +32,7 @@ export const decodeWire = (text: string): unknown =>
     if (v && typeof v === 'object') {
       const o = v as { $array?: string; data?: string; $number?: string };
       if (o.$number !== undefined) return Number(o.$number);
-      if (o.$array && o.$array in KINDS && typeof o.data === 'string')
+      if (typeof o.$array === 'string' && Object.hasOwn(KINDS, o.$array) && typeof o.data === 'string')
         return new KINDS[o.$array as Kind](fromBase64(o.data).buffer as ArrayBuffer);
     }
     return v;

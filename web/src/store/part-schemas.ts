@@ -25,7 +25,7 @@ import {
 } from '@nagare/core/tasks/result-schemas';
 import { patternSchema, peakSchema } from '@nagare/core/tasks/powder-tasks';
 import type { AllTrue, SameBut, SameType } from '@nagare/core/tasks/same-type';
-import { shaped } from '@nagare/core/tasks/task';
+import { keptAnalysisSchema } from '@nagare/core/tasks/data-schemas';
 import type { IntakeRow, PatternRow, PowderRow, Project, ResultRow, SolveRow } from './db.ts';
 import type { Mark } from './marks.ts';
 
@@ -144,7 +144,7 @@ const correctionSchema = z.strictObject({
 });
 export const intakeSchema = z.strictObject({
   projectId: text,
-  analysis: shaped<NonNullable<IntakeRow['analysis']>>(['lattice', 'ranking', 'cell']).optional(),
+  analysis: keptAnalysisSchema.optional(),
   raw: rawSchema,
   merge: mergedDataSchema.optional(),
   mergedFor: text.optional(),

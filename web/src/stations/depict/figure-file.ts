@@ -4,6 +4,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import type { Figure } from '@nagare/core/depict/figure';
 import { figureSchema } from '@nagare/core/tasks/figure-schemas';
 import { structureSchema } from '@nagare/core/tasks/schemas';
+import { issuePhrase } from '@nagare/core/formats/issue-words';
 
 const FORMAT = 'nagare figure';
 const fileSchema = z.strictObject({
@@ -38,6 +39,5 @@ export function readFigureFile(text: string, name: string): FigureFile {
   }
   const read = fileSchema.safeParse(json);
   if (read.success) return read.data;
-  const issue = read.error.issues[0]!;
-  throw new Error(`${name} cannot be taken as a figure: ${issue.path.join(' › ') || 'it'} – ${issue.message}.`);
+  throw new Error(`${name} cannot be taken as a figure: ${issuePhrase(read.error)}.`);
 }

@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { SHIPPED, type Definition } from '@nagare/core/contacts/definition';
 import { definitionSchema } from '@nagare/core/tasks/contacts-task';
 import { remember, remembered } from '../../store/remembered.ts';
+import { issuePhrase } from '@nagare/core/formats/issue-words';
 
 const KEY = 'contact definitions';
 const fileSchema = z.strictObject({ definitions: z.array(definitionSchema).min(1) });
@@ -47,8 +48,7 @@ export function readDefinitions(text: string, fileName: string): readonly Defini
   if (single.success) return [single.data];
   const found = fileSchema.safeParse(parsed);
   if (found.success) return found.data.definitions;
-  const issue = found.error.issues[0]!;
-  return `${fileName} holds no definitions: ${issue.path.join('.') || 'the whole'}: ${issue.message}. Nothing was changed.`;
+  return `${fileName} holds no definitions: ${issuePhrase(found.error, 'the whole')}. Nothing was changed.`;
 }
 
 /** What a file brings beside what is there: of one id the file's. */
