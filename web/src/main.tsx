@@ -17,9 +17,14 @@ import { Home } from './frame/Home.tsx';
 import { OuterNet } from './frame/Net.tsx';
 import { ProjectFrame } from './frame/ProjectFrame.tsx';
 import { z } from 'zod';
+import { db } from './store/db.ts';
+import { sweepOrphans } from './store/keeping.ts';
 import { remembered } from './store/remembered.ts';
 
 document.documentElement.dataset['bsTheme'] = remembered('theme', z.enum(['light', 'dark']), 'light');
+
+// Left by a tab that was storing while another deleted its project.
+void sweepOrphans(db).catch(() => undefined);
 
 createRoot(document.getElementById('root')!).render(
   <StrictMode>

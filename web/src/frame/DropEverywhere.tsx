@@ -5,8 +5,9 @@ import { Button, Modal } from 'react-bootstrap';
 import { useLocation, useNavigate } from 'react-router';
 import { run } from '../engine/engine.ts';
 import { textOf } from '../engine/read-text.ts';
-import { importProject } from '../store/project-file.ts';
+import { openProjectFile, type ReadFile } from '../store/project-door.ts';
 import { Arrivals } from './Arrivals.tsx';
+import { DamagedFile } from './DamagedFile.tsx';
 import { stationAfter, type Arrived, type Here, type Way } from './arrivals.ts';
 import { isFigureFile } from '../stations/depict/figure-file.ts';
 import { takeFigure } from './take-figure.ts';
@@ -16,6 +17,8 @@ interface Drop {
   open(files: File[]): void;
   pick(): void;
   takeText(text: string, fileName: string): Promise<void>;
+  /** Files that come with the application. */
+  takeSamples(names: readonly string[]): Promise<void>;
 }
 
 const Context = createContext<Drop | undefined>(undefined);
@@ -63,25 +66,62 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
     [takeFigureText],
   );
 
+  const [damaged, setDamaged] = useState<{ fileName: string; file: ReadFile } | undefined>();
+  const storeFile = useCallback(
+    async (file: ReadFile, fileName: string): Promise<void> => {
+      try {
+        const stored = await file.store();
+        void navigate(`/projects/${stored}/refine`);
+      } catch (e) {
+        setProblems((p) => [...p, `${fileName}: ${(e as Error).message}`]);
+      }
+    },
+    [navigate],
+  );
+  const openProject = useCallback(
+    async (bytes: Uint8Array, fileName: string): Promise<void> => {
+      setReading(`Reading ${fileName}`);
+      try {
+        const file = await openProjectFile(bytes, fileName);
+        if (file.lost.length) setDamaged({ fileName, file });
+        else await storeFile(file, fileName);
+      } catch (e) {
+        setProblems((p) => [...p, (e as Error).message]);
+      } finally {
+        setReading(undefined);
+      }
+    },
+    [storeFile],
+  );
+
+  const takeSamples = useCallback(
+    async (names: readonly string[]): Promise<void> => {
+      for (const name of names) {
+        const response = await fetch(`/demo/${name}`).catch(() => undefined);
+        if (response?.ok) await takeText(await response.text(), name);
+        else
+          setProblems((p) => [
+            ...p,
+            `The sample ${name} cannot be fetched: the server that Nagare came from does not answer. Your own files and projects work without it.`,
+          ]);
+      }
+    },
+    [takeText],
+  );
+
   const open = useCallback(
     async (files: File[]): Promise<void> => {
       for (const file of files) {
-        if (file.name.endsWith('.nagare')) {
-          try {
-            const id = await importProject(new Uint8Array(await file.arrayBuffer()), file.name);
-            void navigate(`/projects/${id}/refine`);
-          } catch (e) {
-            setProblems((p) => [...p, (e as Error).message]);
-          }
-        } else if (file.size > 400e6)
+        if (file.size > 400e6)
           setProblems((p) => [
             ...p,
             `${file.name} is larger than 400 MB. Leave out frames and images; only reflections and sites are needed.`,
           ]);
+        else if (file.name.endsWith('.nagare')) await openProject(new Uint8Array(await file.arrayBuffer()), file.name);
         else await takeText(await textOf(file), file.name);
       }
     },
-    [navigate, takeText],
+    [openProject, takeText],
   );
 
   useEffect(() => {
@@ -145,9 +185,9 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
     setProblems([]);
   };
   const take = async (way: Way, chosen: readonly Arrived[]): Promise<void> => {
-    leave();
     try {
       const last = await takeIn(way, chosen, id);
+      leave();
       if (last) void navigate(`/projects/${last}/${stationAfter(way, chosen)}`);
     } catch (e) {
       setProblems([(e as Error).message]);
@@ -155,7 +195,7 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
   };
 
   return (
-    <Context.Provider value={{ open: (f) => void open(f), pick: () => picker.current?.click(), takeText }}>
+    <Context.Provider value={{ open: (f) => void open(f), pick: () => picker.current?.click(), takeText, takeSamples }}>
       {children}
       <input
         ref={picker}
@@ -177,6 +217,19 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
           </Button>
         </Modal.Body>
       </Modal>
+      {damaged && (
+        <DamagedFile
+          {...damaged}
+          onLeave={() => {
+            damaged.file.leave();
+            setDamaged(undefined);
+          }}
+          onTake={() => {
+            setDamaged(undefined);
+            void storeFile(damaged.file, damaged.fileName);
+          }}
+        />
+      )}
       {!reading && (arrived.length > 0 || problems.length > 0) && (
         <Arrivals
           arrived={arrived}

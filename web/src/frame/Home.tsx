@@ -6,8 +6,9 @@ import { useState, type ReactNode } from 'react';
 import { Button, Modal } from 'react-bootstrap';
 import { Link } from 'react-router';
 import { db, type Project } from '../store/db.ts';
-import { deleteProject, saveFile } from '../store/projects.ts';
-import { exportProject } from '../store/project-file.ts';
+import { deleteProject } from '../store/projects.ts';
+import { SpaceLine } from './Space.tsx';
+import { takeStoredHome } from './take-home.ts';
 import { FromSymmetry } from '../stations/build/FromSymmetry.tsx';
 import { useDrop } from './DropEverywhere.tsx';
 import { firstStation, type ProjectNeeds } from './stations.ts';
@@ -149,6 +150,7 @@ function Projects({ list }: { list: readonly Project[] }): ReactNode {
           <ProjectRow key={p.id} project={p} needs={needs.get(p.id) ?? NO_NEEDS} onDelete={() => setDoomed(p)} />
         ))}
       </ul>
+      {list.length > 0 && <SpaceLine key={list.length} />}
       {doomed && <DeleteQuestion project={doomed} onEnd={() => setDoomed(undefined)} />}
     </section>
   );
@@ -186,6 +188,8 @@ function ProjectRow({
   onDelete(): void;
 }): ReactNode {
   const picture = usePortrait(p);
+  const [leaving, setLeaving] = useState(false);
+  const [problem, setProblem] = useState('');
   const to = `/projects/${p.id}/${firstStation(needs)}`;
   return (
     <li>
@@ -206,13 +210,25 @@ function ProjectRow({
       <div className="acts">
         <button
           className="word"
-          onClick={() => void exportProject(p.id).then((b) => saveFile(b, `${p.name}.nagare`, 'application/zip'))}
+          disabled={leaving}
+          onClick={() => {
+            setLeaving(true);
+            setProblem('');
+            void takeStoredHome(p.id, p.name)
+              .catch((e: Error) => setProblem(e.message))
+              .finally(() => setLeaving(false));
+          }}
         >
-          Export
+          {leaving ? 'Exporting …' : 'Export'}
         </button>
         <button className="word off" onClick={onDelete}>
           Delete
         </button>
+        {problem && (
+          <span className="off" role="alert">
+            {problem}
+          </span>
+        )}
       </div>
     </li>
   );
@@ -273,14 +289,11 @@ function Samples({ open }: { open: boolean }): ReactNode {
 }
 
 function SampleButtons({ list }: { list: readonly Sample[] }): ReactNode {
-  const { takeText } = useDrop();
-  const openSample = async (files: readonly string[]): Promise<void> => {
-    for (const f of files) await takeText(await (await fetch(`/demo/${f}`)).text(), f);
-  };
+  const { takeSamples } = useDrop();
   return (
     <div className="demos">
       {list.map((d) => (
-        <button key={d.name} onClick={() => void openSample(d.files)}>
+        <button key={d.name} onClick={() => void takeSamples(d.files)}>
           <b>{d.name}</b>
           <span className="soft">{d.text}</span>
         </button>

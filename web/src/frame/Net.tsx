@@ -6,9 +6,8 @@ import './net.scss';
 import type { ReactNode } from 'react';
 import { ErrorBoundary, type FallbackProps } from 'react-error-boundary';
 import { Link } from 'react-router';
-import { exportProject } from '../store/project-file.ts';
-import { saveFile } from '../store/projects.ts';
-import { useProject } from '../store/use-project.tsx';
+import { useProject, useProjectStore } from '../store/use-project.tsx';
+import { takeHome } from './take-home.ts';
 
 const reasonOf = (error: unknown): string => (error instanceof Error ? error.message : String(error));
 
@@ -27,18 +26,14 @@ export function Net({ part, children }: { part: string; children: ReactNode }): 
 }
 
 function PartStopped({ part, failure }: { part: string; failure: FallbackProps }): ReactNode {
-  const { project, undo } = useProject('project', 'undo');
+  const { undo } = useProject('undo');
+  const store = useProjectStore();
   return (
     <Stopped part={part} failure={failure}>
       <button className="word" onClick={() => void undo().then(failure.resetErrorBoundary)}>
         Undo the last step
       </button>
-      <button
-        className="word"
-        onClick={() =>
-          void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip'))
-        }
-      >
+      <button className="word" onClick={() => void takeHome(store)}>
         Export this project
       </button>
     </Stopped>

@@ -13,9 +13,10 @@ import {
 } from 'react';
 import { Dropdown } from 'react-bootstrap';
 import { Link, Navigate, NavLink, useNavigate, useParams } from 'react-router';
-import { ProjectProvider, useProject } from '../store/use-project.tsx';
-import { createEmptyProject, saveFile, updateProject } from '../store/projects.ts';
-import { exportProject } from '../store/project-file.ts';
+import { ProjectProvider, useProject, useProjectStore } from '../store/use-project.tsx';
+import { createEmptyProject, updateProject } from '../store/projects.ts';
+import { takeHome } from './take-home.ts';
+import { UnsavedBar } from './Unsaved.tsx';
 import { IntakeCharts, IntakeDesk } from '../stations/intake/Intake.tsx';
 import { SolveDesk } from '../stations/solve/Solve.tsx';
 import { RefineDesk } from '../stations/refine/Refine.tsx';
@@ -94,6 +95,18 @@ export function ProjectFrame(): ReactNode {
           <div className="empty">
             <h3>This project is not in this browser</h3>
             <p>It may have been deleted, or it was made in another browser. Export it there and drop the file here.</p>
+            <Link to="/">All projects</Link>
+          </div>
+        </div>
+      }
+      gone={
+        <div className="frame">
+          <div />
+          <div className="empty" role="alert">
+            <h3>This project was deleted in another tab</h3>
+            <p>
+              What ran for it was stopped, and nothing of it is kept. If you exported it before, drop the file here.
+            </p>
             <Link to="/">All projects</Link>
           </div>
         </div>
@@ -277,6 +290,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
       (f) => f.severity === 'mend' || (f.severity === 'explain' && !project.explanations?.[f.key]),
     ).length ?? 0;
   const navigate = useNavigate();
+  const store = useProjectStore();
   const { pick } = useDrop();
   const desk = useDeskFocus(station);
   const [finder, setFinder] = useState(false);
@@ -362,13 +376,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
                   New, empty
                 </Dropdown.Item>
                 <Dropdown.Item onClick={pick}>Import a file…</Dropdown.Item>
-                <Dropdown.Item
-                  onClick={() =>
-                    void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip'))
-                  }
-                >
-                  Export this project
-                </Dropdown.Item>
+                <Dropdown.Item onClick={() => void takeHome(store)}>Export this project</Dropdown.Item>
                 <Dropdown.Divider />
                 <Dropdown.Item
                   onClick={() => {
@@ -484,6 +492,7 @@ function Frame({ station }: { station: StationId }): ReactNode {
               </button>
             </div>
           )}
+          <UnsavedBar />
           <Centre station={station} pattern={powder && !hasData} />
         </main>
       </div>

@@ -13,11 +13,10 @@ import { useFit } from '../stations/fit/use-fit.tsx';
 import { SELECTION_STEPS, stepSelection } from '../stations/relate/drawing.ts';
 import { askedMeasure } from '../stations/relate/pins.ts';
 import { useVet } from '../stations/vet/use-vet.ts';
-import { exportProject } from '../store/project-file.ts';
+import { takeHome } from './take-home.ts';
 import type { Pane } from '../store/project-store.ts';
-import { saveFile } from '../store/projects.ts';
 import { atomsOfSites } from '../store/selection.ts';
-import { useProject } from '../store/use-project.tsx';
+import { useProject, useProjectStore } from '../store/use-project.tsx';
 import type { ViewState } from '../store/view-state.ts';
 import { useDrop } from './DropEverywhere.tsx';
 import { FINDER_PLACES, nameMatch, type Need } from './finder-index.ts';
@@ -102,9 +101,10 @@ function useCan(): Readonly<Record<Need, boolean>> {
 }
 
 function useProjectEntries(): readonly FinderEntry[] {
-  const { project, undo, redo } = useProject('project', 'undo', 'redo');
+  const { undo, redo } = useProject('undo', 'redo');
   const { report } = useVet();
   const { head, select } = useProject('head', 'select');
+  const store = useProjectStore();
   const { pick } = useDrop();
   const navigate = useNavigate();
   const go = useGo();
@@ -127,12 +127,12 @@ function useProjectEntries(): readonly FinderEntry[] {
         text: 'Export this project',
         also: 'save backup',
         kind: 'project',
-        act: () => void exportProject(project.id).then((b) => saveFile(b, `${project.name}.nagare`, 'application/zip')),
+        act: () => void takeHome(store),
       },
       { text: 'All projects', also: 'home', kind: 'project', act: () => void navigate('/') },
       ...findings,
     ];
-  }, [project, undo, redo, report, head, select, pick, navigate, go]);
+  }, [store, undo, redo, report, head, select, pick, navigate, go]);
 }
 
 /** Sheets, their controls, and what stands in the place of the crystal. */

@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { run } from '../engine/engine.ts';
 import { db, type Project } from '../store/db.ts';
+import { keepRow } from '../store/keeping.ts';
 
 /** Kept pictures of an older drawing are made anew. */
 const DRAWING = 1;
@@ -13,7 +14,7 @@ async function portrait(project: Project): Promise<string> {
   const kept = await db.pictures.get(project.id);
   if (kept?.of === of) return kept.svg;
   const svg = await draw(project);
-  await db.pictures.put({ projectId: project.id, of, svg });
+  await keepRow(db, db.pictures, { projectId: project.id, of, svg }).catch(() => undefined);
   return svg;
 }
 

@@ -2,6 +2,7 @@
 import { newId } from '@nagare/core/crystal/structure';
 import type { Mat3 } from '@nagare/core/math/matrix3';
 import type { NagareDatabase, ResultRow } from './db.ts';
+import { demandProject, withRoom } from './keeping.ts';
 import type { Content, CrystalMark, Mark, MarkKind, ModelRow } from './marks.ts';
 
 /** A mark to be: what it holds and how it was judged. What type it is follows from its content and the project's data. */
@@ -44,21 +45,56 @@ function markRow(wish: NewMark, model: string, created: number, hasData: boolean
     : present({ ...about, type: 'structure' as const });
 }
 
-/** Puts a new mark on the course with its model and large results, and makes it the project's latest place. */
-export async function addMark(db: NagareDatabase, wish: NewMark): Promise<{ mark: Mark; model: ModelRow }> {
-  const model: ModelRow = { ...wish.content, id: newId(), projectId: wish.projectId };
+/** The rows of a new mark, whether they are stored or not. */
+export interface MarkRows {
+  readonly mark: Mark;
+  readonly model: ModelRow;
+  readonly result?: ResultRow;
+}
+
+/** What a mark's rows depend on beside what is wished. */
+interface Grounds {
+  readonly parent: Mark | undefined;
+  readonly hasData: boolean;
+}
+
+export function markRows(wish: NewMark, { parent, hasData }: Grounds): MarkRows {
+  const { projectId } = wish;
+  const model: ModelRow = { ...wish.content, id: newId(), projectId };
+  // A model keeps the axes of the one it was made from, unless it brings its own.
+  const basis = wish.basis ?? (parent && parent.type !== 'fit' ? parent.basis : undefined);
+  // Later than its parent even where the clock stood still, so that the course keeps its order.
+  const created = Math.max(Date.now(), (parent?.created ?? 0) + 1);
+  const mark = markRow(wish, model.id, created, hasData, basis);
+  return { mark, model, ...(wish.result ? { result: { ...wish.result, markId: mark.id, projectId } } : {}) };
+}
+
+/** Stores rows that are ready, and makes their mark the project's latest place. Throws ProjectGone or StorageFull. */
+export const storeRows = (db: NagareDatabase, { mark, model, result }: MarkRows): Promise<void> =>
+  withRoom(db, () =>
+    db.transaction('rw', [db.projects, db.marks, db.models, db.results], async () => {
+      await demandProject(db, mark.projectId);
+      await db.models.put(model);
+      await db.marks.put(mark);
+      if (result) await db.results.put(result);
+      await db.projects.update(mark.projectId, { head: mark.id, updated: Date.now() });
+    }),
+  );
+
+/**
+ * Puts a new mark on the course with its model and large results, and makes it the project's latest place. Throws ProjectGone;
+ * throws StorageFull, unless the transaction around it is another's, which then fails as a whole.
+ */
+export async function addMark(db: NagareDatabase, wish: NewMark): Promise<MarkRows> {
   return db.transaction('rw', [db.projects, db.marks, db.models, db.results, db.data], async () => {
     const parent = wish.parent ? await db.marks.get(wish.parent) : undefined;
-    // A model keeps the axes of the one it was made from, unless it brings its own.
-    const basis = wish.basis ?? (parent && parent.type !== 'fit' ? parent.basis : undefined);
     const hasData = (await db.data.where('projectId').equals(wish.projectId).count()) > 0;
-    // Later than its parent even where the clock stood still, so that the course keeps its order.
-    const created = Math.max(Date.now(), (parent?.created ?? 0) + 1);
-    const mark = markRow(wish, model.id, created, hasData, basis);
-    await db.models.add(model);
-    await db.marks.add(mark);
-    if (wish.result) await db.results.add({ ...wish.result, markId: mark.id, projectId: wish.projectId });
-    await db.projects.update(wish.projectId, { head: mark.id, updated: Date.now() });
-    return { mark, model };
+    const rows = markRows(wish, { parent, hasData });
+    await demandProject(db, wish.projectId);
+    await db.models.add(rows.model);
+    await db.marks.add(rows.mark);
+    if (rows.result) await db.results.add(rows.result);
+    await db.projects.update(wish.projectId, { head: rows.mark.id, updated: Date.now() });
+    return rows;
   });
 }

@@ -4,6 +4,7 @@ import { Cancelled, type Running } from '../engine/engine.ts';
 import type { NagareDatabase } from './db.ts';
 import type { Head, ResidualFigures } from './marks.ts';
 import { experimentOf } from './experiment.ts';
+import { withRoom } from './keeping.ts';
 
 /** Judges a model; the engine's residual task. */
 export type Evaluate = (input: TaskInput<'residual'>) => Running<ResidualTaskResult>;
@@ -28,14 +29,13 @@ export function startEvaluation(what: Evaluation, pause: number, failed: (e: Err
   let dropped = false;
   const timer = setTimeout(() => {
     running = what.evaluate(experimentOf(what.head, what.merged, what.wavelength));
-    running.result.then(
-      async (done) => {
-        if (!dropped) await storeEvaluation(what, done);
-      },
-      (e: Error) => {
+    running.result
+      .then(async (done) => {
+        if (!dropped) await withRoom(what.db, () => storeEvaluation(what, done));
+      })
+      .catch((e: Error) => {
         if (!dropped && !(e instanceof Cancelled)) failed(e);
-      },
-    );
+      });
   }, pause);
   return () => {
     dropped = true;
@@ -50,10 +50,12 @@ async function storeEvaluation({ head, db }: Evaluation, done: ResidualTaskResul
     const mark = await db.marks.get(head.id);
     // Deleted meanwhile, with its project.
     if (!mark) return;
-    await db.results.put({ markId: head.id, projectId: mark.projectId, map });
+    const covariance = (await db.results.get(head.id))?.covariance;
+    await db.results.put({ markId: head.id, projectId: mark.projectId, map, ...(covariance ? { covariance } : {}) });
     await db.marks.put({
       ...mark,
-      ...(mark.type === 'crystal' ? { r1, wr2, residual: residualFigures(map) } : {}),
+      // Of a mark that was refined the figures stand; only its map was given up and made again.
+      ...(mark.type === 'crystal' && mark.r1 === undefined ? { r1, wr2, residual: residualFigures(map) } : {}),
       revision: mark.revision + 1,
     });
   });

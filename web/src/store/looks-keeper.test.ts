@@ -8,7 +8,10 @@ import { rememberedView } from './view-state.ts';
 
 let name = 0;
 let db: NagareDatabase;
-beforeEach(() => (db = new NagareDatabase(`looks ${name++}`)));
+beforeEach(async () => {
+  db = new NagareDatabase(`looks ${name++}`);
+  await db.projects.add({ id: 'p', name: 'Test', created: 1, updated: 1, experiment: { kept: {} } });
+});
 afterEach(() => db.close());
 
 /** A keeper with the state it keeps, as the store holds it. */

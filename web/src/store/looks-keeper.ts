@@ -1,6 +1,7 @@
 /** Keeps the looks of one open project: stores them after a pause, and remembers those before, so that undo takes back looks and changes in their order. */
 import type { Mat3 } from '@nagare/core/math/matrix3';
 import type { NagareDatabase } from './db.ts';
+import { keepRow } from './keeping.ts';
 import { looksRowSchema, type Looks, type LooksRow } from './looks.ts';
 import { rememberView, type ViewState } from './view-state.ts';
 
@@ -48,7 +49,8 @@ export class LooksKeeper<Rest> {
     const cut = this.cutShort();
     if (!cut) return stored;
     const row = { ...(stored?.rotation ? { rotation: stored.rotation } : {}), ...cut };
-    await this.db.looks.put(row);
+    // Of a project that is gone, or without room, nothing is written; what was cut short is shown all the same.
+    await keepRow(this.db, this.db.looks, row).catch(() => undefined);
     this.note('');
     return row;
   }
@@ -156,7 +158,7 @@ export class LooksKeeper<Rest> {
     const text = JSON.stringify(row);
     this.note(text);
     const rotation = row.rotation ?? (await this.db.looks.get(this.projectId))?.rotation;
-    await this.db.looks.put({ ...row, ...(rotation ? { rotation } : {}) });
+    await keepRow(this.db, this.db.looks, { ...row, ...(rotation ? { rotation } : {}) });
     // A later change may have been noted meanwhile.
     if (this.memory.getItem(this.key) === text) this.note('');
   }

@@ -7,6 +7,7 @@ import type { Cell } from '@nagare/core/crystal/cell';
 import type { Mat3 } from '@nagare/core/math/matrix3';
 import { run } from '../engine/engine.ts';
 import { db, mergeServes, type IntakeRow } from './db.ts';
+import { keepRow } from './keeping.ts';
 
 /** Data carried to other axes, by what they were carried from: one object, so that a worker that holds it is not handed it again. */
 const carried = new WeakMap<RawReflections, Map<string, Promise<RawReflections>>>();
@@ -39,7 +40,7 @@ export async function mergedData(
   const known = await db.merges.get(key);
   if (known) return known.merge;
   const merge = await run('merge', { raw: await inAxesOf(raw, { basis }), cell, group }).result;
-  await db.merges.put({ key, projectId, merge });
+  await keepRow(db, db.merges, { key, projectId, merge });
   return merge;
 }
 

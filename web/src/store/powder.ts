@@ -5,6 +5,7 @@ import type { Recognised } from '@nagare/core/formats/recognise';
 import { newPatternModel, newPhase, type FitModel, type PhaseModel } from '@nagare/core/powder/model';
 import { addMark } from './course.ts';
 import { db, type PatternRow, type PowderRow, type Project } from './db.ts';
+import { demandProject } from './keeping.ts';
 import type { FitState } from './marks.ts';
 import { z } from 'zod';
 import { remember, remembered } from './remembered.ts';
@@ -49,6 +50,7 @@ export async function takePowder(
       const { lines: _, ...file } = found.powder;
       await db.patterns.add({ id: newId(), projectId: id, order: order++, fileName, file });
     }
+  await demandProject(db, id);
   const row = await db.powder.get(id);
   const lines = first.found.powder?.lines;
   if (!row) {

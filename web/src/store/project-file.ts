@@ -2,59 +2,101 @@
 import type { Table } from 'dexie';
 import type { RawReflections } from '@nagare/core/crystal/reflections';
 import { newId } from '@nagare/core/crystal/structure';
-import { packArchive, unpackArchive } from '../engine/archive.ts';
-import { db, type NagareDatabase } from './db.ts';
+import { encodeWire } from '@nagare/core/tasks/wire';
+import type { NagareDatabase, PatternRow, ResultRow } from './db.ts';
+import { withRoom } from './keeping.ts';
 import type { Mark, ModelRow } from './marks.ts';
-import { readParts, type ProjectParts } from './project-parts.ts';
+import { readParts, type ProjectParts, type ReadProject } from './project-parts.ts';
+import { TooLarge, unzipParts, ZipWriter } from './project-zip.ts';
 
 /** 1: models inside the marks; 2: models beside them. */
 export const PROJECT_FORMAT = 2;
 
-const reflectionLines = (raw: RawReflections): string =>
-  `${Array.from(
-    { length: raw.count },
-    (_, i) =>
-      `${raw.h[i]} ${raw.k[i]} ${raw.l[i]} ${raw.intensity[i]} ${raw.sigma[i]}${raw.batch ? ` ${raw.batch[i]}` : ''}`,
-  ).join('\n')}\n`;
-
-/** Everything stored of a project. Throws Error where it is not in this browser. */
-async function partsOf(id: string, from: NagareDatabase): Promise<ProjectParts> {
-  const project = await from.projects.get(id);
-  if (!project) throw new Error('This project is no longer in the browser.');
-  const of = <T>(table: Table<T, string>): Promise<T[]> => table.where('projectId').equals(id).toArray();
-  const [data, intake, marks, models, results, solve, patterns, powder, looks] = await Promise.all([
-    from.data.get(id),
-    from.intake.get(id),
-    of(from.marks),
-    of(from.models),
-    of(from.results),
-    from.solves.get(id),
-    from.patterns.where('projectId').equals(id).sortBy('order'),
-    from.powder.get(id),
-    from.looks.get(id),
-  ]);
-  return { project, marks, models, results, raw: data?.raw, intake, solve, patterns, powder, looks };
+/** Rows that are on screen and could not be stored: the browser had no room. */
+export interface UnsavedRows {
+  readonly marks: readonly Mark[];
+  readonly models: readonly ModelRow[];
+  readonly results: readonly ResultRow[];
 }
 
-/** A project as the bytes of a file. */
-export async function exportProject(id: string): Promise<Uint8Array<ArrayBuffer>> {
-  const { raw, patterns, ...parts } = await partsOf(id, db);
-  const json: Record<string, unknown> = {
-    'nagare.json': { format: 'nagare project', version: PROJECT_FORMAT, written: new Date().toISOString() },
-  };
-  const add = (name: string, value: unknown): void => {
-    if (value !== undefined) json[name] = value;
-  };
-  for (const [name, value] of Object.entries(parts)) add(`${name}.json`, value);
-  add('reflections.json', raw);
-  if (patterns.length) add('patterns.json', patterns);
-  const text: Record<string, string> = raw ? { 'reflections.txt': reflectionLines(raw) } : {};
-  for (const p of patterns) {
-    const { twoTheta, intensity, sigma } = p.file.pattern;
-    text[`patterns/${p.id}.xye`] =
-      `# 2theta intensity su\n${Array.from(twoTheta, (t, i) => `${t} ${intensity[i]} ${sigma[i]}`).join('\n')}\n`;
+/** Lines that are made into one piece of text. */
+const LINES_A_PIECE = 20_000;
+
+function* pieces(count: number, line: (i: number) => string): Generator<string> {
+  for (let from = 0; from < count; from += LINES_A_PIECE) {
+    let text = '';
+    for (let i = from; i < Math.min(count, from + LINES_A_PIECE); i++) text += `${line(i)}\n`;
+    yield text;
   }
-  return packArchive(json, text);
+}
+
+const reflectionLines = (raw: RawReflections): Generator<string> =>
+  pieces(
+    raw.count,
+    (i) =>
+      `${raw.h[i]} ${raw.k[i]} ${raw.l[i]} ${raw.intensity[i]} ${raw.sigma[i]}${raw.batch ? ` ${raw.batch[i]}` : ''}`,
+  );
+
+function* patternLines({ file }: PatternRow): Generator<string> {
+  const { twoTheta, intensity, sigma } = file.pattern;
+  yield '# 2theta intensity su\n';
+  yield* pieces(twoTheta.length, (i) => `${twoTheta[i]} ${intensity[i]} ${sigma[i]}`);
+}
+
+/** The rows of a project in a table as the text of one list, one row in memory at a time. */
+async function* listOf<R>(table: Table<R, string>, id: string, more: readonly R[] = []): AsyncGenerator<string> {
+  const keys = await table.where('projectId').equals(id).primaryKeys();
+  let before = '[';
+  for (const key of keys) {
+    const row = await table.get(key);
+    if (row === undefined) continue;
+    yield before + encodeWire(row);
+    before = ',\n';
+  }
+  for (const row of more) {
+    yield before + encodeWire(row);
+    before = ',\n';
+  }
+  yield before === '[' ? '[]' : ']';
+}
+
+/**
+ * A project as the chunks of a file, with what could not be stored of it. `tell` hears the part that is being written.
+ * Throws Error where it is not in this browser.
+ */
+export async function writeProject(
+  id: string,
+  from: NagareDatabase,
+  unsaved: UnsavedRows = { marks: [], models: [], results: [] },
+  tell: (part: string) => void = () => undefined,
+): Promise<Uint8Array<ArrayBuffer>[]> {
+  const project = await from.projects.get(id);
+  if (!project) throw new Error('This project is no longer in the browser.');
+  const zip = new ZipWriter();
+  const add = async (name: string, content: AsyncIterable<string> | Iterable<string>): Promise<void> => {
+    tell(name);
+    await zip.part(name, content);
+  };
+  const one = async (name: string, value: unknown): Promise<void> => {
+    if (value !== undefined) await add(name, [encodeWire(value)]);
+  };
+  await one('nagare.json', { format: 'nagare project', version: PROJECT_FORMAT, written: new Date().toISOString() });
+  const last = unsaved.marks.at(-1);
+  await one('project.json', last ? { ...project, head: last.id } : project);
+  await add('marks.json', listOf(from.marks, id, unsaved.marks));
+  await add('models.json', listOf(from.models, id, unsaved.models));
+  await add('results.json', listOf(from.results, id, unsaved.results));
+  await one('intake.json', await from.intake.get(id));
+  await one('solve.json', await from.solves.get(id));
+  await one('powder.json', await from.powder.get(id));
+  await one('looks.json', await from.looks.get(id));
+  const raw = (await from.data.get(id))?.raw;
+  await one('reflections.json', raw);
+  if (raw) await add('reflections.txt', reflectionLines(raw));
+  const patterns = await from.patterns.where('projectId').equals(id).sortBy('order');
+  if (patterns.length) await one('patterns.json', patterns);
+  for (const p of patterns) await add(`patterns/${p.id}.xye`, patternLines(p));
+  return zip.end();
 }
 
 /** New identifiers for everything, so that an older copy of the project stays. */
@@ -79,14 +121,14 @@ class Renaming {
   }
 }
 
-/** Stores the parts of a project under a new identifier, all or nothing. */
+/** Stores the parts of a project under a new identifier, all or nothing. Throws StorageFull where there is no room. */
 export async function storeParts(parts: ProjectParts, into: NagareDatabase): Promise<string> {
   const id = newId();
   const names = new Renaming();
   const { project, marks, models, results, raw, intake, solve, patterns, powder, looks } = parts;
   const known = new Set(marks.map((m) => m.id));
   const tables = [into.projects, into.data, into.intake, into.marks, into.models, into.results, into.solves];
-  await into.transaction('rw', [...tables, into.patterns, into.powder, into.looks], async () => {
+  const store = async (): Promise<void> => {
     const head = project.head !== undefined && known.has(project.head) ? { head: names.of(project.head) } : {};
     const { head: _, ...rest } = project;
     await into.projects.add({ ...rest, ...head, id, updated: Date.now() });
@@ -104,17 +146,22 @@ export async function storeParts(parts: ProjectParts, into: NagareDatabase): Pro
     if (intake) await into.intake.add({ ...intake, projectId: id });
     if (solve) await into.solves.add({ ...solve, projectId: id });
     if (looks) await into.looks.add({ ...looks, projectId: id });
-  });
+  };
+  await withRoom(into, () => into.transaction('rw', [...tables, into.patterns, into.powder, into.looks], store));
   return id;
 }
 
-/** Brings a project file back as a new project. Throws Error with what is wrong, and then stores nothing. */
-export async function importProject(bytes: Uint8Array, fileName: string): Promise<string> {
+/** Reads a project file, storing nothing. Throws Error with what is wrong where nothing of it can be kept. */
+export function readProjectFile(bytes: Uint8Array, fileName: string): ReadProject {
   let parts: Record<string, unknown>;
   try {
-    parts = await unpackArchive(bytes);
-  } catch {
-    throw new Error(`${fileName} is not a Nagare project file, or it was cut short. Export it again.`);
+    parts = unzipParts(bytes);
+  } catch (e) {
+    throw new Error(
+      e instanceof TooLarge
+        ? `${fileName} was not opened: ${e.message}.`
+        : `${fileName} is not a Nagare project file, or it was cut short. Export it again.`,
+    );
   }
-  return storeParts(readParts(parts, fileName, PROJECT_FORMAT), db);
+  return readParts(parts, fileName, PROJECT_FORMAT);
 }

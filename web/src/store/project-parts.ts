@@ -1,6 +1,7 @@
-/** The parts of a project file, checked before any of them is stored. */
+/** The parts of a project file, each checked before any of them is stored; what is whole of a damaged file is kept apart from what is not. */
 import { z } from 'zod';
 import type { RawReflections } from '@nagare/core/crystal/reflections';
+import { issuePhrase } from '@nagare/core/formats/issue-words';
 import { rawSchema } from '@nagare/core/tasks/schemas';
 import type { IntakeRow, PatternRow, PowderRow, Project, ResultRow, SolveRow } from './db.ts';
 import { looksRowSchema, type LooksRow } from './looks.ts';
@@ -17,6 +18,7 @@ import {
   solveSchema,
 } from './part-schemas.ts';
 import { splitMark } from './upgrade.ts';
+import { wholeCourse } from './whole-course.ts';
 
 export interface ProjectParts {
   readonly project: Project;
@@ -31,85 +33,104 @@ export interface ProjectParts {
   readonly looks: LooksRow | undefined;
 }
 
-const headSchema = z.object({ format: z.literal('nagare project'), version: z.number() });
-const common = {
-  'nagare.json': headSchema,
-  'project.json': projectSchema,
-  'results.json': z.array(resultSchema).default([]),
-  'reflections.json': rawSchema.optional(),
-  'intake.json': intakeSchema.optional(),
-  'solve.json': solveSchema.optional(),
-  'patterns.json': z.array(patternRowSchema).default([]),
-  'powder.json': powderSchema.optional(),
-  'looks.json': looksRowSchema.optional(),
-};
-const partsOfVersion1 = z.strictObject({ ...common, 'marks.json': z.array(markBefore4Schema).default([]) });
-const partsOfVersion2 = z.strictObject({
-  ...common,
-  'marks.json': z.array(markSchema),
-  'models.json': z.array(modelSchema),
-});
-type Common = Omit<z.infer<typeof partsOfVersion1>, 'marks.json'>;
-
-/** What is wrong in one sentence: which part, where in it, and what. */
-function complaint(fileName: string, error: z.ZodError): string {
-  const issue = error.issues[0]!;
-  const ends = 'Nothing of it was taken in; export it again from where it came.';
-  if (issue.code === 'unrecognized_keys' && !issue.path.length)
-    return `${fileName} holds a part that this Nagare does not know: ${issue.keys.join(', ')}. ${ends}`;
-  const [part, ...rest] = issue.path;
-  const where = rest.length ? `, at ${rest.join('.')}` : '';
-  return `${fileName} is damaged in its part ${String(part)}${where}: ${issue.message}. ${ends}`;
+/** What could be read of a project file. */
+export interface ReadProject {
+  readonly parts: ProjectParts;
+  /** What is damaged and was left out, a sentence each; empty where the file is whole. */
+  readonly lost: readonly string[];
 }
 
-function checked<T>(schema: z.ZodType<T>, json: unknown, fileName: string): T {
-  const found = schema.safeParse(json);
-  if (!found.success) throw new Error(complaint(fileName, found.error));
-  return found.data;
+const KNOWN = [
+  ...['nagare.json', 'project.json', 'marks.json', 'models.json', 'results.json', 'reflections.json'],
+  ...['intake.json', 'solve.json', 'patterns.json', 'powder.json', 'looks.json'],
+];
+
+const headSchema = z.object({ format: z.literal('nagare project'), version: z.number().int() });
+
+/** Reads parts one by one, noting what is damaged. */
+class PartReader {
+  readonly lost: string[] = [];
+
+  constructor(private readonly json: Readonly<Record<string, unknown>>) {}
+
+  /** A part of one value; undefined where it is not there or damaged. */
+  one<T>(name: string, schema: z.ZodType<T>): T | undefined {
+    if (!Object.hasOwn(this.json, name)) return undefined;
+    const found = schema.safeParse(this.json[name]);
+    if (found.success) return found.data;
+    this.lost.push(`The part ${name}: ${issuePhrase(found.error)}.`);
+    return undefined;
+  }
+
+  /** The whole rows of a part that is a list; `needed` where a file without it is damaged. */
+  rows<T>(name: string, schema: z.ZodType<T>, needed = false): T[] {
+    const list = this.one(name, z.array(z.unknown()));
+    if (!list) {
+      if (needed && !Object.hasOwn(this.json, name)) this.lost.push(`The part ${name} is missing.`);
+      return [];
+    }
+    return list.flatMap((row, i): T[] => {
+      const found = schema.safeParse(row);
+      if (found.success) return [found.data];
+      this.lost.push(`The part ${name}, row ${i + 1}: ${issuePhrase(found.error)}.`);
+      return [];
+    });
+  }
 }
 
-const withRows = (json: Common, marks: readonly Mark[], models: readonly ModelRow[]): ProjectParts => ({
-  project: json['project.json'],
-  marks,
-  models,
-  results: json['results.json'],
-  raw: json['reflections.json'],
-  intake: json['intake.json'],
-  solve: json['solve.json'],
-  patterns: json['patterns.json'],
-  powder: json['powder.json'],
-  looks: json['looks.json'],
-});
+interface Course {
+  readonly marks: readonly Mark[];
+  readonly models: readonly ModelRow[];
+}
 
-/** Every mark has its model. Throws Error with the one that has not. */
-function refuseGaps({ marks, models }: ProjectParts, fileName: string): void {
-  const known = new Set(models.map((m) => m.id));
-  const bare = marks.find((m) => !known.has(m.model));
-  if (bare)
-    throw new Error(
-      `${fileName} is damaged: the model of the mark “${bare.title}” is missing. Nothing of it was taken in.`,
-    );
+function courseOf(reader: PartReader, version: number, hasData: boolean): Course {
+  if (version >= 2)
+    return {
+      marks: reader.rows('marks.json', markSchema, true),
+      models: reader.rows('models.json', modelSchema, true),
+    };
+  const split = reader.rows('marks.json', markBefore4Schema).map((m) => splitMark(m, hasData));
+  return { marks: split.map((x) => x.mark), models: split.map((x) => x.model) };
+}
+
+/** Throws Error in a sentence where the head of a file is not that of a project this Nagare reads. */
+function versionOf(json: Readonly<Record<string, unknown>>, fileName: string, newest: number): number {
+  const head = headSchema.safeParse(json['nagare.json']);
+  if (!head.success) throw new Error(`${fileName} is a zip but not a Nagare project file.`);
+  const { version } = head.data;
+  if (version > newest) throw new Error(`${fileName} was written by a newer Nagare. Update this one first.`);
+  if (version < 1) throw new Error(`${fileName} says it is of version ${version}, which there never was.`);
+  return version;
 }
 
 /**
- * Checks the JSON parts of a project file, of this version or an older one. Throws Error naming the part that is unknown
- * or damaged, where in it, and what is wrong.
+ * Checks the JSON parts of a project file, of this version or an older one, row by row. What is damaged is told and left out;
+ * throws Error where nothing can be kept.
  */
-export function readParts(json: Record<string, unknown>, fileName: string, newest: number): ProjectParts {
-  const head = headSchema.safeParse(json['nagare.json']);
-  if (!head.success) throw new Error(`${fileName} is a zip but not a Nagare project file.`);
-  if (head.data.version > newest) throw new Error(`${fileName} was written by a newer Nagare. Update this one first.`);
-  if (head.data.version < 2) {
-    const old = checked(partsOfVersion1, json, fileName);
-    const split = old['marks.json'].map((m) => splitMark(m, old['reflections.json'] !== undefined));
-    return withRows(
-      old,
-      split.map((x) => x.mark),
-      split.map((x) => x.model),
+export function readParts(json: Record<string, unknown>, fileName: string, newest: number): ReadProject {
+  const version = versionOf(json, fileName, newest);
+  const reader = new PartReader(json);
+  const project = reader.one('project.json', projectSchema);
+  if (!project)
+    throw new Error(
+      `${fileName} is damaged where it says what project it is. ${reader.lost[0] ?? 'The part project.json is missing.'} Nothing of it was taken in; export it again from where it came.`,
     );
-  }
-  const now = checked(partsOfVersion2, json, fileName);
-  const parts = withRows(now, now['marks.json'], now['models.json']);
-  refuseGaps(parts, fileName);
-  return parts;
+  const raw = reader.one('reflections.json', rawSchema);
+  const patterns = reader.rows('patterns.json', patternRowSchema);
+  const course = wholeCourse(courseOf(reader, version, raw !== undefined), patterns, reader.lost);
+  const known = new Set(course.marks.map((m) => m.id));
+  const parts: ProjectParts = {
+    project,
+    ...course,
+    results: reader.rows('results.json', resultSchema).filter((r) => known.has(r.markId)),
+    raw,
+    intake: reader.one('intake.json', intakeSchema),
+    solve: reader.one('solve.json', solveSchema),
+    patterns,
+    powder: reader.one('powder.json', powderSchema),
+    looks: reader.one('looks.json', looksRowSchema),
+  };
+  for (const name of Object.keys(json))
+    if (!KNOWN.includes(name)) reader.lost.push(`The part ${name.slice(0, 60)} is not known to this Nagare.`);
+  return { parts, lost: reader.lost };
 }

@@ -32,8 +32,9 @@ import type { IntakeRow, NagareDatabase, PatternRow, PowderRow, Project, ResultR
 import { mergeServes } from './db.ts';
 import { startEvaluation, type Evaluate } from './evaluation.ts';
 import { mergeKey, mergedForModel } from './mark-data.ts';
-import { headOf, type Content, type Head, type Mark } from './marks.ts';
-import { addMark, type NewMark } from './course.ts';
+import { headOf, type Content, type CrystalMark, type Head, type Mark } from './marks.ts';
+import { markRows, storeRows, type MarkRows, type NewMark } from './course.ts';
+import { StorageFull, sweepOrphans } from './keeping.ts';
 import { ModelCache } from './model-cache.ts';
 import { changedLooks, NO_LOOKS, type Looks, type LooksChange } from './looks.ts';
 import { LooksKeeper } from './looks-keeper.ts';
@@ -90,7 +91,8 @@ export type Pane = 'crystal' | 'data' | 'section' | 'page' | 'tables' | 'cif' | 
 
 /** What is stored. */
 interface StoredState {
-  readonly status: 'loading' | 'missing' | 'ready';
+  /** Gone: it was here, and was deleted meanwhile. */
+  readonly status: 'loading' | 'missing' | 'gone' | 'ready';
   readonly project: Project | undefined;
   readonly marks: readonly Mark[];
   readonly head: Head | undefined;
@@ -102,6 +104,8 @@ interface StoredState {
   readonly solve: SolveRow | undefined;
   readonly patterns: readonly PatternRow[];
   readonly powder: PowderRow | undefined;
+  /** Marks that stand on the course of this page alone: the browser had no room for them. */
+  readonly unsaved: readonly MarkRows[];
 }
 
 /** What is on screen in this tab. */
@@ -207,6 +211,10 @@ export interface ProjectCommands {
   /** Puts a mark on the course after the present one (or the parent given) and goes there. */
   record(mark: RecordedMark): Promise<string>;
   nameMark(markId: string, name: string): Promise<void>;
+  /** Adds to a mark of a crystal what was known only later: how its run ended. */
+  amend(markId: string, more: Pick<CrystalMark, 'decisions' | 'absolute'>): Promise<void>;
+  /** Stores the marks that there was no room for; says where there is still none. */
+  saveUnsaved(): Promise<void>;
   /** What a mark holds; undefined where it is not there. */
   contentOf(markId: string): Promise<Content | undefined>;
   /** Runs one long piece of work at a time; resolves to undefined when it was stopped. */
@@ -243,6 +251,7 @@ const START: StoredState & ScreenState = {
   solve: undefined,
   patterns: [],
   powder: undefined,
+  unsaved: [],
   selection: [],
   peaks: [],
   view: rememberedView(),
@@ -296,6 +305,8 @@ class OpenProject {
   private headId: string | undefined;
   /** The person chose a level for this mark. */
   private ownLevel = false;
+  /** The mark whose large results were looked for. */
+  private resultRead: string | undefined;
   private mergedKey = '';
   private working = false;
   private stopEvaluation: (() => void) | undefined;
@@ -343,7 +354,7 @@ class OpenProject {
     const rows = { project: false, marks: false, looks: false };
     const ready = (): void => {
       if (!rows.project || !rows.marks || !rows.looks) return;
-      if (!this.state.project) this.set({ status: 'missing' });
+      if (!this.state.project) this.isGone();
       else void this.queue.add(() => this.settleHead());
     };
     void this.looks.kept().then(
@@ -366,7 +377,8 @@ class OpenProject {
       () => db.marks.where('projectId').equals(this.id).sortBy('created'),
       (marks) => {
         rows.marks = true;
-        this.set({ marks: keepUnchanged(this.state.marks, marks) });
+        const unsaved = this.state.unsaved.map((u) => u.mark).filter((m) => !marks.some((x) => x.id === m.id));
+        this.set({ marks: keepUnchanged(this.state.marks, [...marks, ...unsaved]) });
         ready();
       },
     );
@@ -393,6 +405,16 @@ class OpenProject {
       () => db.powder.get(this.id),
       (powder) => this.set({ powder }),
     );
+  }
+
+  /** The project is not in the browser (any more): what runs for it ends. */
+  private isGone(): void {
+    const wasHere = this.state.status === 'ready' || this.state.status === 'gone';
+    this.set({ status: wasHere ? 'gone' : 'missing' });
+    this.stopEvaluation?.();
+    this.state.work?.cancel();
+    // What this tab was storing meanwhile goes too.
+    void sweepOrphans(this.around.db).catch(() => undefined);
   }
 
   /** The mark this tab stands at: its own where it is still there, else the project's latest. */
@@ -444,13 +466,19 @@ class OpenProject {
     this.followData();
   }
 
+  /** Large results that stand on this page alone. */
+  private unsavedResult(markId: string): ResultRow | undefined {
+    return this.state.unsaved.find((u) => u.mark.id === markId)?.result;
+  }
+
   /** Keeps the large results of the head at hand. */
   private followResult(markId: string): void {
     this.resultOf?.unsubscribe();
     this.resultOf = liveQuery(() => this.around.db.results.get(markId)).subscribe({
       next: (result) => {
         if (this.state.head?.id !== markId) return;
-        this.set({ result });
+        this.set({ result: result ?? this.unsavedResult(markId) });
+        this.resultRead = markId;
         this.followLevel();
         this.judge();
       },
@@ -503,7 +531,8 @@ class OpenProject {
     this.stopEvaluation = undefined;
     const wavelength = project?.experiment.wavelength;
     if (!head || head.mark.type !== 'crystal' || !head.structure?.sites.length || !merged || !wavelength) return;
-    if (head.r1 !== undefined || result?.map) return;
+    // Maps of old marks are given up where room is short, and made again here.
+    if (result?.map || this.resultRead !== head.id) return;
     this.stopEvaluation = startEvaluation(
       { head, merged, wavelength, db: this.around.db, evaluate: this.around.evaluate },
       this.around.pause ?? 150,
@@ -514,16 +543,50 @@ class OpenProject {
   private async record(mark: RecordedMark): Promise<string> {
     const parent = mark.parent === null ? undefined : (mark.parent ?? this.state.head?.id);
     const { parent: _, ...rest } = mark;
-    const { mark: row, model } = await addMark(this.around.db, {
-      ...rest,
-      projectId: this.id,
-      ...(parent ? { parent } : {}),
-    });
-    this.models.put(model);
+    const rows = markRows(
+      { ...rest, projectId: this.id, ...(parent ? { parent } : {}) },
+      { parent: this.state.marks.find((m) => m.id === parent), hasData: this.state.hasData },
+    );
+    await this.keep(rows);
+    this.models.put(rows.model);
     this.looks.did('mark');
-    this.set({ marks: [...this.state.marks.filter((m) => m.id !== row.id), row] });
-    await this.stand(row);
-    return row.id;
+    this.set({ marks: [...this.state.marks.filter((m) => m.id !== rows.mark.id), rows.mark] });
+    await this.stand(rows.mark);
+    return rows.mark.id;
+  }
+
+  /** Stores rows after those that still wait; where there is no room, they stay on this page and that is said. */
+  private async keep(rows: MarkRows): Promise<void> {
+    const waiting = [...this.state.unsaved, rows];
+    const left = await this.storeInOrder(waiting);
+    this.set({ unsaved: left });
+  }
+
+  /** Stores rows one after another until there is no room; returns those that are left. */
+  private async storeInOrder(waiting: readonly MarkRows[]): Promise<readonly MarkRows[]> {
+    for (const [i, rows] of waiting.entries()) {
+      try {
+        await storeRows(this.around.db, rows);
+      } catch (e) {
+        if (e instanceof StorageFull) return waiting.slice(i);
+        throw e;
+      }
+    }
+    return [];
+  }
+
+  private async amend(markId: string, more: Pick<CrystalMark, 'decisions' | 'absolute'>): Promise<void> {
+    const { db } = this.around;
+    const amended = (m: Mark): Mark => (m.type === 'crystal' ? { ...m, ...more, revision: m.revision + 1 } : m);
+    const unsaved = this.state.unsaved.map((u) => (u.mark.id === markId ? { ...u, mark: amended(u.mark) } : u));
+    if (unsaved.some((u) => u.mark.id === markId)) {
+      const marks = this.state.marks.map((m) => (m.id === markId ? amended(m) : m));
+      return this.set({ unsaved, marks });
+    }
+    await db.transaction('rw', db.marks, async () => {
+      const mark = await db.marks.get(markId);
+      if (mark) await db.marks.put(amended(mark));
+    });
   }
 
   private async applyEdit(edit: Edit): Promise<string | undefined> {
@@ -575,7 +638,8 @@ class OpenProject {
       this.set({ work: { title, detail: '', started: Date.now(), cancel: running.cancel } });
       return await running.result;
     } catch (e) {
-      if (!(e instanceof Cancelled)) this.set({ problem: (e as Error).message });
+      // Of a project that is gone nothing needs to be said twice.
+      if (!(e instanceof Cancelled) && this.state.status !== 'gone') this.set({ problem: (e as Error).message });
       return undefined;
     } finally {
       clearTimeout(timer);
@@ -620,6 +684,12 @@ class OpenProject {
             const mark = await db.marks.get(markId);
             if (mark) await db.marks.put({ ...mark, name, revision: mark.revision + 1 });
           });
+        }),
+      amend: (markId, more) => this.queue.add(() => this.amend(markId, more)),
+      saveUnsaved: () =>
+        this.queue.add(async () => {
+          const left = await this.storeInOrder(this.state.unsaved);
+          this.set({ unsaved: left, problem: left.length ? new StorageFull().message : undefined });
         }),
       contentOf: async (markId) => {
         const mark = this.state.marks.find((m) => m.id === markId);

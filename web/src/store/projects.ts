@@ -3,6 +3,7 @@ import { newId } from '@nagare/core/crystal/structure';
 import type { Recognised } from '@nagare/core/formats/recognise';
 import { addMark } from './course.ts';
 import { db, type Project } from './db.ts';
+import { askToLast, withRoom } from './keeping.ts';
 import type { LooksRow } from './looks.ts';
 
 /** Makes a project of what a file held; returns its id. `looks` are kept where it is a structure alone. */
@@ -25,12 +26,16 @@ export async function createProject(
     ...(found.cell ? { cell: found.cell } : {}),
     ...(found.spaceGroup && found.structure ? { group: found.spaceGroup } : {}),
   };
-  await db.transaction('rw', [db.projects, db.data, db.marks, db.models, db.results, db.looks], async () => {
-    await db.projects.add(project);
-    if (found.raw) await db.data.add({ projectId: id, raw: found.raw });
-    if (looks) await db.looks.add({ ...looks, projectId: id });
-    await addImported(id, found, title);
-  });
+  const tables = [db.projects, db.data, db.marks, db.models, db.results, db.looks];
+  await withRoom(db, () =>
+    db.transaction('rw', tables, async () => {
+      await db.projects.add(project);
+      if (found.raw) await db.data.add({ projectId: id, raw: found.raw });
+      if (looks) await db.looks.add({ ...looks, projectId: id });
+      await addImported(id, found, title);
+    }),
+  );
+  void askToLast();
   return id;
 }
 
@@ -75,7 +80,7 @@ export async function addReflections(projectId: string, found: Recognised, fileN
     throw new Error(
       `The cell in ${fileName} (${apart} = ${cell![apart].toFixed(3)} Å) is not that of this structure (${apart} = ${own[apart].toFixed(3)} Å). Take the file in as a project of its own.`,
     );
-  await db.transaction('rw', [db.projects, db.data, db.marks, db.models, db.results], async () => {
+  const store = async (): Promise<void> => {
     await db.data.put({ projectId, raw });
     const experiment = { ...project.experiment, ...found.experiment };
     experiment.kept = { ...project.experiment.kept, ...found.experiment.kept };
@@ -87,7 +92,8 @@ export async function addReflections(projectId: string, found: Recognised, fileN
       content: { kind: 'structure', structure, ...(model.treatment ? { treatment: model.treatment } : {}) },
       parent: head!.id,
     });
-  });
+  };
+  await withRoom(db, () => db.transaction('rw', [db.projects, db.data, db.marks, db.models, db.results], store));
 }
 
 export async function createEmptyProject(): Promise<string> {
@@ -128,7 +134,7 @@ export async function deleteProject(id: string): Promise<void> {
 }
 
 /** Saves bytes or text as a file. */
-export function saveFile(content: Uint8Array | string, name: string, type: string): void {
+export function saveFile(content: Uint8Array | string | Blob, name: string, type: string): void {
   const url = URL.createObjectURL(new Blob([content as BlobPart], { type }));
   const link = document.createElement('a');
   link.href = url;

@@ -56,15 +56,17 @@ export function useEdit(): EditModel {
   );
 }
 
-/** Opens a project and shows `children` when it is there, `missing` when it is not. */
+/** Opens a project and shows `children` when it is there, `missing` when it is not, `gone` when it was deleted meanwhile. */
 export function ProjectProvider({
   id,
   children,
   missing,
+  gone,
 }: {
   id: string;
   children: ReactNode;
   missing: ReactNode;
+  gone: ReactNode;
 }): ReactNode {
   const [store, setStore] = useState<ProjectStore | undefined>();
   useEffect(() => {
@@ -79,14 +81,25 @@ export function ProjectProvider({
   if (!store) return null;
   return (
     <Context.Provider value={store}>
-      <WhenThere missing={missing}>{children}</WhenThere>
+      <WhenThere missing={missing} gone={gone}>
+        {children}
+      </WhenThere>
     </Context.Provider>
   );
 }
 
-function WhenThere({ children, missing }: { children: ReactNode; missing: ReactNode }): ReactNode {
+function WhenThere({
+  children,
+  missing,
+  gone,
+}: {
+  children: ReactNode;
+  missing: ReactNode;
+  gone: ReactNode;
+}): ReactNode {
   const status = useStore(useProjectStore(), (s) => (s.status === 'ready' && !s.project ? 'missing' : s.status));
   if (status === 'loading') return null;
+  if (status === 'gone') return gone;
   return status === 'missing' ? missing : children;
 }
 

@@ -2,6 +2,7 @@
 import { useState, type ReactNode } from 'react';
 import { useNavigate } from 'react-router';
 import { db } from '../../store/db.ts';
+import { keepRow } from '../../store/keeping.ts';
 import { NO_LOOKS } from '../../store/looks.ts';
 import { structureOfChoice, useOtherStructures } from '../../store/other-structures.ts';
 import { rememberedView } from '../../store/view-state.ts';
@@ -25,7 +26,7 @@ export function OtherStructure({ table }: { table: FigureOnTable }): ReactNode {
       const row = (await db.looks.get(project)) ?? { projectId: project, view: rememberedView(), looks: NO_LOOKS };
       const figures = row.looks.figures ?? [];
       const named = { ...figure, name: freeName(figures, figure.name) };
-      await db.looks.put({ ...row, looks: { ...NO_LOOKS, ...row.looks, figures: [...figures, named] } });
+      await keepRow(db, db.looks, { ...row, looks: { ...NO_LOOKS, ...row.looks, figures: [...figures, named] } });
     });
     setTold({
       project,

@@ -10,6 +10,7 @@ import { run } from '../../engine/engine.ts';
 import { textOf } from '../../engine/read-text.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { db } from '../../store/db.ts';
+import { keepRow } from '../../store/keeping.ts';
 import { saveFile, updateProject } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { phaseColour } from './colours.ts';
@@ -47,7 +48,7 @@ export function ResultsSheet(): ReactNode {
       run('extract', { model, phase: index, pattern: data[0]! }),
     );
     if (!raw) return;
-    await db.data.put({ projectId: project.id, raw });
+    await keepRow(db, db.data, { projectId: project.id, raw });
     await db.intake.delete(project.id);
     await db.solves.delete(project.id);
     await updateProject(project.id, {

@@ -11,6 +11,7 @@ import { run } from '../../engine/engine.ts';
 import { textOf } from '../../engine/read-text.ts';
 import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { db, type Correction } from '../../store/db.ts';
+import { keepRow } from '../../store/keeping.ts';
 import { updateProject } from '../../store/projects.ts';
 
 import { withItem } from '@nagare/core/formats/dictionary';
@@ -65,7 +66,7 @@ export function CorrectionsSheet(): ReactNode {
   ): Promise<void> => {
     const { correction: _c, uncorrected: _u, ...rest } = intake;
     const row = { ...rest, raw: next, ...(correction ? { correction } : {}), ...(uncorrected ? { uncorrected } : {}) };
-    await db.intake.put(row);
+    await keepRow(db, db.intake, row);
     await mergeFor(store, group, cell, row);
   };
   const apply = async (): Promise<void> => {

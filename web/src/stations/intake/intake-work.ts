@@ -5,6 +5,7 @@ import type { Cell } from '@nagare/core/crystal/cell';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { run } from '../../engine/engine.ts';
 import { db, type IntakeRow } from '../../store/db.ts';
+import { keepRow } from '../../store/keeping.ts';
 import { openState, type ProjectStore } from '../../store/project-store.ts';
 import { updateProject } from '../../store/projects.ts';
 
@@ -35,13 +36,13 @@ export async function analyse(store: ProjectStore, cell: Cell, keepGroup?: Space
   if (imported && rest.lattice.changed) {
     // A model came with the data: its axes are kept, whatever the conventional ones would be.
     const row: IntakeRow = { projectId: project.id, analysis: { ...rest, cell }, raw: data.raw, keptAxes: true };
-    await db.intake.put(row);
+    await keepRow(db, db.intake, row);
     await mergeFor(store, imported.spaceGroup, cell, row);
     return;
   }
   const best = analysis.ranking.groups[0];
   const group = keepGroup ?? (best ? groupOfSetting(best.setting) : undefined);
-  await db.intake.put({ projectId: project.id, analysis: rest, raw });
+  await keepRow(db, db.intake, { projectId: project.id, analysis: rest, raw });
   await updateProject(project.id, { cell: analysis.cell, ...(group ? { group } : {}) });
   if (group) await mergeFor(store, group, analysis.cell, { projectId: project.id, analysis: rest, raw });
 }
@@ -53,6 +54,6 @@ export async function mergeFor(store: ProjectStore, group: SpaceGroup, cell: Cel
     run('merge', { raw: row.raw, cell, group }, (f: number) => tell(`${Math.round(100 * f)} %`)),
   );
   if (!merge) return;
-  await db.intake.put({ ...row, merge, mergedFor: group.hall });
+  await keepRow(db, db.intake, { ...row, merge, mergedFor: group.hall });
   await updateProject(project.id, { group });
 }

@@ -11,8 +11,8 @@ import { SEVERITY_WORDS } from '@nagare/core/vet/registry';
 import { run } from '../../engine/engine.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { saveFile, updateProject } from '../../store/projects.ts';
-import { exportProject } from '../../store/project-file.ts';
-import { useProject } from '../../store/use-project.tsx';
+import { takeHome } from '../../frame/take-home.ts';
+import { useProject, useProjectStore } from '../../store/use-project.tsx';
 import { fitCsv } from '@nagare/core/publish/pattern-cif';
 import { useFit } from '../fit/use-fit.tsx';
 import { useVet } from '../vet/use-vet.ts';
@@ -23,15 +23,10 @@ const SECTION = '_publ_section_exptl_refinement';
 
 /** The whole project as a file. */
 function ProjectFileSheet({ says }: { says: string }): ReactNode {
-  const { project, setProblem } = useProject('project', 'setProblem');
-  const save = (): Promise<void> =>
-    exportProject(project.id).then(
-      (bytes) => saveFile(bytes, `${project.name}.nagare`, 'application/zip'),
-      (e: Error) => setProblem(e.message),
-    );
+  const store = useProjectStore();
   return (
     <Sheet title="Project file" state={says}>
-      <Button variant="outline-primary" onClick={() => void save()}>
+      <Button variant="outline-primary" onClick={() => void takeHome(store)}>
         Export this project
       </Button>
     </Sheet>

@@ -1,7 +1,6 @@
 /** The settle run on the present mark: stage after stage, each a mark of the course. */
 import type { Experiment } from '@nagare/core/crystal/experiment';
 import { contentsOfUnit } from '@nagare/core/crystal/structure';
-import type { AbsoluteStructure } from '@nagare/core/refine/absolute-structure';
 import type { SettleReport } from '@nagare/core/settle/settle';
 import type { Stage } from '@nagare/core/settle/stage';
 import { run, type Place } from '../../engine/engine.ts';
@@ -19,12 +18,7 @@ export interface SettleWish {
 }
 
 /** A stage of the run as a mark to be. */
-function settledMark(
-  stage: Stage,
-  parent: string,
-  decisions: readonly string[] | undefined,
-  absolute: AbsoluteStructure | undefined,
-): RecordedMark {
+function settledMark(stage: Stage, parent: string): RecordedMark {
   const { readings } = stage;
   return {
     parent,
@@ -37,8 +31,6 @@ function settledMark(
       wr2: readings.wr2,
       readings,
       residual: residualFigures(stage.map),
-      ...(decisions?.length ? { decisions } : {}),
-      ...(absolute ? { absolute } : {}),
     },
     result: { map: stage.map, ...(stage.covariance ? { covariance: stage.covariance } : {}) },
   };
@@ -46,7 +38,7 @@ function settledMark(
 
 /** Runs to where nothing moves or a decision is the person's. Stopped or failed, the stages that ended stay as marks. */
 export async function settleMark(store: ProjectStore, wish: SettleWish): Promise<void> {
-  const { project, head, perform, record } = openState(store);
+  const { project, head, perform, record, amend } = openState(store);
   if (!head) return;
   const { structure, reflections, wavelength, treatment } = wish.input;
   const { formula, z, temperature } = project.experiment;
@@ -62,27 +54,30 @@ export async function settleMark(store: ProjectStore, wish: SettleWish): Promise
   };
   // Each stage is put on the course after the one before, in the order they came.
   let last = Promise.resolve(head.id);
-  const keep = (stage: Stage, decisions?: readonly string[], absolute?: AbsoluteStructure): Promise<string> =>
-    (last = last.then((parent) => record(settledMark(stage, parent, decisions, absolute))));
-  // The last stage is kept with the run's decisions, so each stage waits for the next.
-  let held: Stage | undefined;
+  const keep = (stage: Stage): Promise<string> =>
+    (last = last.then(async (parent) => {
+      const id = await record(settledMark(stage, parent));
+      // Listed as done only when it is stored: a tab that is closed now loses nothing that was seen.
+      wish.onStage(stage);
+      return id;
+    }));
   const follow = (r: SettleReport, tell: (detail: string) => void): void => {
     if (r.kind === 'cycle') {
       const { cycle, r1, maxShiftOverSu } = r.cycle;
       tell(`${r.title}: cycle ${cycle}, R1 ${percent(r1)}, largest shift ${maxShiftOverSu.toFixed(2)} s.u.`);
     } else if (r.kind === 'starting') tell(r.title);
-    else {
-      wish.onStage(r.stage);
-      if (held) void keep(held);
-      held = r.stage;
-    }
+    // What fails in storing is told at the end of the run, which waits for the last of them.
+    else keep(r.stage).catch(() => undefined);
   };
   await perform('Settling', (tell) =>
     inSteps(async (step) => {
       const settling = run('settle', input, (r: SettleReport) => follow(r, tell), wish.place);
       const outcome = await step(settling).catch((e: Error) => e);
       const ended = outcome instanceof Error ? undefined : outcome;
-      if (held) await keep(held, ended?.decisions, ended?.absolute);
+      const mark = await last;
+      const { decisions, absolute } = ended ?? {};
+      const more = { ...(decisions?.length ? { decisions } : {}), ...(absolute ? { absolute } : {}) };
+      if (mark !== head.id && Object.keys(more).length) await amend(mark, more);
       if (outcome instanceof Error) throw outcome;
     }),
   );

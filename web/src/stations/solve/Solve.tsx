@@ -17,6 +17,7 @@ import { run } from '../../engine/engine.ts';
 import { inSteps } from '../../engine/steps.ts';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { db } from '../../store/db.ts';
+import { keepRow } from '../../store/keeping.ts';
 import { experiment } from '@nagare/core/crystal/experiment';
 import { residualFigures } from '../../store/evaluation.ts';
 
@@ -77,19 +78,21 @@ function SeedChart({ traces }: { traces: Trace[] }): ReactNode {
 
 export function SolveDesk(): ReactNode {
   const store = useProjectStore();
-  const { project, intake, hasData, solve, work, perform, record, head, place, setPlace, setPreview } = useProject(
-    'project',
-    'intake',
-    'hasData',
-    'solve',
-    'work',
-    'perform',
-    'record',
-    'head',
-    'place',
-    'setPlace',
-    'setPreview',
-  );
+  const { project, intake, hasData, solve, work, perform, record, head, place, setPlace, setPreview, setProblem } =
+    useProject(
+      'project',
+      'intake',
+      'hasData',
+      'solve',
+      'work',
+      'perform',
+      'record',
+      'head',
+      'place',
+      'setPlace',
+      'setPreview',
+      'setProblem',
+    );
   const navigate = useNavigate();
   const [traces, setTraces] = useState<Trace[]>([]);
   const [candidates, setCandidates] = useState<Candidate[]>(solve?.candidates ?? []);
@@ -175,9 +178,15 @@ export function SolveDesk(): ReactNode {
           else {
             found.push(r.candidate);
             found.sort((p, q) => candidateRank(p) - candidateRank(q));
-            setCandidates([...found]);
-            // Kept at once, so that a reload in the middle loses nothing.
-            void db.solves.put({ projectId: project.id, candidates: found.slice(0, 8), nextSeed: seedNow + 1 });
+            const listed = [...found];
+            // Stored before it is listed, so that a reload in the middle loses nothing that was seen.
+            void keepRow(db, db.solves, {
+              projectId: project.id,
+              candidates: found.slice(0, 8),
+              nextSeed: seedNow + 1,
+            })
+              .catch((e: Error) => setProblem(e.message))
+              .finally(() => setCandidates(listed));
           }
         },
         place,
@@ -186,7 +195,7 @@ export function SolveDesk(): ReactNode {
       inSteps(async (step) => {
         const ended = await step(solving(tell)).catch((e: Error) => e);
         const result = ended instanceof Error ? undefined : ended;
-        await db.solves.put({
+        await keepRow(db, db.solves, {
           projectId: project.id,
           candidates: found.slice(0, 8),
           nextSeed: result?.nextSeed ?? seedNow + 1,
