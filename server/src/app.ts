@@ -1,35 +1,26 @@
 /** Serves the application and runs the same tasks as background jobs. */
 import express, { type Express, type NextFunction, type Request, type Response } from 'express';
 import helmet from 'helmet';
-import { randomUUID } from 'node:crypto';
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { abilitiesOf } from '@nagare/core/tasks/pool';
-import { TASKS, type TaskName } from '@nagare/core/tasks/registry';
-import { Cancelled } from '@nagare/core/task-context';
-import { decodeWire, encodeWire } from '@nagare/core/tasks/wire';
+import { TASKS } from '@nagare/core/tasks/registry';
+import { encodeWire } from '@nagare/core/tasks/wire';
+import { Jobs, Refused } from './jobs.ts';
 import { addShelf } from './shelf.ts';
 import { threadPool } from './worker-pool.ts';
-import { issuePhrase } from '@nagare/core/formats/issue-words';
 
-interface Job {
-  state: 'running' | 'done' | 'failed' | 'cancelled';
-  reports: unknown[];
-  /** Reports dropped from the front. */
-  dropped: number;
-  result?: unknown;
-  message?: string;
-  cancel(): void;
-  touched: number;
-}
+/** ms after which an idle thread is given up, with the memory it holds. */
+const IDLE = 10_000;
 
-/** Jobs kept at once; a finished one is forgotten an hour after it was last asked for. */
-const MOST_JOBS = 40;
-const KEEP_MS = 3_600_000;
+/** Names of this machine: a request by another name comes from a page that was led here. */
+const OWN_NAMES = new Set(['127.0.0.1', 'localhost', '[::1]']);
 
-export function createApp(dist: string, pool = threadPool()): Express {
+const isOwnName = (host: string | undefined): boolean => OWN_NAMES.has((host ?? '').replace(/:\d+$/, '').toLowerCase());
+
+export function createApp(dist: string, pool = threadPool(undefined, { idle: IDLE })): Express {
   const app = express();
-  const jobs = new Map<string, Job>();
+  const jobs = new Jobs(pool);
   app.disable('x-powered-by');
   app.use(
     helmet({
@@ -55,55 +46,34 @@ export function createApp(dist: string, pool = threadPool()): Express {
   const say = (res: Response, status: number, body: unknown): void =>
     void res.status(status).type('application/json').send(encodeWire(body));
 
-  app.post('/api/tasks/:name', express.text({ type: 'application/json', limit: '256mb' }), (req, res) => {
+  app.use((req, res, next) => {
+    if (isOwnName(req.headers.host)) next();
+    else say(res, 421, { message: 'This server answers on this machine only, as 127.0.0.1 or localhost.' });
+  });
+
+  app.post('/api/tasks/:name', express.raw({ type: 'application/json', limit: '256mb' }), (req, res, next) => {
     const name = req.params['name'] as string;
-    if (!(name in TASKS)) return say(res, 404, { message: `There is no task called "${name}".` });
+    if (!Object.hasOwn(TASKS, name))
+      return say(res, 404, { message: `There is no task called "${name.slice(0, 60)}".` });
     if (!abilitiesOf(name).server)
       return say(res, 403, { message: `"${name}" is quick and runs in the page; the server does not take it.` });
-    let input: unknown;
-    try {
-      input = decodeWire(String(req.body));
-    } catch {
-      return say(res, 400, { message: 'The request is not JSON.' });
-    }
-    const checked = TASKS[name as TaskName].input.safeParse(input);
-    if (!checked.success)
-      return say(res, 400, {
-        message: `The input of "${name}" is not right: ${issuePhrase(checked.error)}.`,
-      });
-    for (const [id, job] of jobs) if (job.state !== 'running' && Date.now() - job.touched > KEEP_MS) jobs.delete(id);
-    if (jobs.size >= MOST_JOBS)
-      return say(res, 503, { message: 'The server is busy with other jobs. Try again later or run it here.' });
-    const id = randomUUID();
-    const job: Job = { state: 'running', reports: [], dropped: 0, cancel: () => undefined, touched: Date.now() };
-    jobs.set(id, job);
-    const onProgress = (report: unknown): void => {
-      job.reports.push(report);
-      if (job.reports.length > 2000) {
-        job.reports.splice(0, 1000);
-        job.dropped += 1000;
-      }
-    };
-    const running = pool.run(name, input, onProgress);
-    job.cancel = running.cancel;
-    running.result.then(
-      (value) => Object.assign(job, { state: 'done', result: value }),
-      (e: Error) => Object.assign(job, { state: e instanceof Cancelled ? 'cancelled' : 'failed', message: e.message }),
+    if (!Buffer.isBuffer(req.body)) return say(res, 400, { message: 'The request is not JSON.' });
+    // A copy of its own, so that nothing else of the server's memory goes along.
+    const begin = async (): Promise<string> => jobs.begin(name, new Uint8Array(req.body as Buffer));
+    begin().then(
+      (id) => say(res, 202, { id }),
+      (e: Error) => (e instanceof Refused ? say(res, e.status, { message: e.message }) : next(e)),
     );
-    say(res, 202, { id });
   });
 
   app.get('/api/jobs/:id', (req, res) => {
-    const job = jobs.get(req.params['id'] as string);
-    if (!job) return say(res, 404, { message: 'The server no longer knows this job. Start it again.' });
-    job.touched = Date.now();
-    const since = Math.max(job.dropped, Number(req.query['since']) || 0);
-    const { cancel: _cancel, touched: _touched, dropped, reports, ...rest } = job;
-    say(res, 200, { ...rest, reports: reports.slice(since - dropped), next: dropped + reports.length });
+    const text = jobs.stateText(req.params['id'], Number(req.query['since']) || 0);
+    if (text === undefined) return say(res, 404, { message: 'The server no longer knows this job. Start it again.' });
+    res.type('application/json').send(text);
   });
 
   app.delete('/api/jobs/:id', (req, res) => {
-    jobs.get(req.params['id'] as string)?.cancel();
+    jobs.remove(req.params['id']);
     say(res, 200, {});
   });
 

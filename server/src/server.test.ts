@@ -1,5 +1,5 @@
 import type { AddressInfo } from 'node:net';
-import type { Server } from 'node:http';
+import { request, type Server } from 'node:http';
 import { fileURLToPath } from 'node:url';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -115,9 +115,58 @@ describe('the server', () => {
     expect(await post('brew', {})).toMatchObject({ status: 404, body: { message: 'There is no task called "brew".' } });
     expect((await post('analyse', { raw: 1 })).body.message).toMatch(/input of "analyse" is not right: raw/);
     expect((await post('analyse', 'not json')).status).toBe(400);
+    for (const name of ['__proto__', 'constructor', 'toString'])
+      expect(await post(name, {})).toMatchObject({
+        status: 404,
+        body: { message: `There is no task called "${name}".` },
+      });
     const lost = await fetch(`${base}/api/jobs/none`);
     expect(lost.status).toBe(404);
     expect(((await lost.json()) as { message: string }).message).toMatch(/no longer knows/);
+  });
+
+  it('answers by the names of this machine only', async () => {
+    const { port } = server.address() as AddressInfo;
+    const status = (host: string): Promise<number | undefined> =>
+      new Promise((resolve, reject) => {
+        const asking = request({ port, host: '127.0.0.1', path: '/api/shelf', headers: { host } }, (r) => {
+          r.resume();
+          resolve(r.statusCode);
+        });
+        asking.on('error', reject);
+        asking.end();
+      });
+    expect(await status(`localhost:${port}`)).toBe(200);
+    expect(await status('[::1]:4620')).toBe(200);
+    expect(await status('elsewhere.example')).toBe(421);
+    expect(await status('127.0.0.1.elsewhere.example:4620')).toBe(421);
+  });
+
+  it('does not count jobs that ended against those that run, and forgets one on demand', async () => {
+    const input = { text: 'data_x\n_cell_length_a 5\n', fileName: 'x.cif' };
+    const ids: string[] = [];
+    for (let i = 0; i < 45; i++) {
+      const { status, body } = await post('recognise', input);
+      expect(status).toBe(202);
+      ids.push(body.id);
+      expect((await wait(body.id)).state).toBe('failed');
+    }
+    await fetch(`${base}/api/jobs/${ids.at(-1)}`, { method: 'DELETE' });
+    expect((await fetch(`${base}/api/jobs/${ids.at(-1)}`)).status).toBe(404);
+  });
+
+  it('reads large requests beside its other answers', async () => {
+    const order: string[] = [];
+    const text = 'x'.repeat(1000);
+    const large = post('recognise', { text, fileName: 7, more: Array.from({ length: 2e6 }, (_, i) => i) }).then((r) => {
+      order.push('large');
+      return r;
+    });
+    await new Promise((r) => setTimeout(r, 100));
+    for (let i = 0; i < 5; i++) await (await fetch(`${base}/api/shelf?text=salt`)).text();
+    order.push('small');
+    expect((await large).status).toBe(400);
+    expect(order).toEqual(['small', 'large']);
   });
 
   it('vets, tells symmetry and scales as jobs, with the input checked at the door', async () => {

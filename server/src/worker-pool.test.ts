@@ -56,7 +56,7 @@ describe('a task that is told to stop', () => {
   });
 
   it('stops in a real thread, and the pool goes on', async () => {
-    const pool = keep(threadPool(1, 50));
+    const pool = keep(threadPool(1, { patience: 50 }));
     const { structure, raw, wavelength } = testCrystal('CC(O)c1ccccc1Cl', 'P 1 21/c 1', 4);
     const solving = pool.run('solve', { raw, cell: structure.cell, wavelength, seed: 1, seeds: 50, seconds: 100 }, () =>
       solving.cancel(),

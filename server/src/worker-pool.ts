@@ -2,7 +2,7 @@
 import { availableParallelism } from 'node:os';
 import { Worker } from 'node:worker_threads';
 import type { FromWorker } from '@nagare/core/tasks/messages';
-import { TaskPool, type WorkerHost } from '@nagare/core/tasks/pool';
+import { TaskPool, type PoolOptions, type WorkerHost } from '@nagare/core/tasks/pool';
 
 function thread(): WorkerHost {
   // A thread does not inherit the TypeScript loader of the main thread, so it registers its own.
@@ -25,5 +25,7 @@ function thread(): WorkerHost {
 }
 
 /** Threads for tasks and for the forks they wait for. */
-export const threadPool = (parallel = availableParallelism(), patience?: number): TaskPool =>
-  new TaskPool(thread, { size: parallel + 1, parallel, ...(patience === undefined ? {} : { patience }) });
+export const threadPool = (
+  parallel = availableParallelism(),
+  options: Pick<PoolOptions, 'patience' | 'idle'> = {},
+): TaskPool => new TaskPool(thread, { size: parallel + 1, parallel, ...options });

@@ -18,12 +18,22 @@ export type ToWorker =
       /** Data the worker does not hold yet. */
       readonly given: readonly (readonly [key: number, value: unknown])[];
     }
+  | {
+      /** A task whose input is still text, in our JSON, as UTF-8; its answer is text too. */
+      readonly kind: 'run text';
+      readonly id: number;
+      readonly task: string;
+      readonly bytes: Uint8Array;
+      readonly parallel: number;
+    }
   | { readonly kind: 'cancel'; readonly id: number }
   | { readonly kind: 'fork progress'; readonly fork: number; readonly report: unknown }
   | { readonly kind: 'fork done'; readonly fork: number; readonly result: unknown }
   | { readonly kind: 'fork failed'; readonly fork: number; readonly name: string; readonly message: string };
 
 export type FromWorker =
+  /** The text of an input was read and is what the task takes. */
+  | { readonly kind: 'accepted'; readonly id: number }
   | { readonly kind: 'progress'; readonly id: number; readonly report: unknown }
   | { readonly kind: 'done'; readonly id: number; readonly result: unknown }
   | { readonly kind: 'failed'; readonly id: number; readonly name: string; readonly message: string }

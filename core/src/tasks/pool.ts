@@ -30,12 +30,16 @@ export interface PoolOptions {
   readonly parallel: number;
   /** How long a task may take to stop before its worker is taken away, ms. */
   readonly patience?: number;
+  /** How long a worker may be idle before it is given up, ms; for ever where absent. */
+  readonly idle?: number;
 }
 
 interface Job {
   readonly id: number;
   readonly task: string;
   readonly input: unknown;
+  /** The input is text that the worker reads; called when it was what the task takes. */
+  readonly onAccepted?: (() => void) | undefined;
   readonly onProgress: ((report: unknown) => void) | undefined;
   resolve(value: unknown): void;
   reject(e: Error): void;
@@ -46,13 +50,14 @@ interface Member {
   readonly residents: Residents<true>;
   readonly forks: Map<number, Running<unknown>>;
   job: Job | undefined;
+  rest?: ReturnType<typeof setTimeout>;
 }
 
 const PATIENCE = 500;
 
 /** What a task of the registry can do; nothing for a name that is not there. */
 export const abilitiesOf = (name: string): TaskAbilities =>
-  (TASKS as Record<string, { readonly can?: TaskAbilities }>)[name]?.can ?? {};
+  Object.hasOwn(TASKS, name) ? ((TASKS as Record<string, { readonly can?: TaskAbilities }>)[name]!.can ?? {}) : {};
 
 export class TaskPool {
   private readonly members: Member[] = [];
@@ -79,6 +84,25 @@ export class TaskPool {
     });
     this.pump();
     return { result: result as Promise<T>, cancel: () => this.cancel(job) };
+  }
+
+  /**
+   * Starts a task whose input is still text (our JSON as UTF-8) and whose answer is to be text: the worker reads, checks and
+   * writes, reports too. `onAccepted` is called when the input was what the task takes.
+   */
+  runText(
+    task: string,
+    bytes: Uint8Array,
+    onAccepted: () => void,
+    onProgress?: (report: unknown) => void,
+  ): Running<string> {
+    let job!: Job;
+    const result = new Promise<unknown>((resolve, reject) => {
+      job = { id: this.nextJob++, task, input: bytes, onAccepted, onProgress, resolve, reject };
+      this.queue.push(job);
+    });
+    this.pump();
+    return { result: result as Promise<string>, cancel: () => this.cancel(job) };
   }
 
   /** For contexts of tasks that run outside a worker. */
@@ -127,7 +151,7 @@ export class TaskPool {
   /** Fields of a job's input that a worker may hold. */
   private residentFields(job: Job): [field: string, value: object][] {
     const input = job.input as Record<string, unknown> | null;
-    if (!input || typeof input !== 'object') return [];
+    if (!input || typeof input !== 'object' || job.onAccepted) return [];
     return (abilitiesOf(job.task).resident ?? []).flatMap((field) => {
       const value = input[field];
       return value && typeof value === 'object' ? [[field, value] as [string, object]] : [];
@@ -136,7 +160,17 @@ export class TaskPool {
 
   private start(member: Member, job: Job): void {
     member.job = job;
+    clearTimeout(member.rest);
     member.host.busy?.(true);
+    this.post(member, job.onAccepted ? this.textOrder(job) : this.order(member, job));
+  }
+
+  private textOrder({ id, task, input }: Job): ToWorker {
+    return { kind: 'run text', id, task, bytes: input as Uint8Array, parallel: this.options.parallel };
+  }
+
+  /** The order to run a job, without what the worker holds already. */
+  private order(member: Member, job: Job): ToWorker {
     const references: [string, number][] = [];
     const given: [number, unknown][] = [];
     const input = { ...(job.input as Record<string, unknown>) };
@@ -149,7 +183,7 @@ export class TaskPool {
       delete input[field];
     }
     const { id, task } = job;
-    const message: ToWorker = {
+    return {
       kind: 'run',
       id,
       task,
@@ -158,6 +192,9 @@ export class TaskPool {
       references,
       given,
     };
+  }
+
+  private post(member: Member, message: ToWorker): void {
     try {
       member.host.post(message);
     } catch (e) {
@@ -192,15 +229,31 @@ export class TaskPool {
     }
     const { job } = member;
     if (!job || job.id !== message.id) return;
+    if (message.kind === 'accepted') {
+      job.onAccepted?.();
+      return;
+    }
     if (message.kind === 'progress') {
       job.onProgress?.(message.report);
       return;
     }
     member.job = undefined;
     member.host.busy?.(false);
+    this.letRest(member);
     if (message.kind === 'done') job.resolve(message.result);
     else job.reject(message.name === 'Cancelled' ? new Cancelled() : namedError(message.name, message.message));
     this.pump();
+  }
+
+  /** An idle worker is given up after a while, with the memory that it holds. */
+  private letRest(member: Member): void {
+    const { idle } = this.options;
+    if (idle === undefined) return;
+    member.rest = setTimeout(() => {
+      if (!member.job) this.remove(member, new Cancelled());
+    }, idle);
+    // In Node a pause must not keep a finished program alive.
+    (member.rest as { unref?: () => void }).unref?.();
   }
 
   private forkFor(member: Member, fork: number, task: string, input: unknown): void {

@@ -480,7 +480,7 @@ export type TaskInput<N extends TaskName> = Parameters<(typeof TASKS)[N]['run']>
 export type TaskOutput<N extends TaskName> = Awaited<ReturnType<(typeof TASKS)[N]['run']>>;
 
 const taskOf = (name: string): Task<unknown, unknown, unknown> => {
-  const found = (TASKS as Record<string, Task<unknown, unknown, unknown>>)[name];
+  const found = Object.hasOwn(TASKS, name) && (TASKS as Record<string, Task<unknown, unknown, unknown>>)[name];
   if (!found) throw new RangeError(`There is no task called "${name}".`);
   return found;
 };
@@ -492,14 +492,22 @@ export function checkedAnswer(name: string, answer: unknown): unknown {
   return answer;
 }
 
+/** The input of a task, checked at the door. Throws RangeError for an unknown name and SyntaxError for input of the wrong shape. */
+export function checkedInput(name: string, input: unknown): unknown {
+  const parsed = taskOf(name).input.safeParse(input);
+  if (!parsed.success) throw new SyntaxError(`The input of "${name}" is not right: ${issuePhrase(parsed.error)}.`);
+  return parsed.data;
+}
+
+/** Runs a task on input that was checked. */
+export const runChecked = (name: string, input: unknown, context: TaskContext): Promise<unknown> =>
+  taskOf(name).run(input, context);
+
 /** Checks the input at the door and runs a task. Throws RangeError for an unknown name and SyntaxError for input of the wrong shape. */
 export async function runTask(
   name: string,
   input: unknown,
   context: TaskContext = breathingContext({ aborted: false }, () => undefined),
 ): Promise<unknown> {
-  const found = taskOf(name);
-  const parsed = found.input.safeParse(input);
-  if (!parsed.success) throw new SyntaxError(`The input of "${name}" is not right: ${issuePhrase(parsed.error)}.`);
-  return found.run(parsed.data, context);
+  return runChecked(name, checkedInput(name, input), context);
 }

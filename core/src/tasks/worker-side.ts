@@ -1,12 +1,22 @@
 /** The inside of a worker: runs tasks one at a time, holds the data it was handed, and passes forks back to its pool. */
 import { breathingContext, Cancelled, type TaskContext } from '../task-context.ts';
 import { namedError, Residents, type FromWorker, type ToWorker } from './messages.ts';
-import { runTask } from './registry.ts';
+import { checkedInput, runChecked, runTask } from './registry.ts';
+import { decodeWire, encodeWire } from './wire.ts';
 
 interface WaitingFork {
   resolve(value: unknown): void;
   reject(e: Error): void;
   readonly onProgress: ((report: unknown) => void) | undefined;
+}
+
+/** A value from its text. Throws SyntaxError in a sentence where it is not JSON. */
+function decodedText(bytes: Uint8Array): unknown {
+  try {
+    return decodeWire(new TextDecoder().decode(bytes));
+  } catch {
+    throw new SyntaxError('The request is not JSON.');
+  }
 }
 
 /** Serves a pool through `post`; give every message that comes to the function returned. */
@@ -41,12 +51,26 @@ export function serveTasks(post: (message: FromWorker) => void): (message: ToWor
     return out;
   };
 
-  const start = (message: Extract<ToWorker, { kind: 'run' }>): void => {
+  /** The answer to a task whose input is text, as text: reading and writing of large data are done beside whoever asks. */
+  const answerText = async (
+    { id, task, bytes }: Extract<ToWorker, { kind: 'run text' }>,
+    context: TaskContext,
+  ): Promise<string> => {
+    const input = checkedInput(task, decodedText(bytes));
+    post({ kind: 'accepted', id });
+    return encodeWire(await runChecked(task, input, context));
+  };
+
+  const start = (message: Extract<ToWorker, { kind: 'run' | 'run text' }>): void => {
     const { id, task, parallel } = message;
     const signal = { aborted: false };
     signals.set(id, signal);
-    const context = breathingContext(signal, (report) => post({ kind: 'progress', id, report }), { fork, parallel });
-    runTask(task, completed(message), context)
+    const told = (report: unknown): unknown => (message.kind === 'run' ? report : encodeWire(report));
+    const tell = (report: unknown): void => post({ kind: 'progress', id, report: told(report) });
+    const context = breathingContext(signal, tell, { fork, parallel });
+    const answer = async (): Promise<unknown> =>
+      message.kind === 'run' ? runTask(task, completed(message), context) : answerText(message, context);
+    answer()
       .then((result) => post({ kind: 'done', id, result }))
       .catch((e: Error) =>
         post({ kind: 'failed', id, name: e instanceof Cancelled ? 'Cancelled' : e.name, message: e.message }),
@@ -57,6 +81,7 @@ export function serveTasks(post: (message: FromWorker) => void): (message: ToWor
   return (message) => {
     switch (message.kind) {
       case 'run':
+      case 'run text':
         return start(message);
       case 'cancel': {
         const signal = signals.get(message.id);
