@@ -13,11 +13,13 @@ const newest = (folder) =>
     .filter((f) => f.isFile())
     .reduce((t, f) => Math.max(t, statSync(`${f.parentPath ?? f.path}/${f.name}`).mtimeMs), 0);
 
-if (!existsSync(`${root}node_modules/vite`)) run('npm', ['ci', '--no-audit', '--no-fund']);
 const built = `${root}web/dist/index.html`;
-if (
+// An installation without the tools that build serves what was built before.
+const tools = () => existsSync(`${root}node_modules/vite`);
+const ready = existsSync(`${root}node_modules/tsx`) && existsSync(built);
+if (!tools() && !ready) run('npm', ['ci', '--no-audit', '--no-fund']);
+const stale = () =>
   !existsSync(built) ||
-  statSync(built).mtimeMs < Math.max(newest(`${root}web/src`), newest(`${root}core/src`), newest(`${root}demo/data`))
-)
-  run('npx', ['vite', 'build', 'web', '--logLevel', 'warn']);
-run('npx', ['tsx', 'server/src/main.ts']);
+  statSync(built).mtimeMs < Math.max(newest(`${root}web/src`), newest(`${root}core/src`), newest(`${root}demo/data`));
+if (tools() && stale()) run('npx', ['vite', 'build', 'web', '--logLevel', 'warn']);
+run(process.execPath, ['--import', 'tsx', 'server/src/main.ts']);

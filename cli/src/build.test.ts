@@ -98,7 +98,7 @@ describe('build of the terminal', () => {
     ['layers of a framework', ['layer', 'rutile'], /no layers/],
     ['an element that is none', ['substitute', 'rutile', '--site', 'Ti', '--element', 'Qx'], /no element/],
     ['an ending nobody knows', ['primitive', 'rutile', '--out', 'x.doc'], /written as .cif, .xyz or .csv/],
-    ['no way', ['tower', 'rutile'], /does not know "tower"/],
+    ['no way', ['tower', 'rutile'], /"tower" is not a command of nagare build/],
   ])('%s is one sentence', async (_, [way, model, ...rest], said) => {
     expect(await refused(way!, shelf(model!), ...rest)).toMatch(said);
   });

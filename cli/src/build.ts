@@ -1,5 +1,5 @@
 /** `build` of the terminal: supercells, slabs, layers, other cells, crystals from symmetry, one element for another. */
-import { readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync } from 'node:fs';
 import { cutSlab, REMEDIES, type Remedy } from '@nagare/core/build/cut-slab';
 import { cellNamed, preferredTermination } from '@nagare/core/build/choices';
 import { certainty, proveText, writeStructure, type FileKind } from '@nagare/core/build/leave';
@@ -17,8 +17,8 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import { findPores } from '@nagare/core/space/pores';
 import type { Mat2 } from '@nagare/core/math/matrix2';
 import type { Vec3 } from '@nagare/core/math/matrix3';
+import { writeOut } from './answer-file.ts';
 import { BadInput, numberOption, rounded, type Answer, type Options } from './answers.ts';
-import { HELP } from './help.ts';
 import { modelWithData, onePath } from './inputs.ts';
 
 const text = (options: Options, name: string): string | undefined => {
@@ -44,7 +44,7 @@ function leave(s: Structure, options: Options, name: string): { out?: string; pr
   const written = writeStructure(s, { kind, name, date: new Date().toISOString().slice(0, 10) });
   const proof = proveText(s, written, kind);
   if (!proof.same) throw new Error(`The text written for ${out} is not the structure: ${proof.words}`);
-  writeFileSync(out, written);
+  writeOut(out, written);
   return { out, proof: proof.words };
 }
 
@@ -390,7 +390,7 @@ export function buildAnswer([way, ...paths]: string[], options: Options): Answer
       return buildSubstitute(paths, options);
     default:
       throw new BadInput(
-        `build ${way ? `does not know "${way}"` : 'needs to know what'}: supercell, slab, layer, stack, strain, primitive, conventional, reduced, crystal, substitute or pores.\n${HELP}`,
+        `build ${way ? `does not know "${way}"` : 'needs to know what'}: supercell, slab, layer, stack, strain, primitive, conventional, reduced, crystal, substitute or pores.`,
       );
   }
 }

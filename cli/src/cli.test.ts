@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
@@ -466,6 +466,72 @@ describe('nagare pattern, fit, index and identify', () => {
   }, 120_000);
 });
 
+describe('a command line', () => {
+  const sentence = async (...args: string[]): Promise<string> => {
+    const { code, out, err } = await run(...args);
+    expect([args.join(' '), code, out]).toEqual([args.join(' '), 2, '']);
+    expect(err).not.toContain('\n');
+    return err;
+  };
+
+  it('that is not right is one sentence, which says where more is said', async () => {
+    for (const name of ['constructor', '__proto__', 'toString'])
+      expect(await sentence(name)).toBe(`"${name}" is not a command. See: nagare help.`);
+    expect(await sentence('merge')).toBe('nagare merge needs a file: data.cif. See: nagare help merge.');
+    expect(await sentence('merge', 'a.cif', 'b.cif')).toMatch(/more files than it takes/);
+    expect(await sentence('merge', 'a.cif', '--frob')).toMatch(/^"--frob" is not an option of nagare merge\./);
+    expect(await sentence('settle', 'a.cif', '--disorder')).toMatch(/needs a value/);
+    expect(await sentence('build')).toMatch(/^nagare build needs to know what\./);
+    for (const cycles of ['0.4', '1e9', '-3', 'many', '0', '1e999'])
+      expect(await sentence('refine', 'a.cif', '--cycles', cycles)).toBe(
+        `--cycles needs a whole number from 1 to 500, not "${cycles}". See: nagare help refine.`,
+      );
+    expect(await sentence('pattern', 'a.cif', '--wavelength', '0.001')).toMatch(/a number from 0\.1 to 5/);
+    expect(await sentence('fit', 'a.xy', '--phase')).toMatch(/needs a value/);
+  });
+
+  it('tells what a command takes', async () => {
+    const { code, out } = await run('help', 'refine');
+    expect(code).toBe(0);
+    for (const word of ['<model.cif>', '[data.cif]', '--adp <kind>', '--cycles <n>', '--out <file>', '--json'])
+      expect(out).toContain(word);
+    expect((await run('help', 'build')).out).toContain('supercell');
+  });
+
+  it('takes values that begin with a minus sign', async () => {
+    const model = join(root, 'demo/data/nibiiro.cif');
+    const turned = JSON.parse((await run('reset', model, '--setting', '-a,-b,c', '--json')).out) as object;
+    expect(turned).toEqual(JSON.parse((await run('reset', model, '--setting=-a,-b,c', '--json')).out));
+  });
+
+  it('finds before the work that its file cannot be written', async () => {
+    const kept = join(folder, 'kept.html');
+    writeFileSync(kept, 'as it was');
+    for (const [out, why] of [
+      [join(folder, 'no/such/x.html'), 'its folder is not there'],
+      [folder, 'it is a folder'],
+      [join(kept, 'x.html'), 'what stands for its folder is a file'],
+      [join(folder, `${'x'.repeat(300)}.html`), 'the name is too long'],
+    ] as const)
+      expect(await sentence('report', join(folder, 'not read at all.cif'), '--out', out)).toContain(why);
+    // What stands there stays until there is something to take its place, and nothing is left where nothing was.
+    expect(await sentence('report', join(folder, 'none.cif'), '--out', kept)).toMatch(/no such file/);
+    expect(readFileSync(kept, 'utf8')).toBe('as it was');
+    const fresh = join(folder, 'fresh.html');
+    await sentence('report', join(folder, 'none.cif'), '--out', fresh);
+    expect(existsSync(fresh)).toBe(false);
+  });
+
+  it('ends with status 2 where the data hold nothing to work on', async () => {
+    const zeros = join(folder, 'zeros.xy'),
+      list = join(folder, 'no-sigma.cif');
+    writeFileSync(zeros, Array.from({ length: 300 }, (_, i) => `${10 + 0.1 * i} 0`).join('\n'));
+    writeFileSync(list, data.toString().replace(/^( *-?\d+ +-?\d+ +-?\d+ +\S+) +\S+/gm, '$1 0'));
+    expect(await sentence('identify', zeros, '--elements', 'Zn')).toMatch(/every intensity is zero/);
+    expect((await run('merge', list)).code).toBe(2);
+  });
+});
+
 describe('a terminal', () => {
   it('shows the answer, ends with the status, and says what went wrong beside it', async () => {
     const good = await shell('merge', join(root, 'demo/data/aobae.cif'), '--json');
@@ -477,6 +543,6 @@ describe('a terminal', () => {
     expect(bad).toMatchObject({ code: 2, out: '' });
     expect(bad.err).toMatch(/^[^\n]*there is no such file\.\n$/);
     expect((await shell()).code).toBe(2);
-    expect((await shell('--help')).out).toContain('nagare settle');
+    expect((await shell('--help')).out).toContain('settle [options] <model.cif> [data.cif]');
   });
 });

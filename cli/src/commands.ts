@@ -1,7 +1,6 @@
-/** The commands of the terminal by name: what was written in, what is said and the exit status out. */
-import { writeFileSync } from 'node:fs';
-import { parseArgs } from 'node:util';
+/** What the commands of the terminal do: what was written in, what is said and the exit status out. */
 import { FileProblem } from '@nagare/core/formats/cif-parser';
+import { checkOut, writeOut } from './answer-file.ts';
 import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
 import { buildAnswer } from './build.ts';
 import { contactsAnswer } from './contacts.ts';
@@ -15,49 +14,80 @@ import { checkAnswer, reportAnswer } from './check.ts';
 import { coordinationAnswer } from './coordination.ts';
 import { merge, refine, settle, solve } from './crystal.ts';
 import { cellAnswer, geometryAnswer } from './geometry.ts';
-import { HELP } from './help.ts';
-import { modelWithData, onePath, twoPaths, read } from './inputs.ts';
+import { modelWithData, read } from './inputs.ts';
 import { fitAnswer, identifyAnswer, indexAnswer, patternAnswer } from './powder.ts';
+import { readCommandLine, type Asked } from './program.ts';
 import { chooseChange, resetAnswer, symmetryAnswer } from './symmetry.ts';
 
-async function symmetry(paths: string[], options: Options): Promise<Answer> {
-  const { model, raw } = modelWithData('symmetry', paths);
-  return symmetryAnswer(model, numberOption('tolerance', options['tolerance'] as string | undefined, 0.25), raw);
-}
+const textOf = (options: Options, name: string): string | undefined => {
+  const value = options[name];
+  return typeof value === 'string' ? value : undefined;
+};
 
-async function geometry(paths: string[], options: Options): Promise<Answer> {
-  const { model } = modelWithData('geometry', [onePath(paths)]);
-  const reach = options['reach'] as string | undefined;
+function geometry(files: string[], options: Options): Answer {
+  const { model } = modelWithData('geometry', files);
+  const reach = textOf(options, 'reach');
   return geometryAnswer(model, !!options['rings'] || reach !== undefined, numberOption('reach', reach, 5));
 }
 
-async function cell(paths: string[]): Promise<Answer> {
-  return cellAnswer(modelWithData('cell', [onePath(paths)]).model);
-}
-
-async function check(paths: string[]): Promise<Answer> {
-  const { model, raw } = modelWithData('check', paths);
-  return checkAnswer(model, raw);
-}
-
-async function report(paths: string[], options: Options): Promise<Answer> {
-  const { model, raw } = modelWithData('report', paths);
-  if (typeof options['out'] !== 'string') throw new BadInput('report needs --out report.html.');
+function report(files: string[], options: Options): Answer {
+  const out = textOf(options, 'out');
+  if (out === undefined) throw new BadInput('report needs --out report.html.');
+  const { model, raw } = modelWithData('report', files);
   const { html, json, text } = reportAnswer(model, raw);
-  writeFileSync(options['out'], html);
-  return { json: { ...json, out: options['out'] }, text: `${text} Written to ${options['out']}.` };
+  writeOut(out, html);
+  return { json: { ...json, out }, text: `${text} Written to ${out}.` };
 }
 
-async function reset(paths: string[], options: Options): Promise<Answer> {
-  const { model, raw } = modelWithData('reset', paths);
-  const { cif, json, text } = resetAnswer(
-    model,
-    chooseChange(model, (options['setting'] as string | undefined) ?? 'standard'),
-    raw,
-  );
-  if (typeof options['out'] === 'string') writeFileSync(options['out'], cif);
+function reset(files: string[], options: Options): Answer {
+  const { model, raw } = modelWithData('reset', files);
+  const setting = textOf(options, 'setting') ?? 'standard';
+  const { cif, json, text } = resetAnswer(model, chooseChange(model, setting), raw);
+  const out = textOf(options, 'out');
+  if (out !== undefined) writeOut(out, cif);
   return { json, text };
 }
+
+function symmetry(files: string[], options: Options): Answer {
+  const { model, raw } = modelWithData('symmetry', files);
+  return symmetryAnswer(model, numberOption('tolerance', textOf(options, 'tolerance'), 0.25), raw);
+}
+
+type Command = (files: string[], options: Options, say: Say) => Answer | Promise<Answer>;
+
+/** The structure of the one file of a command. */
+const structureIn = (command: string, files: string[]) => modelWithData(command, files).model.structure!;
+
+const COMMANDS = new Map<string, Command>([
+  ['merge', (files) => merge(files)],
+  ['solve', solve],
+  ['refine', refine],
+  ['settle', settle],
+  ['symmetry', symmetry],
+  [
+    'check',
+    (files) => {
+      const { model, raw } = modelWithData('check', files);
+      return checkAnswer(model, raw);
+    },
+  ],
+  ['geometry', geometry],
+  ['coordination', (files, o) => coordinationAnswer(modelWithData('coordination', files).model, textOf(o, 'centre'))],
+  ['contacts', (files, o) => contactsAnswer(structureIn('contacts', files), textOf(o, 'definition'))],
+  ['energies', (files) => energiesAnswer(structureIn('energies', files))],
+  ['voids', (files, o) => voidsAnswer(modelWithData('voids', files), o)],
+  ['compare', ([one, two]) => compareAnswer(structureIn('compare', [one!]), structureIn('compare', [two!]))],
+  ['shape', (files, o) => shapeAnswer(structureIn('shape', files), !!o['energies'])],
+  ['wishes', (files, o) => wishesAnswer(structureIn('wishes', files), textOf(o, 'probes'), textOf(o, 'site'))],
+  ['depict', (files, o, say) => depictAnswer(structureIn('depict', files), o, say)],
+  ['cell', (files) => cellAnswer(modelWithData('cell', files).model)],
+  ['reset', reset],
+  ['report', report],
+  ['pattern', (files, o) => patternAnswer(files, o, read)],
+  ['fit', (files, o, say) => fitAnswer(files, o, read, say)],
+  ['index', (files, o) => indexAnswer(files, o, read)],
+  ['identify', (files, o) => identifyAnswer(files, o, read)],
+]);
 
 export interface Outcome {
   readonly code: number;
@@ -67,135 +97,22 @@ export interface Outcome {
   readonly problem?: string;
 }
 
-/** A value that begins with a minus sign, as in --plane -1,1,1, belongs to the option before it. */
-const joined = (args: readonly string[]): string[] =>
-  args.reduce<string[]>((out, word) => {
-    const before = out.at(-1);
-    if (/^-[\d.]/.test(word) && before && /^--[a-z-]+$/.test(before)) out[out.length - 1] = `${before}=${word}`;
-    else out.push(word);
-    return out;
-  }, []);
-
-/** Arguments as names and values. Throws BadInput with the help. */
-function parse(args: readonly string[]) {
-  try {
-    return parseArgs({
-      args: joined(args),
-      allowPositionals: true,
-      options: {
-        json: { type: 'boolean' },
-        help: { type: 'boolean' },
-        formula: { type: 'string' },
-        z: { type: 'string' },
-        'space-group': { type: 'string' },
-        seed: { type: 'string' },
-        seconds: { type: 'string' },
-        out: { type: 'string' },
-        adp: { type: 'string' },
-        disorder: { type: 'string' },
-        cycles: { type: 'string' },
-        tolerance: { type: 'string' },
-        setting: { type: 'string' },
-        wavelength: { type: 'string' },
-        from: { type: 'string' },
-        to: { type: 'string' },
-        phase: { type: 'string', multiple: true },
-        instrument: { type: 'string' },
-        recipe: { type: 'string' },
-        elements: { type: 'string' },
-        rings: { type: 'boolean' },
-        reach: { type: 'string' },
-        centre: { type: 'string' },
-        matrix: { type: 'string' },
-        plane: { type: 'string' },
-        layers: { type: 'string' },
-        count: { type: 'string' },
-        vacuum: { type: 'string' },
-        normal: { type: 'boolean' },
-        oblique: { type: 'boolean' },
-        termination: { type: 'string' },
-        group: { type: 'string' },
-        cell: { type: 'string' },
-        sites: { type: 'string' },
-        origin: { type: 'string' },
-        site: { type: 'string' },
-        element: { type: 'string' },
-        rescale: { type: 'boolean' },
-        definition: { type: 'string' },
-        probes: { type: 'string' },
-        probe: { type: 'string' },
-        grid: { type: 'string' },
-        figure: { type: 'string' },
-        view: { type: 'string' },
-        extent: { type: 'string' },
-        style: { type: 'string' },
-        width: { type: 'string' },
-        rays: { type: 'boolean' },
-        energies: { type: 'boolean' },
-        remedy: { type: 'string' },
-        'in-plane': { type: 'string' },
-        tensor: { type: 'string' },
-        twist: { type: 'string' },
-        strain: { type: 'string' },
-        distance: { type: 'string' },
-        atoms: { type: 'string' },
-      },
-    });
-  } catch (e) {
-    throw new BadInput(`${(e as Error).message}\n${HELP}`);
-  }
+async function answerTo({ name, files, options }: Asked, say: Say): Promise<Answer> {
+  const out = textOf(options, 'out');
+  // Found before the work, or all of it would be for nothing.
+  if (out !== undefined) checkOut(out);
+  const command = COMMANDS.get(name);
+  if (command) return command([...files], options, say);
+  const [, way] = name.split(' ');
+  return buildAnswer([way!, ...files], options);
 }
 
 async function perform(args: readonly string[], say: Say): Promise<Outcome> {
-  const parsed = parse(args);
-  const [command, ...paths] = parsed.positionals;
-  if (parsed.values.help || !command) return { code: command || parsed.values.help ? 0 : 2, out: HELP };
-  const flags = Object.fromEntries(
-    Object.entries(parsed.values).map(([k, v]) => [k, Array.isArray(v) ? String(v.at(-1)) : v]),
-  );
-  const commands: Record<string, () => Promise<Answer>> = {
-    merge: () => merge(paths),
-    solve: () => solve(paths, flags, say),
-    refine: () => refine(paths, flags),
-    settle: () => settle(paths, flags, say),
-    symmetry: () => symmetry(paths, flags),
-    check: () => check(paths),
-    geometry: () => geometry(paths, flags),
-    coordination: async () =>
-      coordinationAnswer(modelWithData('coordination', [onePath(paths)]).model, flags['centre'] as string | undefined),
-    contacts: async () =>
-      contactsAnswer(
-        modelWithData('contacts', [onePath(paths)]).model.structure!,
-        flags['definition'] as string | undefined,
-      ),
-    energies: async () => energiesAnswer(modelWithData('energies', [onePath(paths)]).model.structure!),
-    voids: () => voidsAnswer(modelWithData('voids', paths), flags),
-    compare: async () => {
-      const [one, two] = twoPaths(paths).map((path) => modelWithData('compare', [path]).model.structure!);
-      return compareAnswer(one!, two!);
-    },
-    shape: async () => shapeAnswer(modelWithData('shape', [onePath(paths)]).model.structure!, !!flags['energies']),
-    wishes: async () =>
-      wishesAnswer(
-        modelWithData('wishes', [onePath(paths)]).model.structure!,
-        flags['probes'] as string | undefined,
-        flags['site'] as string | undefined,
-      ),
-    depict: async () => depictAnswer(modelWithData('depict', [onePath(paths)]).model.structure!, flags, say),
-    cell: () => cell(paths),
-    build: async () => buildAnswer(paths, flags),
-    report: () => report(paths, flags),
-    reset: () => reset(paths, flags),
-    pattern: async () => patternAnswer([onePath(paths)], parsed.values, read),
-    fit: () => fitAnswer([onePath(paths)], parsed.values, read, say),
-    index: () => indexAnswer([onePath(paths)], parsed.values, read),
-    identify: () => identifyAnswer([onePath(paths)], parsed.values, read),
-  };
-  const run = commands[command];
-  if (!run) throw new BadInput(`"${command}" is not a command.\n${HELP}`);
-  const { json, text } = await run();
+  const found = readCommandLine(args);
+  if ('shown' in found) return { code: found.code, out: found.shown };
+  const { json, text } = await answerTo(found.asked, say);
   // NaN has no place in JSON; what is not known becomes null.
-  return { code: 0, out: parsed.values.json ? JSON.stringify(json) : text };
+  return { code: 0, out: found.asked.options['json'] ? JSON.stringify(json) : text };
 }
 
 /** Runs a command as it was written. Reports on the way go to `say`; nothing is thrown. */

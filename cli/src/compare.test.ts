@@ -29,6 +29,6 @@ describe('two structures in the terminal', () => {
   });
 
   it('needs two', async () => {
-    expect((await compared('demo/data/hachisu.cif')).problem).toContain('Two structures are needed, not 1');
+    expect((await compared('demo/data/hachisu.cif')).problem).toContain('nagare compare needs a file: b.cif.');
   });
 });

@@ -1,5 +1,4 @@
 /** Crystals from a terminal: merging, solving, refining and settling by the tasks of the application. */
-import { writeFileSync } from 'node:fs';
 import { cellParameters } from '@nagare/core/crystal/cell';
 import { isHydrogen } from '@nagare/core/crystal/elements';
 import type { Hold } from '@nagare/core/crystal/controls';
@@ -19,6 +18,7 @@ import type { SolveReport } from '@nagare/core/solve/solve';
 import { breathingContext } from '@nagare/core/task-context';
 import { TASKS } from '@nagare/core/tasks/registry';
 import { threadPool } from '@nagare/server/worker-pool';
+import { writeOut } from './answer-file.ts';
 import { BadInput, numberOption, quiet, rounded, type Answer, type Options, type Say } from './answers.ts';
 import { measured, mergedFor, modelJob, onePath, type ModelJob } from './inputs.ts';
 import { groupJson } from './symmetry.ts';
@@ -113,7 +113,7 @@ export async function solve(paths: string[], options: Options, say: Say): Promis
   const s = best.structure;
   if (typeof options['out'] === 'string') {
     const merged = mergedFor(data.raw, data.cell, s);
-    writeFileSync(
+    writeOut(
       options['out'],
       structureCif({
         name: data.name,
@@ -157,7 +157,7 @@ interface Refined {
 
 function writeModel(out: string | boolean | undefined, job: ModelJob, r: Refined): void {
   if (typeof out !== 'string') return;
-  writeFileSync(
+  writeOut(
     out,
     structureCif({
       name: job.model.name,

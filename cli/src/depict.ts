@@ -1,5 +1,5 @@
 /** `depict` of the terminal: a picture of a crystal, as vectors or by tracing rays. */
-import { readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync } from 'node:fs';
 import { encode } from 'fast-png';
 import { z } from 'zod';
 import type { Structure } from '@nagare/core/crystal/structure';
@@ -14,6 +14,7 @@ import { figureSchema as savedFigureSchema } from '@nagare/core/tasks/figure-sch
 import { FULL, fullOptions, type TraceOptions } from '@nagare/core/draw/ray-trace';
 import { itemsOf } from '@nagare/core/draw/scene';
 import { paintSvg } from '@nagare/core/draw/svg';
+import { writeOut } from './answer-file.ts';
 import { BadInput, numberOption, type Answer, type Options, type Say } from './answers.ts';
 import { issuePhrase } from '@nagare/core/formats/issue-words';
 
@@ -74,10 +75,10 @@ function savedAnswer(s: Structure, saved: Figure, out: string, kind: string, opt
   const page = figure.width * PIXELS_PER_MM;
   const width = widthOf(options, Math.round((page * figure.dpi) / 96));
   const size = { width, height: Math.round((figure.height * PIXELS_PER_MM * width) / page) };
-  if (kind === 'svg') writeFileSync(out, figureSvg(figure, scenes));
+  if (kind === 'svg') writeOut(out, figureSvg(figure, scenes));
   else {
     const traced = tracedPage(figure, scenes, width, options['rays'] ? fullOptions(width) : PLAIN, teller(say));
-    writeFileSync(out, encode({ ...traced, channels: 4, depth: 8 }));
+    writeOut(out, encode({ ...traced, channels: 4, depth: 8 }));
   }
   const atoms = scenes.reduce((n, x) => n + itemsOf(x.layers, 'atoms', 'model').length, 0);
   const polyhedra = scenes.reduce((n, x) => n + itemsOf(x.layers, 'polyhedra').length, 0);
@@ -136,10 +137,10 @@ export function depictAnswer(s: Structure, options: Options, say: Say): Answer {
   const width = widthOf(options, 1200);
   const size = { width, height: Math.round(width * SHAPE) };
   const scene = figureScene(s, figureOf(options), size);
-  if (kind === 'svg') writeFileSync(out, paintSvg(scene, size));
+  if (kind === 'svg') writeOut(out, paintSvg(scene, size));
   else {
     const traced = tracedScene(scene, size, options['rays'] ? fullOptions(size.width) : PLAIN, teller(say));
-    writeFileSync(out, encode({ ...traced, channels: 4, depth: 8 }));
+    writeOut(out, encode({ ...traced, channels: 4, depth: 8 }));
   }
   const atoms = itemsOf(scene.layers, 'atoms', 'model').length;
   const rays = kind === 'png' && !!options['rays'];

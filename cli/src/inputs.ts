@@ -11,7 +11,6 @@ import { FileProblem } from '@nagare/core/formats/cif-parser';
 import { recognise, type Recognised } from '@nagare/core/formats/recognise';
 import { analyseIntake as analyse, mergeForGroup } from '@nagare/core/solve/prepare';
 import { BadInput } from './answers.ts';
-import { HELP } from './help.ts';
 
 const sameCell = (p: Cell, q: Cell): boolean =>
   cellParameters(p).every((x, i) => Math.abs(x - cellParameters(q)[i]!) < (i < 3 ? 0.01 * x : 0.5));
@@ -56,13 +55,8 @@ export function measured(path: string): Measured {
 }
 
 export function onePath(paths: string[]): string {
-  if (paths.length !== 1) throw new BadInput(`One data file is needed.\n${HELP}`);
+  if (paths.length !== 1) throw new BadInput(`One data file is needed.`);
   return paths[0]!;
-}
-
-export function twoPaths(paths: string[]): string[] {
-  if (paths.length !== 2) throw new BadInput(`Two structures are needed, not ${paths.length}.`);
-  return paths;
 }
 
 /** Merged data in the cell and group of a structure, re-indexed when the file's cell was not the conventional one. */
@@ -97,7 +91,7 @@ export interface ModelJob {
 
 export function modelJob(command: string, [modelPath, dataPath]: string[]): ModelJob {
   const started = performance.now();
-  if (!modelPath) throw new BadInput(`${command} needs a model.\n${HELP}`);
+  if (!modelPath) throw new BadInput(`${command} needs a model.`);
   const model = read(modelPath).find((r) => r.structure);
   if (!model?.structure) throw new BadInput(`${modelPath} holds no atom sites to refine.`);
   const source = measured(dataPath ?? modelPath);
@@ -118,7 +112,7 @@ export function modelWithData(
   command: string,
   [modelPath, dataPath]: string[],
 ): { model: Recognised; raw?: RawReflections } {
-  if (!modelPath) throw new BadInput(`${command} needs a model.\n${HELP}`);
+  if (!modelPath) throw new BadInput(`${command} needs a model.`);
   const model = read(modelPath).find((r) => r.structure);
   if (!model?.structure) throw new BadInput(`${modelPath} holds no atom sites.`);
   const source = dataPath ? read(dataPath).find((r) => r.raw) : model.raw ? model : undefined;

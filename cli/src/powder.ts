@@ -1,5 +1,5 @@
 /** Powder work from a terminal: calculated patterns, fits, indexing, identification. */
-import { readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync } from 'node:fs';
 import { cellParameters } from '@nagare/core/crystal/cell';
 import { singleLine, USUAL_INSTRUMENT, type Instrument, type Pattern } from '@nagare/core/crystal/pattern';
 import { findElement } from '@nagare/core/crystal/elements';
@@ -15,6 +15,7 @@ import { fitCif } from '@nagare/core/publish/pattern-cif';
 import { shippedShelf } from '@nagare/core/shelf/entry';
 import { breathingContext } from '@nagare/core/task-context';
 import { TASKS } from '@nagare/core/tasks/registry';
+import { writeOut } from './answer-file.ts';
 import { BadInput, quiet, rounded, type Answer, type Say } from './answers.ts';
 
 type Options = Record<string, string | boolean | undefined | string[]>;
@@ -147,7 +148,7 @@ export async function fitAnswer(
   }
   const doubts = await TASKS.doubts.run({ model: run.model, patterns: [pattern], result: run.result }, context);
   const date = new Date().toISOString();
-  if (typeof options['out'] === 'string') writeFileSync(options['out'], fitCif(run.model, run.result, [pattern], date));
+  if (typeof options['out'] === 'string') writeOut(options['out'], fitCif(run.model, run.result, [pattern], date));
   const p = run.result.patterns[0]!;
   const list = run.result.phases.map((f, i) => ({
     name: f.name,

@@ -1,5 +1,5 @@
 /** Reflections of a powder: unique under the Laue group, with multiplicity, as plain typed arrays. */
-import { indexLimits, reciprocalMetric, type Cell } from '../crystal/cell.ts';
+import { cellVolume, indexLimits, reciprocalMetric, type Cell } from '../crystal/cell.ts';
 import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
 import { reflectionSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
 
@@ -12,8 +12,21 @@ export interface PowderReflections {
   readonly multiplicity: Uint8Array;
 }
 
-/** All reflections that the group allows with dMin ≤ d, largest spacing first. Spacings in Å. */
+/** Points of the reciprocal lattice within the sphere beyond which no pattern is calculated. */
+const MOST_POINTS = 3e6;
+/** Indices that fit into the codes below. */
+const LARGEST_INDEX = 511;
+
+/**
+ * All reflections that the group allows with dMin ≤ d, largest spacing first. Spacings in Å. Throws RangeError where they are
+ * too many for a pattern.
+ */
 export function powderReflections(cell: Cell, group: SpaceGroup, dMin: number): PowderReflections {
+  const points = ((4 / 3) * Math.PI * cellVolume(cell)) / dMin ** 3;
+  if (points > MOST_POINTS || Math.max(...indexLimits(cell, dMin)) > LARGEST_INDEX)
+    throw new RangeError(
+      `Down to d = ${dMin.toFixed(3)} Å this cell has some ${points.toExponential(0)} reflections, too many for a pattern. End at a smaller angle or take a longer wavelength.`,
+    );
   const g = reciprocalMetric(cell);
   const rotations = laueRotations(rotationsOf(group));
   const [hm, km, lm] = indexLimits(cell, dMin);
