@@ -2,6 +2,7 @@ import react from '@vitejs/plugin-react';
 import { cpSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import { defineConfig, type Plugin } from 'vite';
+import { VitePWA } from 'vite-plugin-pwa';
 
 const here = fileURLToPath(new URL('.', import.meta.url));
 
@@ -13,9 +14,23 @@ const demoData: Plugin = {
   },
 };
 
+/** Everything the application is made of is kept by the browser, so that it opens and goes on where its server is gone. */
+const offline = VitePWA({
+  manifest: false,
+  // Registered by hand. A newer version takes over when the last page of the older one is closed.
+  injectRegister: null,
+  workbox: {
+    globPatterns: ['index.html', 'mark.svg', 'assets/**/*.{js,css,woff2,json,wasm}'],
+    maximumFileSizeToCacheInBytes: 8e6,
+    navigateFallback: '/index.html',
+    navigateFallbackDenylist: [/^\/api\//, /^\/demo\//],
+    runtimeCaching: [{ urlPattern: /\/demo\//, handler: 'StaleWhileRevalidate', options: { cacheName: 'samples' } }],
+  },
+});
+
 export default defineConfig({
   root: here,
-  plugins: [react(), demoData],
+  plugins: [react(), demoData, offline],
   worker: { format: 'es' },
   server: { host: '127.0.0.1', port: 5173, proxy: { '/api': 'http://127.0.0.1:4620' } },
   css: {

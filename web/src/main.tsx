@@ -23,6 +23,10 @@ import { remembered } from './store/remembered.ts';
 
 document.documentElement.dataset['bsTheme'] = remembered('theme', z.enum(['light', 'dark']), 'light');
 
+// The browser keeps the application itself; where it may not, it is fetched each time as before.
+if (import.meta.env.PROD && 'serviceWorker' in navigator)
+  addEventListener('load', () => void navigator.serviceWorker.register('/sw.js').catch(() => undefined));
+
 // Left by a tab that was storing while another deleted its project.
 void sweepOrphans(db).catch(() => undefined);
 

@@ -7,6 +7,7 @@ import type { ReactNode } from 'react';
 import { ErrorBoundary, type FallbackProps } from 'react-error-boundary';
 import { Link } from 'react-router';
 import { useProject, useProjectStore } from '../store/use-project.tsx';
+import { PartNotFetched } from './lazy-part.ts';
 import { takeHome } from './take-home.ts';
 
 const reasonOf = (error: unknown): string => (error instanceof Error ? error.message : String(error));
@@ -59,6 +60,19 @@ export function OuterNet({ children }: { children: ReactNode }): ReactNode {
 
 function Stopped(props: { part: string; failure: FallbackProps; children: ReactNode }): ReactNode {
   const { part, failure, children } = props;
+  if (failure.error instanceof PartNotFetched)
+    return (
+      <div className="empty stopped" role="alert">
+        <h3>{part} is not here</h3>
+        <p>The project is as it was, and everything else goes on: {failure.error.message}.</p>
+        <p className="choices">
+          <button className="word" onClick={() => location.reload()}>
+            Load the page again
+          </button>
+          {children}
+        </p>
+      </div>
+    );
   return (
     <div className="empty stopped" role="alert">
       <h3>{part} could not be drawn</h3>

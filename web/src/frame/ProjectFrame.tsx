@@ -1,7 +1,6 @@
 /** The frame around a project: stations on one line, desk, scene, inspector, course, finder. */
 import './frame.scss';
 import {
-  lazy,
   Suspense,
   useCallback,
   useEffect,
@@ -15,6 +14,7 @@ import { Dropdown } from 'react-bootstrap';
 import { Link, Navigate, NavLink, useNavigate, useParams } from 'react-router';
 import { ProjectProvider, useProject, useProjectStore } from '../store/use-project.tsx';
 import { createEmptyProject, updateProject } from '../store/projects.ts';
+import { lazyPart } from './lazy-part.ts';
 import { takeHome } from './take-home.ts';
 import { UnsavedBar } from './Unsaved.tsx';
 import { IntakeCharts, IntakeDesk } from '../stations/intake/Intake.tsx';
@@ -45,17 +45,17 @@ import { nameOfMark } from '../store/marks.ts';
 import { z } from 'zod';
 import { remember, remembered } from '../store/remembered.ts';
 
-const SceneView = lazy(() => import('../scene/SceneView.tsx'));
-const SectionPane = lazy(() => import('../scene/SectionPane.tsx'));
-const SpaceGroupPage = lazy(() => import('../stations/symmetry/SpaceGroupPage.tsx'));
-const TablesPane = lazy(() => import('../stations/publish/TablesPane.tsx'));
-const CifPane = lazy(() => import('../stations/publish/CifPane.tsx'));
-const FitPane = lazy(() => import('../stations/fit/FitPane.tsx'));
-const FingerprintsPane = lazy(() => import('../stations/relate/FingerprintsPane.tsx'));
-const LengthsPane = lazy(() => import('../stations/relate/LengthsPane.tsx'));
-const KnownPane = lazy(() => import('../stations/relate/KnownPane.tsx'));
-const FigureStage = lazy(() => import('../stations/depict/FigureStage.tsx'));
-const DataPane = lazy(() => import('../stations/refine/DataPane.tsx'));
+const SceneView = lazyPart(() => import('../scene/SceneView.tsx'));
+const SectionPane = lazyPart(() => import('../scene/SectionPane.tsx'));
+const SpaceGroupPage = lazyPart(() => import('../stations/symmetry/SpaceGroupPage.tsx'));
+const TablesPane = lazyPart(() => import('../stations/publish/TablesPane.tsx'));
+const CifPane = lazyPart(() => import('../stations/publish/CifPane.tsx'));
+const FitPane = lazyPart(() => import('../stations/fit/FitPane.tsx'));
+const FingerprintsPane = lazyPart(() => import('../stations/relate/FingerprintsPane.tsx'));
+const LengthsPane = lazyPart(() => import('../stations/relate/LengthsPane.tsx'));
+const KnownPane = lazyPart(() => import('../stations/relate/KnownPane.tsx'));
+const FigureStage = lazyPart(() => import('../stations/depict/FigureStage.tsx'));
+const DataPane = lazyPart(() => import('../stations/refine/DataPane.tsx'));
 
 /** State glyphs by shape, so colour is not needed to tell them. */
 function StopGlyph({ state }: { state: StopState }): ReactNode {

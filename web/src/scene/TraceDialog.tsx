@@ -20,7 +20,7 @@ const WIDTHS = [1200, 2000, 3000, 4000] as const;
 /** Pixels of the preview across. */
 const PREVIEW_WIDTH = 640;
 
-interface TraceDialogProps {
+export interface TraceDialogProps {
   /** Scenes as they stand in the pane or on the page. */
   readonly parts: readonly TracePart[];
   /** Of the pane or page. */

@@ -1,9 +1,11 @@
 /** What the figure becomes: pictures, vector files, solids, a file to go on with, a figure of another structure. */
-import { lazy, Suspense, useState, type ReactNode } from 'react';
+import { Suspense, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { PIXELS_PER_MM, stereoPair, type Figure } from '@nagare/core/depict/figure';
 import { overlayOf, overlayShapes } from '@nagare/core/depict/page';
 import { sceneOfPanel, sizeOfPanel, type PanelScene } from '@nagare/core/depict/panel-scene';
+import type { TraceDialogProps } from '../../scene/TraceDialog.tsx';
+import { lazyPart } from '../../frame/lazy-part.ts';
 import { NumberField, Sheet } from '../../frame/parts.tsx';
 import { saveFile } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
@@ -17,7 +19,9 @@ import { useFigureScenes } from './use-figure-scenes.ts';
 import { useFigureContents, useFigureSvg } from './use-figure-svg.ts';
 import type { FigureOnTable } from './use-figure.ts';
 
-const TraceDialog = lazy(() => import('../../scene/TraceDialog.tsx').then((m) => ({ default: m.TraceDialog })));
+const TraceDialog = lazyPart<TraceDialogProps>(() =>
+  import('../../scene/TraceDialog.tsx').then((m) => ({ default: m.TraceDialog })),
+);
 
 /** A name that every system takes. */
 export const fileName = (figure: Figure, ending: string): string =>

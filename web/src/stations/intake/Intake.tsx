@@ -1,8 +1,9 @@
 /** Intake: what came in, cell and contents, symmetry, quality of the data. */
-import { lazy, Suspense, useEffect, useRef, useState, type ReactNode } from 'react';
+import { Suspense, useEffect, useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
 import { cellParameters, isPlausibleCell, type Cell } from '@nagare/core/crystal/cell';
+import { lazyPart } from '../../frame/lazy-part.ts';
 import { Gauge, NumberField, percent, Sheet, thousands } from '../../frame/parts.tsx';
 import { updateProject } from '../../store/projects.ts';
 import { useProject, useProjectStore } from '../../store/use-project.tsx';
@@ -14,9 +15,9 @@ import { CellSheet } from './CellSheet.tsx';
 import { ContentsSheet } from './ContentsSheet.tsx';
 import { SymmetrySheet } from './SymmetrySheet.tsx';
 
-const DataCharts = lazy(() => import('./DataCharts.tsx'));
+const DataCharts = lazyPart(() => import('./DataCharts.tsx'));
 
-const ReciprocalView = lazy(() => import('./ReciprocalView.tsx'));
+const ReciprocalView = lazyPart(() => import('./ReciprocalView.tsx'));
 
 export const NAMES = ['a', 'b', 'c', 'α', 'β', 'γ'];
 
