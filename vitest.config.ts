@@ -2,7 +2,7 @@ import { defineConfig } from 'vitest/config';
 
 export default defineConfig({
   test: {
-    include: ['{core,web,server,cli,demo}/**/*.test.{ts,tsx}'],
+    include: ['{core,web,server,cli,demo,fuzz}/**/*.test.{ts,tsx}'],
     testTimeout: 120_000,
     hookTimeout: 120_000,
     pool: 'threads',

@@ -30,8 +30,8 @@ test.describe('without the server', () => {
       await expect(page.getByText('is not here')).toHaveCount(0);
     }
     await go(page, 'Publish');
-    await page.getByRole('button', { name: 'CIF', exact: true }).first().click();
-    await expect(page.locator('.cm-content')).toContainText('_cell_length_a');
+    await page.getByRole('button', { name: 'CIF as text' }).click();
+    await expect(page.getByRole('textbox', { name: 'CIF' })).toContainText('data_');
     await page.goto('/');
     await page.getByText('Samples from the Kurobane Kiln').click();
     await page.getByRole('button', { name: 'Benigara-2' }).click();

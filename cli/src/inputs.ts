@@ -21,7 +21,7 @@ export function read(path: string): Recognised[] {
     text = decodeText(readFileSync(path));
   } catch (e) {
     throw new BadInput(
-      `${path} cannot be read: ${(e as NodeJS.ErrnoException).code === 'ENOENT' ? 'there is no such file' : (e as Error).message}.`,
+      `${path.slice(0, 200)} cannot be read: ${(e as NodeJS.ErrnoException).code === 'ENOENT' ? 'there is no such file' : (e as Error).message.slice(0, 200)}.`,
     );
   }
   try {

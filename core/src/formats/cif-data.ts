@@ -46,7 +46,7 @@ export function readCell(block: CifBlock): Cell | undefined {
     const item = block.items.get(`_cell_${n}`);
     throw new FileProblem(
       item
-        ? `_cell_${n} is "${item.value.replace('\u0000', '')}", which is not a number.`
+        ? `_cell_${n} is "${item.value.replace('\u0000', '').slice(0, 40)}", which is not a number.`
         : `_cell_${n} is missing while other cell items are given.`,
       item?.line ?? block.line,
     );

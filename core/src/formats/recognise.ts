@@ -135,7 +135,7 @@ function recognisedFrame({ name, structure, periodic }: XyzFrame): Recognised {
 function firstOddLine(text: string): { line: number; text: string } | undefined {
   const lines = text.slice(0, 5000).split('\n');
   const i = lines.findIndex((l) => l.trim() && !l.trim().startsWith('#'));
-  return i < 0 ? undefined : { line: i + 1, text: lines[i]!.trim().slice(0, 60) };
+  return i < 0 ? undefined : { line: i + 1, text: lines[i]!.trim().slice(0, 60).replace(/"/g, '’') };
 }
 
 export const patternSentence = (p: PatternFile): string => {

@@ -3,7 +3,7 @@
  * gives the lattice in the comment. Several frames may follow one another.
  */
 import type { Cell } from '../crystal/cell.ts';
-import { axisVectors, cellFromMetric } from '../crystal/cell.ts';
+import { axisVectors, cellFromMetric, cellParameters, isPlausibleCell } from '../crystal/cell.ts';
 import { findElement, elementFromLabel } from '../crystal/elements.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { newId, type Site, type Structure } from '../crystal/structure.ts';
@@ -181,6 +181,29 @@ function structureOf(atoms: readonly RawAtom[], lattice: Mat3 | undefined): Stru
   return { cell, spaceGroup: spaceGroupFromSymbol('P 1'), sites };
 }
 
+/** Cells from the origin beyond which no atom is written down. */
+const MOST_CELLS = 100;
+
+/** A structure whose cell and atoms can be. Throws FileProblem: the frame begins on `line`. */
+function placed(s: Structure, periodic: boolean, line: number): Structure {
+  if (!isPlausibleCell(s.cell))
+    throw new FileProblem(
+      periodic
+        ? `the cell of Lattice, ${cellParameters(s.cell)
+            .map((x) => x.toFixed(1))
+            .join(' ')}, is not possible. Check its vectors (Å).`
+        : 'the atoms lie thousands of ångström apart. Check the coordinates (Å).',
+      line + (periodic ? 1 : 0),
+    );
+  const far = s.sites.findIndex((x) => x.position.some((p) => Math.abs(p) > MOST_CELLS));
+  if (far >= 0)
+    throw new FileProblem(
+      `${s.sites[far]!.label} lies more than ${MOST_CELLS} cells away from the others.`,
+      line + 2 + far,
+    );
+  return s;
+}
+
 /** Reads every frame. Throws FileProblem with the line that is wrong. */
 export function parseXyz(text: string, base: string): XyzFrame[] {
   const lines = text.replace(/^\ufeff/, '').split(/\r?\n/);
@@ -194,6 +217,11 @@ export function parseXyz(text: string, base: string): XyzFrame[] {
     const count = Number(lines[i]!.trim());
     if (!Number.isInteger(count) || count < 1)
       throw new FileProblem(`"${lines[i]!.trim().slice(0, 60)}" stands where the number of atoms should.`, i + 1);
+    if (count > lines.length - i - 2)
+      throw new FileProblem(
+        `${count} atoms were promised, but the file ends ${lines.length - i - 2} lines later.`,
+        i + 1,
+      );
     const comment = lines[i + 1] ?? '';
     const items = commentItems(comment);
     const columns = columnsOf(items.get('properties'), i + 2);
@@ -205,7 +233,11 @@ export function parseXyz(text: string, base: string): XyzFrame[] {
       return readAtom(row, columns, i + 3 + k);
     });
     const said = items.size ? (items.get('name') ?? '') : comment.trim();
-    frames.push({ name: said.slice(0, 60) || base, structure: structureOf(atoms, lattice), periodic: !!lattice });
+    frames.push({
+      name: said.slice(0, 60) || base,
+      structure: placed(structureOf(atoms, lattice), !!lattice, i + 1),
+      periodic: !!lattice,
+    });
     i += count + 2;
   }
   return frames;
