@@ -83,7 +83,7 @@ test('a full storage keeps the newest marks on the page, offers them as a file, 
   await page.goto('/');
   await expect(page.getByLabel('Storage')).toContainText(/MB of .* storage are used/);
   await page.getByRole('button', { name: 'Free space' }).click();
-  await expect(page.getByLabel('Storage')).toContainText('were given up; they are made again');
+  await expect(page.getByLabel('Storage')).toContainText('given up');
 });
 
 test('a project deleted in another tab says so, stops its work, and leaves nothing', async ({ page, context }) => {
@@ -126,7 +126,9 @@ test('a damaged project file says what is lost, and what is whole is taken in', 
   await page.getByTestId('file-picker').setInputFiles(damaged);
   const dialog = page.getByRole('dialog');
   await expect(dialog).toContainText('torn.nagare is damaged');
-  await expect(dialog).toContainText('The part intake.json: projectId should be a text.');
+  await expect(dialog).toContainText(
+    'What Intake made of the data is damaged (intake.json: projectId should be a text).',
+  );
   await expect(dialog).toContainText('The rest of “Aobae” is whole');
   await dialog.getByRole('button', { name: 'Leave it' }).click();
   await expect(page.getByText('None yet.')).toBeVisible();

@@ -22,12 +22,12 @@ export function linesText(lines: readonly number[]): string {
 
 /** Collects asides while a file is read; things of one kind are told together. */
 export class Asides {
-  private readonly told: Aside[] = [];
+  private readonly told: { readonly at: number; readonly aside: Aside }[] = [];
   private readonly kinds = new Map<string, { lines: number[]; tell: (count: number, where: string) => string }>();
 
   /** One thing by itself. */
   add(text: string, line?: number): void {
-    this.told.push({ text, ...(line === undefined ? {} : { line }) });
+    this.told.push({ at: line ?? 0, aside: { text, ...(line === undefined ? {} : { line }) } });
   }
 
   /** One of many of a kind; `tell` makes the sentence from their number and their lines in words. */
@@ -39,13 +39,15 @@ export class Asides {
 
   /** Everything so far, in the order of its lines. */
   all(): Aside[] {
-    const kinds = [...this.kinds.values()].map(({ lines, tell }): Aside => ({
-      line: lines[0]!,
-      text: tell(lines.length, linesText(lines)),
+    // Their sentences name the lines themselves.
+    const kinds = [...this.kinds.values()].map(({ lines, tell }) => ({
+      at: lines[0]!,
+      aside: { text: tell(lines.length, linesText(lines)) },
     }));
-    return [...this.told, ...kinds].sort((p, q) => (p.line ?? 0) - (q.line ?? 0));
+    return [...this.told, ...kinds].sort((p, q) => p.at - q.at).map((x) => x.aside);
   }
 }
 
 /** An aside as one line of text. */
-export const asideText = (a: Aside): string => (a.line === undefined ? a.text : `Line ${a.line}: ${a.text}`);
+export const asideText = (a: Aside): string =>
+  a.line === undefined ? a.text.charAt(0).toUpperCase() + a.text.slice(1) : `Line ${a.line}: ${a.text}`;

@@ -21,7 +21,7 @@ export function SpaceLine(): ReactNode {
     const rows = await makeRoom(db);
     setSaid(
       rows
-        ? `${rows} maps, merges and pictures of old marks were given up; they are made again when they are looked at.`
+        ? `${rows === 1 ? 'One stored map or picture was' : `${rows} stored maps and pictures were`} given up; they are made again when they are looked at.`
         : 'There is nothing that could be made again.',
     );
     look();

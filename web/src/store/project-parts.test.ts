@@ -84,7 +84,7 @@ describe('a project file', () => {
 
   it('names the part that is damaged, and where', () => {
     expect(told((p) => Object.assign(p['marks.json'][0], { created: 'yesterday' }))).toMatch(
-      /The part marks\.json, row 1: created should be a number\./,
+      /A mark of the course is damaged \(marks\.json, row 1: created should be a number\)\./,
     );
     expect(told((p) => Object.assign(p['marks.json'][0], { mood: 'good' }))).toMatch(
       /marks\.json, row 1: it holds what is not known here: mood/,

@@ -45,6 +45,22 @@ const KNOWN = [
   ...['intake.json', 'solve.json', 'patterns.json', 'powder.json', 'looks.json'],
 ];
 
+/** What a part is, for people. */
+const PART_WORDS: Readonly<Record<string, string>> = {
+  'project.json': 'What project it is',
+  'marks.json': 'A mark of the course',
+  'models.json': 'A model of the course',
+  'results.json': 'The map of a mark',
+  'reflections.json': 'The list of reflections',
+  'intake.json': 'What Intake made of the data',
+  'solve.json': 'The candidates of Solve',
+  'patterns.json': 'A powder pattern',
+  'powder.json': 'The instrument and the phases found',
+  'looks.json': 'How the crystal is shown',
+};
+const damaged = (name: string, row: number | undefined, what: string): string =>
+  `${PART_WORDS[name] ?? 'A part'} is damaged (${name}${row === undefined ? '' : `, row ${row}`}: ${what}).`;
+
 const headSchema = z.object({ format: z.literal('nagare project'), version: z.number().int() });
 
 /** Reads parts one by one, noting what is damaged. */
@@ -58,7 +74,7 @@ class PartReader {
     if (!Object.hasOwn(this.json, name)) return undefined;
     const found = schema.safeParse(this.json[name]);
     if (found.success) return found.data;
-    this.lost.push(`The part ${name}: ${issuePhrase(found.error)}.`);
+    this.lost.push(damaged(name, undefined, issuePhrase(found.error)));
     return undefined;
   }
 
@@ -72,7 +88,7 @@ class PartReader {
     return list.flatMap((row, i): T[] => {
       const found = schema.safeParse(row);
       if (found.success) return [found.data];
-      this.lost.push(`The part ${name}, row ${i + 1}: ${issuePhrase(found.error)}.`);
+      this.lost.push(damaged(name, i + 1, issuePhrase(found.error)));
       return [];
     });
   }
