@@ -6,6 +6,7 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { Cancelled } from '@nagare/core/task-context';
 import { NO_CONTROLS } from '@nagare/core/crystal/controls';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
+import { seededRandom } from '@nagare/core/math/random';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { MergedReflections, RawReflections } from '@nagare/core/crystal/reflections';
 import type { ResidualTaskResult } from '@nagare/core/tasks/registry';
@@ -278,6 +279,41 @@ describe('a project that is open', () => {
         chain.unshift(m);
       expect(chain.slice(1).map((m) => m.title)).toEqual(Array.from({ length: 20 }, (_, i) => `tab ${who}, ${i}`));
     }
+  });
+
+  it.each([1, 2, 3, 4])('keeps a hundred edits and undos at random gaps in each of two tabs, seed %i', async (seed) => {
+    await project(false);
+    const random = seededRandom(seed);
+    const tabs = [open(), open()];
+    await Promise.all(tabs.map(ready));
+    // What a person expects to stand on: the titles from the first mark to the present one.
+    const expected: string[][] = [[], []];
+    for (let i = 0; i < 200; i++) {
+      const who = random.below(2);
+      const tab = tabs[who]!.getState();
+      if (random.next() < 0.3) {
+        void tab.undo();
+        expected[who]!.pop();
+      } else {
+        const title = `${who}.${i}`;
+        void tab.edit({ title, change: move(i, 0.3 + 0.001 * i) });
+        expected[who]!.push(title);
+      }
+      if (random.next() < 0.4) await rest(random.below(12));
+    }
+    await Promise.all(tabs.map((t) => t.getState().idle()));
+    const marks = new Map((await db.marks.toArray()).map((m) => [m.id, m]));
+    const models = new Set((await db.models.toArray()).map((m) => m.id));
+    tabs.forEach((tab, who) => {
+      const titles: string[] = [];
+      for (let m = marks.get(tab.getState().head!.id); m?.parent; m = marks.get(m.parent)) titles.unshift(m.title);
+      expect(titles).toEqual(expected[who]);
+    });
+    for (const m of marks.values()) {
+      expect(models.has(m.model)).toBe(true);
+      expect(m.parent === undefined || marks.has(m.parent)).toBe(true);
+    }
+    expect(models.size).toBe(marks.size);
   });
 
   it('undoes among edits at random gaps without losing the thread', async () => {
