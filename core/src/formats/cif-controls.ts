@@ -210,7 +210,7 @@ export function readControls(block: CifBlock, s: Structure, asides = new Asides(
       hydrogens: ids(r.get('_nagare_hydrogen_sites'), r.line),
       shape: SHAPES.includes(shape) ? shape : 'chosen',
       hold: ['riding', 'rotating', 'restrained', 'free'].includes(hold) ? hold : 'riding',
-      uFactor: numberOr(r, '_nagare_hydrogen_u_factor', 1.2, [0.1, 10], asides),
+      uFactor: numberOr(r, '_nagare_hydrogen_u_factor', 1.2, [0, 10], asides),
       length: numberOr(r, '_nagare_hydrogen_length', 0.95, [0.5, 2], asides),
     };
   });
