@@ -1,6 +1,6 @@
 /** Reflections that the cell and the wavelength cannot give: nothing diffracts below half the wavelength (Bragg's law). */
 import { inverseSpacing, reciprocalMetric, type Cell } from './cell.ts';
-import { RawBuilder, type RawReflections } from './reflections.ts';
+import { selectObservations, type RawReflections } from './reflections.ts';
 
 /** Shares of the limit that the s.u. of cells and wavelengths may make up. */
 const SLACK = 1.01;
@@ -41,20 +41,8 @@ export function withinReach(
   for (let i = 0; i < raw.count; i++) if (!inside(raw.h[i]!, raw.k[i]!, raw.l[i]!)) places.push(i);
   if (!places.length || places.length > MOST_BEYOND * raw.count) return { raw };
   const left = new Set(places);
-  const out = new RawBuilder();
-  for (let i = 0; i < raw.count; i++)
-    if (!left.has(i))
-      out.push(
-        raw.h[i]!,
-        raw.k[i]!,
-        raw.l[i]!,
-        raw.intensity[i]!,
-        raw.sigma[i]!,
-        raw.batch?.[i],
-        raw.beams?.subarray(6 * i, 6 * i + 6),
-      );
   return {
-    raw: out.build(raw.merged),
+    raw: selectObservations(raw, (i) => !left.has(i)),
     beyond: {
       count: places.length,
       named: places.slice(0, NAMED).map((i) => ({ hkl: [raw.h[i]!, raw.k[i]!, raw.l[i]!], place: i + 1 })),

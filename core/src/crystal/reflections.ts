@@ -111,6 +111,23 @@ export class RawBuilder {
   }
 }
 
+/** The observations that `keep` says, with all that is known of each. */
+export function selectObservations(raw: RawReflections, keep: (i: number) => boolean): RawReflections {
+  const out = new RawBuilder();
+  for (let i = 0; i < raw.count; i++)
+    if (keep(i))
+      out.push(
+        raw.h[i]!,
+        raw.k[i]!,
+        raw.l[i]!,
+        raw.intensity[i]!,
+        raw.sigma[i]!,
+        raw.batch?.[i],
+        raw.beams?.subarray(6 * i, 6 * i + 6),
+      );
+  return out.build(raw.merged);
+}
+
 /** Indices in another basis: h′ = h P, columns of P the new axes. Observations that become fractional are dropped and counted. */
 export function transformReflections(
   raw: RawReflections,

@@ -1,6 +1,6 @@
 /** What spoils data beyond noise: direction-dependent resolution, rings that do not belong to the crystal, and how two data sets agree. */
 import { axisVectors, cellVolume, inverseSpacing, reciprocalMetric, type Cell } from '../crystal/cell.ts';
-import { RawBuilder, type MergedReflections, type RawReflections } from '../crystal/reflections.ts';
+import { RawBuilder, selectObservations, type MergedReflections, type RawReflections } from '../crystal/reflections.ts';
 import { cross, dot, eigenSymmetric3, norm, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
 import { median } from '../math/statistics.ts';
 import { canonicalIndex, flatRotations, IndexNumbering } from './merge.ts';
@@ -210,22 +210,11 @@ export function withoutRings(
   cell: Cell,
   rings: readonly { d: number; width: number }[],
 ): RawReflections {
-  const g = reciprocalMetric(cell),
-    out = new RawBuilder();
-  for (let i = 0; i < raw.count; i++) {
+  const g = reciprocalMetric(cell);
+  return selectObservations(raw, (i) => {
     const d = 1 / inverseSpacing(g, raw.h[i]!, raw.k[i]!, raw.l[i]!);
-    if (rings.some((r) => Math.abs(d - r.d) < r.width * 0.75)) continue;
-    out.push(
-      raw.h[i]!,
-      raw.k[i]!,
-      raw.l[i]!,
-      raw.intensity[i]!,
-      raw.sigma[i]!,
-      raw.batch?.[i],
-      raw.beams?.subarray(6 * i, 6 * i + 6),
-    );
-  }
-  return out.build(raw.merged);
+    return !rings.some((r) => Math.abs(d - r.d) < r.width * 0.75);
+  });
 }
 
 export interface SetComparison {
