@@ -34,7 +34,8 @@ export function judgeEllipsoids(s: Structure): EllipsoidFinding[] {
         principal,
         text: `${x.label}: the mean-square displacement along one axis is ${e[0].toFixed(3)} Å², which cannot be. A wrong element, two places taken for one, or too few data are the usual reasons.`,
       });
-    else if (e[2] / Math.max(e[0], 0.004) > 6 && e[2] > 0.08)
+    // What already has a place of several is not asked for another.
+    else if (!x.disorder && e[2] / Math.max(e[0], 0.004) > 6 && e[2] > 0.08)
       out.push({
         site,
         kind: 'long',
@@ -48,7 +49,7 @@ export function judgeEllipsoids(s: Structure): EllipsoidFinding[] {
         principal,
         text: `${x.label} moves less than half as much as its neighbours (${u.toFixed(3)} against ${mean.toFixed(3)} Å²): it may be a heavier element.`,
       });
-    else if (mean && u > 2.6 * mean)
+    else if (!x.disorder && mean && u > 2.6 * mean)
       out.push({
         site,
         kind: 'large',

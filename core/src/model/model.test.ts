@@ -299,6 +299,18 @@ describe('ellipsoids', () => {
     expect(norm(subtract(p, q))).toBeGreaterThan(0.6);
     expect(norm(subtract(scale(add(p, q), 0.5), apply3(m, bad.sites[5]!.position)))).toBeLessThan(1e-6);
   });
+
+  it('asks what is modelled in two places for no further one', () => {
+    const drawn = (more: Partial<Structure['sites'][number]>): Structure => ({
+      ...heavy,
+      sites: heavy.sites.map((x, i) =>
+        i === 5 ? { ...x, displacement: { kind: 'aniso', u: [0.3, 0.02, 0.02, 0, 0, 0] }, ...more } : x,
+      ),
+    });
+    const found = (s: Structure) => judgeEllipsoids(s).filter((f) => f.site === 5);
+    expect(found(drawn({}))).toHaveLength(1);
+    expect(found(drawn({ disorder: { assembly: 'A', group: '1' } }))).toEqual([]);
+  });
 });
 
 describe('words, names and pictures of a model', () => {
