@@ -5,7 +5,7 @@ import type { Recognised } from '@nagare/core/formats/recognise';
 import { newPatternModel, newPhase, type FitModel, type PhaseModel } from '@nagare/core/powder/model';
 import { addMark } from './course.ts';
 import { db, type PatternRow, type PowderRow, type Project } from './db.ts';
-import { demandProject } from './keeping.ts';
+import { demandProject, withRoom } from './keeping.ts';
 import type { FitState } from './marks.ts';
 import { z } from 'zod';
 import { remember, remembered } from './remembered.ts';
@@ -21,68 +21,83 @@ export async function rememberInstrument(i: Instrument): Promise<void> {
   remember('instrument', i.name);
 }
 
-/** Puts what was recognised into a powder project: patterns, an instrument, structures as phases. Without an id a project is made. Returns its id. */
-export async function takePowder(
-  all: readonly { fileName: string; found: Recognised }[],
-  into?: string,
-): Promise<string> {
-  const id = into ?? newId(),
-    now = Date.now();
-  const first = all.find((a) => a.found.powder) ?? all[0]!;
-  const given = all.find((a) => a.found.instrument)?.found.instrument;
-  if (given) await rememberInstrument(given);
-  if (!into) {
-    const patterns = all.filter((a) => a.found.powder);
-    const project: Project = {
-      id,
-      name: patterns.length > 1 ? `${first.found.name} and ${patterns.length - 1} more` : first.found.name,
-      created: now,
-      updated: now,
-      source: { fileName: first.fileName, sentence: first.found.sentence },
-      experiment: { kept: {} },
-    };
-    await db.projects.add(project);
-  }
-  const rows = await db.patterns.where('projectId').equals(id).toArray();
+type Taken = readonly { readonly fileName: string; readonly found: Recognised }[];
+
+/** A project named by its patterns. */
+function projectOf(all: Taken, first: Taken[number], id: string): Project {
+  const further = all.filter((a) => a.found.powder).length - 1;
+  const now = Date.now();
+  return {
+    id,
+    name: further > 0 ? `${first.found.name} and ${further} more` : first.found.name,
+    created: now,
+    updated: now,
+    source: { fileName: first.fileName, sentence: first.found.sentence },
+    experiment: { kept: {} },
+  };
+}
+
+async function addPatterns(all: Taken, projectId: string): Promise<void> {
+  const rows = await db.patterns.where('projectId').equals(projectId).toArray();
   let order = rows.reduce((n, r) => Math.max(n, r.order + 1), 0);
   for (const { found, fileName } of all)
     if (found.powder) {
       const { lines: _, ...file } = found.powder;
-      await db.patterns.add({ id: newId(), projectId: id, order: order++, fileName, file });
+      await db.patterns.add({ id: newId(), projectId, order: order++, fileName, file });
     }
-  await demandProject(db, id);
-  const row = await db.powder.get(id);
-  const lines = first.found.powder?.lines;
-  if (!row) {
-    const base = given ?? (await rememberedInstrument()) ?? USUAL_INSTRUMENT;
-    await db.powder.add({
-      projectId: id,
-      instrument:
-        !given && lines && Math.abs(lines[0]!.wavelength - base.lines[0]!.wavelength) > 1e-4
-          ? { ...base, lines }
-          : base,
-      ...(given ? { instrumentKnown: true } : {}),
-    });
-  } else if (given) await db.powder.update(id, { instrument: given, instrumentKnown: true });
-  const structures = all.filter((a) => a.found.structure);
-  if (structures.length) {
-    const project = (await db.projects.get(id))!;
-    const head = project.head ? await db.marks.get(project.head) : undefined;
-    const model = head && (await db.models.get(head.model));
-    const state = await fitState(id, model?.kind === 'fit' ? model.fit : undefined);
-    if (state) {
-      const phases = structures.map((a) =>
-        newPhase(newId(), a.found.experiment.kept['_chemical_name_common'] ?? a.found.name, a.found.structure!),
-      );
-      await addPhases(
-        id,
-        head?.id,
-        state,
-        phases,
-        `${phases.map((p) => p.name).join(', ')} read from ${structures[0]!.fileName}`,
-      );
-    }
+}
+
+/** The instrument: the one given, or the one last used with the lines that the first pattern tells. */
+async function setInstrument(first: Taken[number], given: Instrument | undefined, projectId: string): Promise<void> {
+  const row = await db.powder.get(projectId);
+  if (row) {
+    if (given) await db.powder.update(projectId, { instrument: given, instrumentKnown: true });
+    return;
   }
+  const lines = first.found.powder?.lines;
+  const base = given ?? (await rememberedInstrument()) ?? USUAL_INSTRUMENT;
+  const others = !given && lines && Math.abs(lines[0]!.wavelength - base.lines[0]!.wavelength) > 1e-4;
+  await db.powder.add({
+    projectId,
+    instrument: others ? { ...base, lines } : base,
+    ...(given ? { instrumentKnown: true } : {}),
+  });
+}
+
+/** Structures of files as phases of the fit at the project's head. */
+async function addStructuresAsPhases(structures: Taken, projectId: string): Promise<void> {
+  const project = await db.projects.get(projectId);
+  const head = project?.head ? await db.marks.get(project.head) : undefined;
+  const model = head && (await db.models.get(head.model));
+  const state = await fitState(projectId, model?.kind === 'fit' ? model.fit : undefined);
+  if (!state) return;
+  const phases = structures.map((a) =>
+    newPhase(newId(), a.found.experiment.kept['_chemical_name_common'] ?? a.found.name, a.found.structure!),
+  );
+  const title = `${phases.map((p) => p.name).join(', ')} read from ${structures[0]!.fileName}`;
+  await addPhases(projectId, head?.id, state, phases, title);
+}
+
+/**
+ * Puts what was recognised into a powder project, all or nothing: patterns, an instrument, structures as phases. Without an id
+ * a project is made. Returns its id. Throws StorageFull or ProjectGone.
+ */
+export async function takePowder(all: Taken, into?: string): Promise<string> {
+  const id = into ?? newId();
+  const first = all.find((a) => a.found.powder) ?? all[0]!;
+  const given = all.find((a) => a.found.instrument)?.found.instrument;
+  const structures = all.filter((a) => a.found.structure);
+  const tables = [db.projects, db.patterns, db.powder, db.instruments, db.marks, db.models, db.results, db.data];
+  await withRoom(db, () =>
+    db.transaction('rw', tables, async () => {
+      if (given) await rememberInstrument(given);
+      if (into) await demandProject(db, id);
+      else await db.projects.add(projectOf(all, first, id));
+      await addPatterns(all, id);
+      await setInstrument(first, given, id);
+      if (structures.length) await addStructuresAsPhases(structures, id);
+    }),
+  );
   return id;
 }
 

@@ -43,6 +43,21 @@ const pattern = (name: string, lift = 0): Recognised => {
 };
 const dropped = (found: Recognised, fileName: string) => ({ fileName, found });
 
+describe('taking in with a full storage', () => {
+  it('says so, and leaves nothing of what was begun', async () => {
+    const full = (): never => {
+      throw new DOMException('no room', 'QuotaExceededError');
+    };
+    db.powder.hook('creating').subscribe(full);
+    await expect(takePowder([dropped(pattern('p'), 'p.xy')])).rejects.toThrow(/storage is full/);
+    db.powder.hook('creating').unsubscribe(full);
+    for (const table of db.tables) expect([table.name, await table.count()]).toEqual([table.name, 0]);
+    expect(await db.patterns.count()).toBe(0);
+    const id = await takePowder([dropped(pattern('p'), 'p.xy')]);
+    expect(await db.patterns.where('projectId').equals(id).count()).toBe(1);
+  });
+});
+
 describe('a project of a crystal', () => {
   it('is named by its compound and begins with what the file held', async () => {
     const id = await createProject(structure(), 'salt.cif');
