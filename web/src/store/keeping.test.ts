@@ -1,11 +1,11 @@
 import 'fake-indexeddb/auto';
 import Dexie from 'dexie';
 import { strToU8, zipSync } from 'fflate';
-import { afterEach, beforeEach, describe, expect, it } from 'vitest';
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { Cancelled } from '@nagare/core/task-context';
-import { ownMemory, rest, until } from '../testing/surroundings.ts';
+import { ownMemory, until } from '../testing/surroundings.ts';
 import { addMark } from './course.ts';
 import { NagareDatabase } from './db.ts';
 import { isFull, keepRow, makeRoom, ProjectGone, StorageFull, sweepOrphans, withRoom } from './keeping.ts';
@@ -183,16 +183,17 @@ describe('a project that was deleted in another tab', () => {
     }));
     await db.transaction('rw', db.tables, async () => {
       await Promise.all(db.tables.map((t) => t.clear()));
+      // What slipped in while the other tab deleted.
+      await db.models.add({ id: 'late', projectId: 'p', ...content });
     });
     // What the other tab was about to store.
     await expect(keepRow(db, db.solves, { projectId: 'p', candidates: [], nextSeed: 1 })).rejects.toThrow(ProjectGone);
     const late = store.getState().record({ kind: 'settle', title: 'a stage', parent: null, content });
     await expect(late).rejects.toThrow(ProjectGone);
-    await db.models.add({ id: 'late', projectId: 'p', ...content });
     await until(store, (s) => s.status === 'gone');
     await work;
     expect(stopped).toBe(true);
-    await rest(20);
+    await vi.waitFor(async () => expect(await db.models.count()).toBe(0), 20_000);
     for (const table of db.tables) expect([table.name, await table.count()]).toEqual([table.name, 0]);
   });
 
