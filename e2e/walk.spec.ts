@@ -3,9 +3,9 @@ import { test } from '@playwright/test';
 import { seededRandom } from '@nagare/core/math/random';
 import { Walk } from './walk.ts';
 
-const STEPS = Number(process.env['STEPS'] ?? 60);
+const STEPS = Number(process.env['STEPS'] ?? 24);
 const SEED = Number(process.env['SEED'] ?? 7);
-const CHECK_EVERY = 15;
+const CHECK_EVERY = 12;
 
 test('a walk of random acts leaves nothing in the store without what it belongs to', async ({ page, context }) => {
   test.setTimeout(120_000 + 4000 * STEPS);
@@ -18,5 +18,5 @@ test('a walk of random acts leaves nothing in the store without what it belongs 
   }
   await walk.check();
   test.info().annotations.push({ type: 'acts', description: JSON.stringify([...walk.done]) });
-  if (STEPS > 60) process.stdout.write(`${JSON.stringify([...walk.done])}\n`);
+  if (STEPS > 100) process.stdout.write(`${JSON.stringify([...walk.done])}\n`);
 });
