@@ -112,12 +112,12 @@ export function DropEverywhere({ children }: { children: ReactNode }): ReactNode
   const open = useCallback(
     async (files: File[]): Promise<void> => {
       for (const file of files) {
-        if (file.size > 400e6)
+        if (file.name.endsWith('.nagare')) await openProject(new Uint8Array(await file.arrayBuffer()), file.name);
+        else if (file.size > 400e6)
           setProblems((p) => [
             ...p,
             `${file.name} is larger than 400 MB. Leave out frames and images; only reflections and sites are needed.`,
           ]);
-        else if (file.name.endsWith('.nagare')) await openProject(new Uint8Array(await file.arrayBuffer()), file.name);
         else await takeText(await textOf(file), file.name);
       }
     },

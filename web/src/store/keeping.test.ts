@@ -219,6 +219,21 @@ describe('a project file', () => {
     expect(new TextDecoder().decode(bytes)).toContain('reflections.txt');
   });
 
+  it('carries the map of the present mark only: the others are made again', async () => {
+    const store = await open();
+    const first = store.getState().head!.id;
+    await db.results.update(first, { covariance: { made: 'by refinement' } as never });
+    await store.getState().record({ kind: 'refine', title: 'refined', content, result: { map } });
+    const bytes = new Uint8Array(await new Blob(await writeProject('p', db)).arrayBuffer());
+    // The schema of covariances has nothing to say to a made-up one.
+    const results = unzipParts(bytes)['results.json'] as { markId: string }[];
+    expect(results).toHaveLength(2);
+    for (const row of results)
+      expect(Object.keys(row).sort()).toEqual(
+        row.markId === first ? ['covariance', 'markId', 'projectId'] : ['map', 'markId', 'projectId'],
+      );
+  });
+
   it('that unpacks to far more than a project holds is not unpacked', () => {
     const bomb = zipSync({ 'nagare.json': strToU8('{}'), 'marks.json': new Uint8Array(60e6) }, { level: 9 });
     expect(bomb.length).toBeLessThan(1e5);

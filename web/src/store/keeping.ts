@@ -33,7 +33,8 @@ export function isFull(error: unknown): boolean {
   return false;
 }
 
-const withoutMap = ({ map: _, ...rest }: ResultRow): ResultRow => rest;
+/** A row without the map, which is made again when its mark is looked at. */
+export const withoutMap = ({ map: _, ...rest }: ResultRow): ResultRow => rest;
 
 /**
  * Gives up what can be made again: residual maps of all marks but the one each project stands at, merges, pictures.

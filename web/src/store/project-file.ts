@@ -4,7 +4,7 @@ import type { RawReflections } from '@nagare/core/crystal/reflections';
 import { newId } from '@nagare/core/crystal/structure';
 import { encodeWire } from '@nagare/core/tasks/wire';
 import type { NagareDatabase, PatternRow, ResultRow } from './db.ts';
-import { withRoom } from './keeping.ts';
+import { withoutMap, withRoom } from './keeping.ts';
 import type { Mark, ModelRow } from './marks.ts';
 import { readParts, type ProjectParts, type ReadProject } from './project-parts.ts';
 import { TooLarge, unzipParts, ZipWriter } from './project-zip.ts';
@@ -44,13 +44,18 @@ function* patternLines({ file }: PatternRow): Generator<string> {
 }
 
 /** The rows of a project in a table as the text of one list, one row in memory at a time. */
-async function* listOf<R>(table: Table<R, string>, id: string, more: readonly R[] = []): AsyncGenerator<string> {
+async function* listOf<R>(
+  table: Table<R, string>,
+  id: string,
+  more: readonly R[] = [],
+  written: (row: R) => R = (row) => row,
+): AsyncGenerator<string> {
   const keys = await table.where('projectId').equals(id).primaryKeys();
   let before = '[';
   for (const key of keys) {
     const row = await table.get(key);
     if (row === undefined) continue;
-    yield before + encodeWire(row);
+    yield before + encodeWire(written(row));
     before = ',\n';
   }
   for (const row of more) {
@@ -81,11 +86,13 @@ export async function writeProject(
     if (value !== undefined) await add(name, [encodeWire(value)]);
   };
   await one('nagare.json', { format: 'nagare project', version: PROJECT_FORMAT, written: new Date().toISOString() });
-  const last = unsaved.marks.at(-1);
-  await one('project.json', last ? { ...project, head: last.id } : project);
+  const head = unsaved.marks.at(-1)?.id ?? project.head;
+  await one('project.json', head === undefined ? project : { ...project, head });
+  // A long course is mostly maps, and would be more than can be read again; all but the present one are made when looked at.
+  const lighter = (row: ResultRow): ResultRow => (row.markId === head ? row : withoutMap(row));
   await add('marks.json', listOf(from.marks, id, unsaved.marks));
   await add('models.json', listOf(from.models, id, unsaved.models));
-  await add('results.json', listOf(from.results, id, unsaved.results));
+  await add('results.json', listOf(from.results, id, unsaved.results, lighter));
   await one('intake.json', await from.intake.get(id));
   await one('solve.json', await from.solves.get(id));
   await one('powder.json', await from.powder.get(id));
