@@ -40,6 +40,16 @@ const fileOf = async (page: Page, kind: 'SVG' | 'PNG'): Promise<string> => {
   return `data:${type};base64,${readFileSync(await download.path()).toString('base64')}`;
 };
 
+/** The vector file once the view has come to rest: another of it is the same. */
+async function settled(page: Page): Promise<string> {
+  let svg = await fileOf(page, 'SVG');
+  for (let before = ''; before !== svg;) {
+    await page.waitForTimeout(600);
+    [before, svg] = [svg, await fileOf(page, 'SVG')];
+  }
+  return svg;
+}
+
 /** A vector picture with something left out of it, as a painter that forgot it would make it. */
 const WITHOUT: Readonly<Record<string, (svg: string) => string>> = {
   labels: (svg) => svg.replace(/<text[\s\S]*?<\/text>/g, ''),
@@ -64,8 +74,8 @@ test('the file and the screen are the same picture, whatever is drawn and how', 
     await part.selectOption({ label: extent });
     await look.selectOption({ label: atoms });
     await page.getByRole('button', { name: 'Fit', exact: true }).click();
-    await page.waitForTimeout(600);
-    const [svg, png] = [await fileOf(page, 'SVG'), await fileOf(page, 'PNG')];
+    const svg = await settled(page);
+    const png = await fileOf(page, 'PNG');
     expect(png).not.toBe(last);
     last = png;
     const name = `${extent}, ${atoms}`;

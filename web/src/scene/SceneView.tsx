@@ -5,6 +5,7 @@ import { Link, useLocation } from 'react-router';
 import { atomsPerCell } from '@nagare/core/draw/extent';
 import { paintSvg } from '@nagare/core/draw/svg';
 import type { Scene } from '@nagare/core/draw/scene';
+import { paintLabels } from './label-canvas.ts';
 import { saveFile } from '../store/projects.ts';
 import { useProject } from '../store/use-project.tsx';
 import type { ViewState } from '../store/view-state.ts';
@@ -163,6 +164,7 @@ async function savePicture(
     saveFile(paintSvg(scene, painter.size, { ground: true, title: name }), file, 'image/svg+xml');
     return;
   }
+  if (overlay) paintLabels(overlay, scene, painter.size);
   const blob = await painter.picture(scene.ground, overlay);
   saveFile(new Uint8Array(await blob.arrayBuffer()), file, 'image/png');
 }

@@ -104,13 +104,16 @@ export class ScenePainter {
   /** Says at the next frame where one looks from, however often it changes until then. */
   private invalidate(): void {
     if (this.frame) return;
-    this.frame = requestAnimationFrame(() => {
-      this.frame = 0;
-      const { camera, ground, moved } = this;
-      this.moved = false;
-      const depth = camera.optics?.cue ? depthRange(this.shown, camera) : { near: 0, far: 0 };
-      this.tell({ kind: 'look', look: { camera, ground, depth }, moved });
-    });
+    this.frame = requestAnimationFrame(() => this.sayLook());
+  }
+
+  private sayLook(): void {
+    cancelAnimationFrame(this.frame);
+    this.frame = 0;
+    const { camera, ground, moved } = this;
+    this.moved = false;
+    const depth = camera.optics?.cue ? depthRange(this.shown, camera) : { near: 0, far: 0 };
+    this.tell({ kind: 'look', look: { camera, ground, depth }, moved });
   }
 
   /** Screen position of a Cartesian point. */
@@ -143,10 +146,12 @@ export class ScenePainter {
     });
   }
 
-  /** What is on the canvas as a PNG on the ground given (clear without one), with the labels over it. Throws Error where the browser makes none. */
+  /** The picture as it is asked for now as a PNG on the ground given (clear without one), with the labels over it. Throws Error where the browser makes none. */
   async picture(ground: string | undefined, labels: HTMLCanvasElement | null): Promise<Blob> {
     const over = labels?.width ? await createImageBitmap(labels) : undefined;
     const request = this.requests++;
+    // The frame that says where one looks from may still be to come.
+    if (this.frame) this.sayLook();
     const blob = await new Promise<Blob | undefined>((take) => {
       this.pictures.set(request, take);
       this.tell(
