@@ -104,7 +104,9 @@ const science = [
 ];
 
 export default tseslint.config(
-  { ignores: ['**/dist/**', '**/node_modules/**', '.scratch/**', 'web/public/**', 'test-results/**'] },
+  {
+    ignores: ['**/dist/**', '**/node_modules/**', '.scratch/**', 'web/public/**', 'test-results/**', 'core/kernels/**'],
+  },
   ...tseslint.configs.recommended,
   {
     rules: {
@@ -145,6 +147,8 @@ export default tseslint.config(
   only('math', ['math']),
   only('crystal', ['math']),
   only('scattering', ['math', 'crystal']),
+  only('quantum', ['math', 'crystal']),
+  only('aspherical', ['math', 'crystal', 'scattering', 'geometry', 'contacts', 'quantum', 'refine', 'model', 'settle']),
   only('formats', ['math', 'crystal', 'scattering']),
   only('data', ['math', 'crystal', 'scattering']),
   only('geometry', ['math', 'crystal', 'refine']),

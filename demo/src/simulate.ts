@@ -13,7 +13,12 @@ import { equivalentU, type AnisotropicU, type Site, type Structure } from '@naga
 import { inverse3, multiply3, transpose3, type Mat3, toMat3 } from '@nagare/core/math/matrix3';
 import type { Random } from '@nagare/core/math/random';
 import { siteArrays, elementsOf } from '@nagare/core/refine/single-crystal-problem';
-import { scatteringTable, structureFactors } from '@nagare/core/scattering/structure-factors';
+import {
+  scatteringTable,
+  structureFactors,
+  type ScatteringProvider,
+  type ScatteringTable,
+} from '@nagare/core/scattering/structure-factors';
 import { twinIndices } from '@nagare/core/refine/treatment';
 import type { Molecule } from './molecule.ts';
 import type { Packed } from './packing.ts';
@@ -92,12 +97,11 @@ export function crystalSites(
   return { cell, spaceGroup: group, sites };
 }
 
-/** |F|² of every index triple in a half sphere or whole sphere to dMin. */
-export function calculatedIntensities(
-  s: Structure,
-  dMin: number,
-  wavelength: number,
-): { count: number; h: Int16Array; k: Int16Array; l: Int16Array; f2: Float64Array } {
+/** What atoms scatter, where they are not spherical. */
+export type Scattering = (t: ScatteringTable) => ScatteringProvider;
+
+/** Every index triple of the whole sphere to dMin that the lattice allows. */
+export function sphereOf(s: Structure, dMin: number): { count: number; h: Int16Array; k: Int16Array; l: Int16Array } {
   const g = reciprocalMetric(s.cell);
   const [hm, km, lm] = indexLimits(s.cell, dMin);
   const h: number[] = [],
@@ -119,12 +123,20 @@ export function calculatedIntensities(
           l.push(m);
         }
       }
-  const hkl = { count: h.length, h: Int16Array.from(h), k: Int16Array.from(k), l: Int16Array.from(l) };
+  return { count: h.length, h: Int16Array.from(h), k: Int16Array.from(k), l: Int16Array.from(l) };
+}
+
+/** |F|² of every index triple of the sphere to dMin. */
+export function calculatedIntensities(
+  s: Structure,
+  dMin: number,
+  wavelength: number,
+  scattering?: Scattering,
+): { count: number; h: Int16Array; k: Int16Array; l: Int16Array; f2: Float64Array } {
+  const hkl = sphereOf(s, dMin);
   const elements = elementsOf(s);
-  const { a, b } = structureFactors(
-    scatteringTable(s.cell, s.spaceGroup, hkl, elements, wavelength),
-    siteArrays(s, elements),
-  );
+  const table = scatteringTable(s.cell, s.spaceGroup, hkl, elements, wavelength);
+  const { a, b } = structureFactors(table, siteArrays(s, elements), scattering?.(table));
   return { ...hkl, f2: a.map((x, i) => x * x + b[i]! * b[i]!) };
 }
 
@@ -147,8 +159,9 @@ export function measure(
   m: Measurement,
   random: Random,
   twin?: { law: Mat3; fraction: number },
+  scattering?: Scattering,
 ): RawReflections {
-  const c = calculatedIntensities(s, m.dMin, m.wavelength);
+  const c = calculatedIntensities(s, m.dMin, m.wavelength, scattering);
   if (twin) {
     const at = new Map(Array.from(c.h, (h, i) => [`${h} ${c.k[i]} ${c.l[i]}`, i]));
     const own = c.f2.slice();

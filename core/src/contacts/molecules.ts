@@ -56,7 +56,7 @@ export function mostOccupied(s: Structure): Structure {
 }
 
 /** Mean lengths of bonds to hydrogen from neutrons, Å (Allen & Bruno 2010, Acta Cryst. B66, 380). */
-const NEUTRON: Readonly<Record<string, number>> = { C: 1.089, N: 1.015, O: 0.993, B: 1.185 };
+export const NEUTRON_LENGTHS: Readonly<Record<string, number>> = { C: 1.089, N: 1.015, O: 0.993, B: 1.185 };
 
 /** The same with hydrogens moved along their bonds to where neutrons see them: X-rays see the electrons, nearer to the parent. */
 export function withNeutronHydrogens(s: Structure): Structure {
@@ -65,7 +65,7 @@ export function withNeutronHydrogens(s: Structure): Structure {
   const back = inverse3(m);
   const sites = s.sites.map((x, i) => {
     const parent = isHydrogen(x.element) ? bySite[i]![0] : undefined;
-    const length = parent && NEUTRON[s.sites[parent.to]!.element];
+    const length = parent && NEUTRON_LENGTHS[s.sites[parent.to]!.element];
     if (!parent || !length) return x;
     const along = apply3(m, subtract(x.position, parent.position));
     return { ...x, position: add(parent.position, apply3(back, scale(along, length / norm(along)))) };

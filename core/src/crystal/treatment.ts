@@ -1,4 +1,5 @@
 /** How the data of a refinement are treated: what is left out, twinning, extinction, and the part of a solvent mask. Plain data. */
+import type { AsphericalAtoms } from './form-factors.ts';
 import type { Mat3 } from '../math/matrix3.ts';
 
 export interface Overlaps {
@@ -55,4 +56,6 @@ export interface Treatment {
   readonly twins?: readonly TwinComponent[];
   readonly extinction?: boolean;
   readonly mask?: SolventMask;
+  /** Form factors from wavefunctions; sites they do not speak of stay spherical. */
+  readonly aspherical?: AsphericalAtoms;
 }

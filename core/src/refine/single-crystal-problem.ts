@@ -12,6 +12,7 @@ import {
   type SiteArrays,
   type ScatteringProvider,
 } from '../scattering/structure-factors.ts';
+import { tabulatedProvider } from '../scattering/tabulated-factors.ts';
 import type { TaskContext } from '../task-context.ts';
 import { NormalEquations } from './normal-equations.ts';
 import { compileConstraints, type CompiledConstraints } from './compile-constraints.ts';
@@ -45,8 +46,6 @@ export interface RefineOptions {
   /** Indices of sites with free occupancy. */
   occupancies?: readonly number[];
   restraints?: readonly RestraintRow[];
-  /** What sites scatter beyond the spherical table of their elements. */
-  scattering?: ScatteringProvider;
   /** Stop when every |shift/s.u.| is below this. */
   settled?: number;
   /** S.u. and covariances at the end (needs one inversion). */
@@ -132,7 +131,14 @@ export class SingleCrystalProblem implements Problem {
   readonly fc2: Float64Array;
   private readonly hasExtinction: boolean;
   /** One table a twin component beyond the first, and which reflections have it. */
-  private readonly twins: { table: ScatteringTable; present: Uint8Array; delta: Float64Array }[];
+  private readonly twins: {
+    table: ScatteringTable;
+    present: Uint8Array;
+    delta: Float64Array;
+    scattering: ScatteringProvider | undefined;
+  }[];
+  /** What sites scatter beyond the spherical table of their elements. */
+  private readonly scattering: ScatteringProvider | undefined;
   private readonly maskA: Float64Array | undefined;
   private readonly maskB: Float64Array | undefined;
   private readonly holds: ReturnType<typeof hydrogenHolds>;
@@ -144,7 +150,7 @@ export class SingleCrystalProblem implements Problem {
 
   constructor(
     { structure, reflections, wavelength, treatment, weights, extinction }: Experiment,
-    private readonly options: Partial<RefineOptions> = {},
+    options: Partial<RefineOptions> = {},
     free: Partial<FreeValues> = {},
   ) {
     this.structure = structure;
@@ -159,6 +165,9 @@ export class SingleCrystalProblem implements Problem {
       l: pick(reflections.l, this.used, Int16Array),
     };
     this.table = scatteringTable(structure.cell, structure.spaceGroup, hkl, elements, wavelength);
+    const scatteringOf = (t: ScatteringTable): ScatteringProvider | undefined =>
+      treatment.aspherical && tabulatedProvider(treatment.aspherical.factors, structure.sites, t);
+    this.scattering = scatteringOf(this.table);
     this.intensity = pick(reflections.fsq, this.used, Float64Array);
     this.sigma = pick(reflections.sigma, this.used, Float64Array);
     this.sites = siteArrays(structure, elements);
@@ -194,7 +203,12 @@ export class SingleCrystalProblem implements Problem {
         [own.h[i], own.k[i], own.l[i]] = v;
       }
       const table = scatteringTable(structure.cell, structure.spaceGroup, own, elements, wavelength);
-      return { table, present, delta: extinctionFactors(table, wavelength || 0.71073) };
+      return {
+        table,
+        present,
+        delta: extinctionFactors(table, wavelength || 0.71073),
+        scattering: scatteringOf(table),
+      };
     });
     const mask = treatment.mask;
     if (mask) {
@@ -216,6 +230,11 @@ export class SingleCrystalProblem implements Problem {
       laws.map((x) => x.fraction),
     );
     this.physical[SCALE] = this.bestScale();
+  }
+
+  /** Every table whose structure factors are summed: of the crystal itself and of its twin components. */
+  get tables(): readonly ScatteringTable[] {
+    return [this.table, ...this.twins.map((t) => t.table)];
   }
 
   /** Moves the site arrays to the physical values. */
@@ -250,7 +269,7 @@ export class SingleCrystalProblem implements Problem {
   /** Observed and calculated values at the present parameters; a and b are of the first component, solvent included. */
   calculated(): CalculatedData {
     this.load();
-    const { a, b } = structureFactors(this.table, this.sites, this.options.scattering);
+    const { a, b } = structureFactors(this.table, this.sites, this.scattering);
     if (this.maskA && this.maskB)
       for (let i = 0; i < a.length; i++) {
         a[i]! += this.maskA[i]!;
@@ -265,7 +284,7 @@ export class SingleCrystalProblem implements Problem {
       return (first * f) / Math.sqrt(1 + Math.max(0, 2 * g * f * this.delta[i]!));
     });
     this.twins.forEach((twin, c) => {
-      const own = structureFactors(twin.table, this.sites);
+      const own = structureFactors(twin.table, this.sites, twin.scattering);
       for (let i = 0; i < fc2.length; i++) {
         if (!twin.present[i]) continue;
         const f = own.a[i]! ** 2 + own.b[i]! ** 2;
@@ -357,8 +376,8 @@ export class SingleCrystalProblem implements Problem {
       g = this.physical[EXTINCTION]!;
     const normal = new NormalEquations(map.independent);
     const weight = new Float64Array(n);
-    const sums = new SiteSums(t, s, this.options.scattering);
-    const twinSums = this.twins.map((twin) => new SiteSums(twin.table, s));
+    const sums = new SiteSums(t, s, this.scattering);
+    const twinSums = this.twins.map((twin) => new SiteSums(twin.table, s, twin.scattering));
     const fractions = this.twinFractions,
       firstTwin = twinOffset(s.count);
     const first = 1 - fractions.reduce((p, q) => p + q, 0);

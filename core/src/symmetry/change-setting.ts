@@ -6,6 +6,7 @@ import { changeBasis, operatorToXyz, type Operator } from '../crystal/operator.t
 import { transformReflections, type RawReflections } from '../crystal/reflections.ts';
 import { spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import type { AnisotropicU, Displacement, Structure } from '../crystal/structure.ts';
+import { isKept, type AsphericalAtoms } from '../crystal/form-factors.ts';
 import type { Overlaps, Treatment } from '../crystal/treatment.ts';
 import {
   apply3,
@@ -196,7 +197,21 @@ const changeOverlaps = (p: Mat3, o: Overlaps): Overlaps => {
   return { h, k, l, h2, k2, l2 };
 };
 
-/** Exclusions, twin laws, overlaps and solvent contribution in the new axes. */
+/** Form factors about the sites hold at the new indices; those that are kept as the negatives are conjugated. */
+function changeAspherical(p: Mat3, a: AsphericalAtoms): AsphericalAtoms {
+  const f = a.factors;
+  const [h, k, l] = changeIndices(p, f.h, f.k, f.l);
+  const imaginary = Float64Array.from(f.imaginary);
+  const count = h.length;
+  for (let i = 0; i < count; i++) {
+    if (isKept(h[i]!, k[i]!, l[i]!)) continue;
+    for (const list of [h, k, l]) list[i] = -list[i]!;
+    for (let s = 0; s < f.sites.length; s++) imaginary[s * count + i] = -imaginary[s * count + i]!;
+  }
+  return { ...a, factors: { ...f, h, k, l, imaginary } };
+}
+
+/** Exclusions, twin laws, overlaps, form factors and solvent contribution in the new axes. */
 export function changeTreatment(t: Treatment, change: AxesChange): Treatment {
   const { p, origin } = change;
   const det = determinant3(p),
@@ -221,6 +236,7 @@ export function changeTreatment(t: Treatment, change: AxesChange): Treatment {
           })),
         }
       : {}),
+    ...(t.aspherical ? { aspherical: changeAspherical(p, t.aspherical) } : {}),
     ...(t.mask
       ? {
           mask: (() => {

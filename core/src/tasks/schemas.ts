@@ -224,6 +224,51 @@ const excludedSchema = z.strictObject({
   l: z.number().int(),
   reason: z.string(),
 });
+export const moleculeReadingSchema = z.strictObject({
+  labels: z.array(z.string()),
+  charge: z.number(),
+  multiplicity: z.number().int(),
+  atoms: z.number().int(),
+  functions: z.number().int(),
+  electrons: z.number(),
+  shared: z.number().optional(),
+  energy: z.number(),
+  iterations: z.number().int(),
+  converged: z.boolean(),
+  dipole: z.number(),
+  charges: z.array(z.number()),
+});
+const formFactorsSchema = z
+  .strictObject({
+    sites: z.array(z.string()),
+    h: shorts,
+    k: shorts,
+    l: shorts,
+    real: floats,
+    imaginary: floats,
+  })
+  .refine(
+    (f) =>
+      f.k.length === f.h.length &&
+      f.l.length === f.h.length &&
+      f.real.length === f.h.length * f.sites.length &&
+      f.imaginary.length === f.real.length,
+    'lists of form factors that do not fit one another',
+  );
+const asphericalSchema = z.strictObject({
+  factors: formFactorsSchema,
+  basis: z.string(),
+  method: z.string(),
+  neighbours: z.string(),
+  molecules: z.array(moleculeReadingSchema),
+  spherical: z.strictObject({
+    r1: z.number(),
+    wr2: z.number(),
+    peak: z.number(),
+    hole: z.number(),
+    lengths: z.array(z.strictObject({ hydrogen: z.string(), parent: z.string(), length: z.number() })),
+  }),
+});
 export const treatmentSchema = z.strictObject({
   dMin: z.number().optional(),
   dMax: z.number().optional(),
@@ -231,6 +276,7 @@ export const treatmentSchema = z.strictObject({
   excluded: z.array(excludedSchema).optional(),
   twins: z.array(twinSchema).optional(),
   mask: maskSchema.optional(),
+  aspherical: asphericalSchema.optional(),
 });
 
 export const weightsSchema = z.strictObject({ a: z.number(), b: z.number() });

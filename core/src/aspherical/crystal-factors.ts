@@ -1,0 +1,212 @@
+/** Form factors of the sites of a crystal from wavefunctions of its molecules. */
+import { operatorOf, siteIndices } from '../crystal/atom-ref.ts';
+import { orthogonalization } from '../crystal/cell.ts';
+import type { FormFactors, MoleculeReading } from '../crystal/form-factors.ts';
+import type { Structure } from '../crystal/structure.ts';
+import { apply3, inverse3, transpose3, type Vec3 } from '../math/matrix3.ts';
+import type { TaskContext } from '../task-context.ts';
+import { alternatives, clustersOf, type Cluster, type Neighbourhood } from './cluster.ts';
+import { momentsOf, surroundingsOf, type AtomMoments } from './crystal-field.ts';
+import { BOHR } from '../quantum/gaussian.ts';
+import type { PointCharge } from '../quantum/shell-pairs.ts';
+import type { SpinDensity } from '../quantum/spin-density.ts';
+import { freeAtoms, ShareTransform, stockholderShares, type AtomShare } from '../quantum/stockholder.ts';
+import {
+  occupation,
+  wavefunctionOf,
+  type Wavefunction,
+  type WavefunctionOptions,
+  type WavefunctionReport,
+} from '../quantum/wavefunction.ts';
+
+export interface FactorOptions {
+  readonly wavefunction: WavefunctionOptions;
+  readonly neighbours: Neighbourhood;
+  /** Charge of each molecule in the order of the model; its atoms' formal charges where absent. */
+  readonly charges?: readonly number[];
+  /** Spin multiplicity 2S + 1 of each molecule; the lowest that its electrons allow where absent. */
+  readonly spins?: readonly number[];
+}
+
+export type FactorReport =
+  | (WavefunctionReport & { readonly molecule: number; readonly of: number })
+  | { readonly stage: 'shares' | 'factors'; readonly molecule: number; readonly of: number; readonly share: number };
+
+export interface CrystalFactors {
+  readonly factors: FormFactors;
+  readonly molecules: readonly MoleculeReading[];
+  /** Densities to go on from, one for each wavefunction in order. */
+  readonly densities: readonly (readonly SpinDensity[])[];
+}
+
+/** Charges of the surroundings have settled when none changes by more than this, electrons. */
+const FIELD_SETTLED = 2e-3,
+  FIELD_ROUNDS = 4;
+
+/** One molecule with its wavefunction and the shares of its own atoms. */
+interface Solved {
+  readonly cluster: Cluster;
+  readonly wavefunction: Wavefunction;
+  readonly shares: readonly AtomShare[];
+}
+
+/** The lowest multiplicity that the electrons of a cluster allow. */
+export const lowestMultiplicity = (c: Cluster, charge: number): number =>
+  1 + (Math.abs(c.centres.reduce((sum, x) => sum + x.charge, 0) - charge) % 2);
+
+/** Debye of one electron bohr. */
+const DEBYE = 2.541746473;
+
+/**
+ * Makes the form factors of every site at the triples given. Throws ImpossibleMolecule where a molecule, its charge or its spin
+ * cannot be taken. `before`: densities of an earlier round of the same model to go on from.
+ */
+export async function crystalFactors(
+  s: Structure,
+  triples: Pick<FormFactors, 'h' | 'k' | 'l'>,
+  options: FactorOptions,
+  context: TaskContext,
+  report: (r: FactorReport) => void = () => undefined,
+  before: readonly (readonly SpinDensity[])[] = [],
+): Promise<CrystalFactors> {
+  const done = new Set<string>();
+  const sites: string[] = [],
+    rows: Float64Array[] = [],
+    molecules: MoleculeReading[] = [],
+    densities: (readonly SpinDensity[])[] = [];
+  for (const alternative of alternatives(s)) {
+    const clusters = clustersOf(alternative, options.neighbours).filter((c) => c.atoms.some((a) => !done.has(a.site)));
+    const first = molecules.length;
+    const solved = await solveClusters(alternative, clusters, options, context, report, before.slice(first), first);
+    for (const [n, one] of solved.entries()) {
+      molecules.push(readingOf(alternative, one));
+      densities.push(one.wavefunction.spins);
+      for (const [i, a] of one.cluster.atoms.slice(0, one.cluster.own).entries()) {
+        if (done.has(a.site)) continue;
+        done.add(a.site);
+        report({ stage: 'factors', molecule: n, of: solved.length, share: i / one.cluster.own });
+        sites.push(a.site);
+        rows.push(await transformed(s, one.shares[i]!, operatorOf(s.spaceGroup, a).r, triples, context));
+      }
+    }
+  }
+  const count = triples.h.length;
+  const real = new Float64Array(count * sites.length),
+    imaginary = new Float64Array(count * sites.length);
+  rows.forEach((row, n) => {
+    real.set(row.subarray(0, count), n * count);
+    imaginary.set(row.subarray(count), n * count);
+  });
+  return { factors: { sites, ...triples, real, imaginary }, molecules, densities };
+}
+
+/** Wavefunctions of all molecules; in a field, again until the charges around have settled. */
+async function solveClusters(
+  s: Structure,
+  clusters: readonly Cluster[],
+  options: FactorOptions,
+  context: TaskContext,
+  report: (r: FactorReport) => void,
+  before: readonly (readonly SpinDensity[])[],
+  first: number,
+): Promise<Solved[]> {
+  let moments: (readonly AtomMoments[])[] | undefined;
+  let solved: Solved[] = [];
+  for (let round = 0; ; round++) {
+    const next: Solved[] = [];
+    for (const [n, cluster] of clusters.entries()) {
+      const around = moments ? surroundingsOf(s, cluster, clusters, moments) : [];
+      const start = solved[n]?.wavefunction.spins ?? before[n];
+      next.push(
+        await solveCluster(cluster, first + n, around, options, context, start, (r) =>
+          report({ ...r, molecule: n, of: clusters.length } as FactorReport),
+        ),
+      );
+    }
+    solved = next;
+    if (options.neighbours !== 'field') return solved;
+    const found = solved.map(({ cluster, shares }) => shares.map((x, i) => momentsOf(x, cluster.centres[i]!.charge)));
+    const changed = moments ? largestChange(moments, found) : Infinity;
+    moments = found;
+    if (changed < FIELD_SETTLED || round + 1 >= FIELD_ROUNDS) return solved;
+  }
+}
+
+const largestChange = (a: readonly (readonly AtomMoments[])[], b: readonly (readonly AtomMoments[])[]): number =>
+  Math.max(...a.flatMap((list, n) => list.map((x, i) => Math.abs(x.charge - b[n]![i]!.charge))));
+
+async function solveCluster(
+  cluster: Cluster,
+  index: number,
+  surroundings: readonly PointCharge[],
+  options: FactorOptions,
+  context: TaskContext,
+  before: readonly SpinDensity[] | undefined,
+  report: (r: WavefunctionReport | { stage: 'shares'; share: number }) => void,
+): Promise<Solved> {
+  const charge = options.charges?.[index] ?? cluster.charge;
+  const multiplicity = options.spins?.[index] ?? lowestMultiplicity(cluster, charge);
+  const molecule = { centres: cluster.centres, charge, multiplicity, surroundings };
+  occupation(molecule);
+  const wavefunction = await wavefunctionOf(molecule, options.wavefunction, context, report, before);
+  report({ stage: 'shares', share: 0 });
+  const free = freeAtoms(wavefunction.atoms);
+  const shares = await stockholderShares(
+    wavefunction,
+    cluster.centres.map((c) => free.get(c.element)!),
+    context,
+    Array.from({ length: cluster.own }, (_, i) => i),
+  );
+  return { cluster, wavefunction, shares };
+}
+
+function readingOf(s: Structure, { cluster, wavefunction: w, shares }: Solved): MoleculeReading {
+  const own = cluster.atoms.slice(0, cluster.own);
+  const indices = siteIndices(s);
+  const { centres, charge, multiplicity } = w.molecule;
+  const all = centres.reduce((sum, c) => sum + c.charge, 0);
+  // About the middle of the nuclear charge, so that the dipole of an ion says something too.
+  const dipole = w.dipole.map(
+    (x, k) => x - (charge * centres.reduce((sum, c) => sum + c.charge * c.position[k]!, 0)) / all,
+  );
+  return {
+    labels: own.map((a) => s.sites[indices.get(a.site)!]!.label),
+    charge,
+    multiplicity,
+    atoms: cluster.atoms.length,
+    functions: w.basis.size,
+    electrons: w.electrons,
+    ...(cluster.own === cluster.atoms.length ? { shared: shares.reduce((sum, x) => sum + x.electrons, 0) } : {}),
+    energy: w.energy,
+    iterations: w.iterations,
+    converged: w.converged,
+    dipole: DEBYE * Math.hypot(...dipole),
+    charges: shares.map((x, i) => cluster.centres[i]!.charge - x.electrons),
+  };
+}
+
+/** Real parts, then imaginary parts of a share at every triple; `rotation` led from the site to the atom that has the share. */
+async function transformed(
+  s: Structure,
+  share: AtomShare,
+  rotation: readonly number[],
+  { h, k, l }: Pick<FormFactors, 'h' | 'k' | 'l'>,
+  context: TaskContext,
+): Promise<Float64Array> {
+  const count = h.length,
+    out = new Float64Array(2 * count),
+    value = new Float64Array(2);
+  const transform = new ShareTransform(share);
+  // f of the site at h is f of the atom at h R⁻¹; q = 2π M⁻ᵀ h.
+  const back = transpose3(inverse3(rotation as never)),
+    toReciprocal = transpose3(inverse3(orthogonalization(s.cell)));
+  for (let i = 0; i < count; i++) {
+    if (i % 256 === 0) await context.breath();
+    const turned = apply3(back, [h[i]!, k[i]!, l[i]!]);
+    const q = apply3(toReciprocal, turned).map((x) => 2 * Math.PI * BOHR * x) as unknown as Vec3;
+    transform.factor(q, value);
+    out[i] = value[0]!;
+    out[count + i] = value[1]!;
+  }
+  return out;
+}

@@ -1,0 +1,71 @@
+/** Form factors of single sites, complex, at whole indices: what aspherical atoms scatter. Plain data. */
+
+export interface FormFactors {
+  /** Site ids. */
+  readonly sites: readonly string[];
+  /** Indices, of each pair with its negative the one whose first index that is not zero is positive. */
+  readonly h: Int16Array;
+  readonly k: Int16Array;
+  readonly l: Int16Array;
+  /** Electrons, without dispersion: site s at triple i stands at s·count + i. The negative triple has the conjugate. */
+  readonly real: Float64Array;
+  readonly imaginary: Float64Array;
+}
+
+/** Whether a triple stands for itself; its negative is the one that is kept otherwise. */
+export const isKept = (h: number, k: number, l: number): boolean =>
+  h > 0 || (h === 0 && (k > 0 || (k === 0 && l >= 0)));
+
+/** One number for a triple of indices within ±1023. */
+export const tripleKey = (h: number, k: number, l: number): number => ((h + 1024) * 2048 + k + 1024) * 2048 + l + 1024;
+
+/** What a wavefunction said of one molecule. */
+export interface MoleculeReading {
+  /** Labels of its atoms' sites, atom by atom, neighbours left out. */
+  readonly labels: readonly string[];
+  readonly charge: number;
+  /** 2S + 1. */
+  readonly multiplicity: number;
+  /** Atoms in the wavefunction, neighbours included. */
+  readonly atoms: number;
+  readonly functions: number;
+  readonly electrons: number;
+  /** Electrons of the shares of all its atoms; absent where neighbours are in the wavefunction. */
+  readonly shared?: number;
+  /** Hartree. */
+  readonly energy: number;
+  readonly iterations: number;
+  readonly converged: boolean;
+  /** Debye, about the middle of its nuclei's charge. */
+  readonly dipole: number;
+  /** Net charges of its atoms, electrons. */
+  readonly charges: readonly number[];
+}
+
+/** A bond to hydrogen, Å. */
+export interface HydrogenLength {
+  /** Site ids. */
+  readonly hydrogen: string;
+  readonly parent: string;
+  readonly length: number;
+}
+
+/** What the same model gave with spherical atoms, its hydrogens free. */
+export interface SphericalReading {
+  readonly r1: number;
+  readonly wr2: number;
+  /** Extremes of the residual density, e Å⁻³. */
+  readonly peak: number;
+  readonly hole: number;
+  readonly lengths: readonly HydrogenLength[];
+}
+
+/** Aspherical atoms of a refinement: their form factors, how they were made, and what they are compared with. */
+export interface AsphericalAtoms {
+  readonly factors: FormFactors;
+  readonly basis: string;
+  readonly method: string;
+  readonly neighbours: string;
+  readonly molecules: readonly MoleculeReading[];
+  readonly spherical: SphericalReading;
+}

@@ -1,0 +1,99 @@
+/** Quadrature over a molecule: spheres about every nucleus, shared out between the nuclei (Becke 1988). */
+import { elementOf } from '../crystal/elements.ts';
+import { BOHR, type Centre } from './gaussian.ts';
+import { radialGrid } from './radial-grid.ts';
+import { spherePoints, type SphereSize } from './sphere-points.ts';
+
+export interface MolecularGrid {
+  readonly count: number;
+  /** Three each, bohr. */
+  readonly points: Float64Array;
+  readonly weights: Float64Array;
+  /** Index of the nucleus each belongs to. */
+  readonly owner: Int32Array;
+}
+
+/** How fine: points along a radius for the first row, and on the sphere. */
+export interface GridFineness {
+  readonly radial: number;
+  readonly sphere: SphereSize;
+}
+
+/** Points on the sphere by the share of the atom's size that the radius is: near the nucleus everything is round. */
+function sphereAt(share: number, full: SphereSize): SphereSize {
+  if (share < 0.25) return 26;
+  if (share < 0.5) return full > 110 ? 110 : 50;
+  return full;
+}
+
+/** Becke's step, iterated three times. */
+function step(mu: number): number {
+  let x = mu;
+  for (let i = 0; i < 3; i++) x = 1.5 * x - 0.5 * x ** 3;
+  return 0.5 * (1 - x);
+}
+
+/** Shifts the border between two atoms of different size (Becke's appendix). */
+function borderShift(a: number, b: number): number {
+  const chi = a / b,
+    u = (chi - 1) / (chi + 1);
+  return Math.max(-0.5, Math.min(0.5, u / (u * u - 1)));
+}
+
+const sizeOf = (element: string): number => elementOf(element).covalentRadius / BOHR;
+
+/** Points with weights that integrate over all space; those whose weight vanishes are left out. */
+export function molecularGrid(centres: readonly Centre[], { radial, sphere }: GridFineness): MolecularGrid {
+  const sizes = centres.map((c) => sizeOf(c.element));
+  const points: number[] = [],
+    weights: number[] = [],
+    owner: number[] = [];
+  const share = sharing(centres, sizes);
+  centres.forEach(({ element, position }, c) => {
+    const rows = element === 'H' || element === 'He' ? radial - 10 : radial;
+    const { r, weights: along } = radialGrid(rows, Math.max(0.8, sizes[c]!));
+    r.forEach((radius, k) => {
+      const around = spherePoints(sphereAt(radius / sizes[c]!, sphere));
+      around.points.forEach((u, i) => {
+        const [x, y, z] = u.map((v, d) => position[d]! + radius * v) as [number, number, number];
+        const w = share(c, x, y, z) * around.weights[i]! * 4 * Math.PI * radius * radius * along[k]!;
+        if (!(w > 1e-14)) return;
+        points.push(x, y, z);
+        weights.push(w);
+        owner.push(c);
+      });
+    });
+  });
+  return {
+    count: weights.length,
+    points: Float64Array.from(points),
+    weights: Float64Array.from(weights),
+    owner: Int32Array.from(owner),
+  };
+}
+
+/** Share of nucleus c in a point. */
+function sharing(
+  centres: readonly Centre[],
+  sizes: readonly number[],
+): (c: number, x: number, y: number, z: number) => number {
+  const n = centres.length;
+  const distance = new Float64Array(n),
+    cells = new Float64Array(n);
+  const apart = centres.map((a) => centres.map((b) => Math.hypot(...a.position.map((v, k) => v - b.position[k]!))));
+  const shift = sizes.map((a) => sizes.map((b) => borderShift(a, b)));
+  return (c, x, y, z) => {
+    centres.forEach(({ position: p }, i) => (distance[i] = Math.hypot(x - p[0], y - p[1], z - p[2])));
+    cells.fill(1);
+    for (let i = 0; i < n; i++)
+      for (let j = 0; j < i; j++) {
+        const mu = (distance[i]! - distance[j]!) / apart[i]![j]!;
+        const s = step(mu + shift[i]![j]! * (1 - mu * mu));
+        cells[i]! *= s;
+        cells[j]! *= 1 - s;
+      }
+    let sum = 0;
+    for (let i = 0; i < n; i++) sum += cells[i]!;
+    return cells[c]! / sum;
+  };
+}

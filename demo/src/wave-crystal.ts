@@ -1,0 +1,38 @@
+/** Made-up crystals whose intensities come from wavefunctions: hydrogens where neutrons see them, density in the bonds. */
+import { crystalFactors, type FactorOptions } from '@nagare/core/aspherical/crystal-factors';
+import { withNeutronHydrogens } from '@nagare/core/contacts/molecules';
+import type { RawReflections } from '@nagare/core/crystal/reflections';
+import type { Structure } from '@nagare/core/crystal/structure';
+import type { Random } from '@nagare/core/math/random';
+import { USUAL_WAVEFUNCTION } from '@nagare/core/quantum/wavefunction';
+import { elementsOf } from '@nagare/core/refine/single-crystal-problem';
+import { scatteringTable } from '@nagare/core/scattering/structure-factors';
+import { tabulatedProvider, triplesOf } from '@nagare/core/scattering/tabulated-factors';
+import { quietContext } from '@nagare/core/task-context';
+import { measure, sphereOf, type Measurement } from './simulate.ts';
+
+/** Better than what refines: a hybrid functional in the field of the whole crystal. */
+export const TRUE_WAVE: FactorOptions = {
+  wavefunction: { ...USUAL_WAVEFUNCTION, method: 'hybrid' },
+  neighbours: 'field',
+};
+
+export interface WaveCrystal {
+  readonly truth: Structure;
+  readonly raw: RawReflections;
+}
+
+/** Intensities of a crystal, its hydrogens moved out to neutron distances, as a diffractometer would give them. */
+export async function waveCrystal(
+  spherical: Structure,
+  m: Measurement,
+  random: Random,
+  wave: FactorOptions = TRUE_WAVE,
+): Promise<WaveCrystal> {
+  const truth = withNeutronHydrogens(spherical);
+  const sphere = sphereOf(truth, m.dMin);
+  const table = scatteringTable(truth.cell, truth.spaceGroup, sphere, elementsOf(truth), m.wavelength);
+  const { factors } = await crystalFactors(truth, triplesOf(table), wave, quietContext());
+  const raw = measure(truth, m, random, undefined, (t) => tabulatedProvider(factors, truth.sites, t));
+  return { truth, raw };
+}

@@ -1,0 +1,2 @@
+export function compileKernel(): Promise<string>;
+export function kernelModule(text: string): string;
