@@ -9,6 +9,7 @@ import { energiesAnswer } from './energies.ts';
 import { compareAnswer } from './compare.ts';
 import { shapeAnswer } from './shape.ts';
 import { voidsAnswer } from './voids.ts';
+import { asphericalAnswer, wavefunctionAnswer } from './waves.ts';
 import { wishesAnswer } from './wishes.ts';
 import { checkAnswer, reportAnswer } from './check.ts';
 import { coordinationAnswer } from './coordination.ts';
@@ -63,6 +64,8 @@ const COMMANDS = new Map<string, Command>([
   ['solve', solve],
   ['refine', refine],
   ['settle', settle],
+  ['wavefunction', wavefunctionAnswer],
+  ['aspherical', asphericalAnswer],
   ['symmetry', symmetry],
   [
     'check',

@@ -155,7 +155,7 @@ interface Refined {
   absolute?: AbsoluteStructure;
 }
 
-function writeModel(out: string | boolean | undefined, job: ModelJob, r: Refined): void {
+export function writeModel(out: string | boolean | undefined, job: ModelJob, r: Refined): void {
   if (typeof out !== 'string') return;
   writeOut(
     out,

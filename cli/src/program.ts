@@ -68,6 +68,18 @@ const COMMANDS: readonly CommandSpec[] = [
     options: ['disorder', 'out'],
   },
   {
+    name: 'wavefunction',
+    says: 'the wavefunction of every molecule of a model',
+    files: 'model.cif',
+    options: ['basis', 'method', 'charge', 'spin', 'neighbours', 'out'],
+  },
+  {
+    name: 'aspherical',
+    says: 'refine a model with atoms as its wavefunction shapes them',
+    files: 'model.cif [data.cif]',
+    options: ['level', 'hydrogens', 'out'],
+  },
+  {
     name: 'symmetry',
     says: 'symmetry that is there, and that was missed',
     files: 'model.cif [data.cif]',

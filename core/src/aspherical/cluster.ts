@@ -75,6 +75,14 @@ export function clustersOf(s: Structure, neighbourhood: Neighbourhood): readonly
   return molecules.map((own) => clusterOf(s, own, neighbourhood === 'hydrogen-bonded' ? boundTo(s, own) : []));
 }
 
+/** All sites as they stand, as one cluster. */
+export const togetherOf = (s: Structure): Cluster =>
+  clusterOf(
+    s,
+    s.sites.map((x) => originalRef(x.id)),
+    [],
+  );
+
 /** Molecules that share a hydrogen bond with one, whole. */
 function boundTo(s: Structure, own: readonly AtomRef[]): AtomRef[] {
   const list = bonds(s);

@@ -5,7 +5,7 @@ import type { FormFactors, MoleculeReading } from '../crystal/form-factors.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { apply3, inverse3, transpose3, type Vec3 } from '../math/matrix3.ts';
 import type { TaskContext } from '../task-context.ts';
-import { alternatives, clustersOf, type Cluster, type Neighbourhood } from './cluster.ts';
+import { alternatives, clustersOf, togetherOf, type Cluster, type Neighbourhood } from './cluster.ts';
 import { momentsOf, surroundingsOf, type AtomMoments } from './crystal-field.ts';
 import { BOHR } from '../quantum/gaussian.ts';
 import type { PointCharge } from '../quantum/shell-pairs.ts';
@@ -22,6 +22,8 @@ import {
 export interface FactorOptions {
   readonly wavefunction: WavefunctionOptions;
   readonly neighbours: Neighbourhood;
+  /** All atoms as they stand in one wavefunction, whatever is bonded to what. */
+  readonly together?: boolean;
   /** Charge of each molecule in the order of the model; its atoms' formal charges where absent. */
   readonly charges?: readonly number[];
   /** Spin multiplicity 2S + 1 of each molecule; the lowest that its electrons allow where absent. */
@@ -35,8 +37,8 @@ export type FactorReport =
 export interface CrystalFactors {
   readonly factors: FormFactors;
   readonly molecules: readonly MoleculeReading[];
-  /** Densities to go on from, one for each wavefunction in order. */
-  readonly densities: readonly (readonly SpinDensity[])[];
+  /** One for each molecule. */
+  readonly wavefunctions: readonly Wavefunction[];
 }
 
 /** Charges of the surroundings have settled when none changes by more than this, electrons. */
@@ -73,14 +75,15 @@ export async function crystalFactors(
   const sites: string[] = [],
     rows: Float64Array[] = [],
     molecules: MoleculeReading[] = [],
-    densities: (readonly SpinDensity[])[] = [];
+    wavefunctions: Wavefunction[] = [];
   for (const alternative of alternatives(s)) {
-    const clusters = clustersOf(alternative, options.neighbours).filter((c) => c.atoms.some((a) => !done.has(a.site)));
+    const all = options.together ? [togetherOf(alternative)] : clustersOf(alternative, options.neighbours);
+    const clusters = all.filter((c) => c.atoms.some((a) => !done.has(a.site)));
     const first = molecules.length;
     const solved = await solveClusters(alternative, clusters, options, context, report, before.slice(first), first);
     for (const [n, one] of solved.entries()) {
       molecules.push(readingOf(alternative, one));
-      densities.push(one.wavefunction.spins);
+      wavefunctions.push(one.wavefunction);
       for (const [i, a] of one.cluster.atoms.slice(0, one.cluster.own).entries()) {
         if (done.has(a.site)) continue;
         done.add(a.site);
@@ -97,7 +100,7 @@ export async function crystalFactors(
     real.set(row.subarray(0, count), n * count);
     imaginary.set(row.subarray(count), n * count);
   });
-  return { factors: { sites, ...triples, real, imaginary }, molecules, densities };
+  return { factors: { sites, ...triples, real, imaginary }, molecules, wavefunctions };
 }
 
 /** Wavefunctions of all molecules; in a field, again until the charges around have settled. */

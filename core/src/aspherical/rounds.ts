@@ -134,7 +134,7 @@ export async function asphericalRefinement(
       (factors) => context.progress({ kind: 'round', round, factors }),
       densities,
     );
-    densities = made.densities;
+    densities = made.wavefunctions.map((w) => w.spins);
     const total = made.molecules.reduce((sum, m) => sum + m.energy, 0);
     const aspherical: AsphericalAtoms = {
       factors: made.factors,

@@ -57,10 +57,8 @@ describe.each(['lda', 'gga', 'hybrid'] as const)('the functional %s', (method) =
 /** Energy of an atom in many even-tempered s functions. */
 async function atomEnergy(charge: number, occupied: readonly number[], method: MethodName): Promise<number> {
   const centres: readonly Centre[] = [{ element: charge === 1 ? 'H' : 'He', charge, position: [0, 0, 0] }];
-  const basis = basisOf(
-    centres,
-    () => Array.from({ length: 16 }, (_, i) => ({ l: 0, exponents: [0.03 * 2.3 ** i], coefficients: [1] })),
-    true,
+  const basis = basisOf(centres, () =>
+    Array.from({ length: 16 }, (_, i) => ({ l: 0, exponents: [0.03 * 2.3 ** i], coefficients: [1] })),
   );
   const pairs = shellPairs(basis.shells),
     { size } = basis;

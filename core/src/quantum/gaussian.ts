@@ -125,6 +125,8 @@ export interface ShellRecipe {
   readonly l: number;
   readonly exponents: readonly number[];
   readonly coefficients: readonly number[];
+  /** All Cartesian products of l > 1 rather than the solid harmonics: so it was published. */
+  readonly cartesian?: boolean;
 }
 
 /** Coefficients with the norms of the primitives in them, the contraction normalised. */
@@ -156,12 +158,8 @@ export interface Basis {
   readonly size: number;
 }
 
-/** Shells of every centre, numbered through. `recipes` gives those of an element; `pure` as in Shell. */
-export function basisOf(
-  centres: readonly Centre[],
-  recipes: (element: string) => readonly ShellRecipe[],
-  pure: boolean,
-): Basis {
+/** Shells of every centre, numbered through. `recipes` gives those of an element. */
+export function basisOf(centres: readonly Centre[], recipes: (element: string) => readonly ShellRecipe[]): Basis {
   let first = 0;
   const shells = centres.flatMap(({ element, position }, centre) =>
     recipes(element).map((recipe): Shell => {
@@ -171,7 +169,7 @@ export function basisOf(
         l: recipe.l,
         exponents: Float64Array.from(recipe.exponents),
         coefficients: normalised(recipe),
-        pure: pure && recipe.l > 1,
+        pure: recipe.l > 1 && !recipe.cartesian,
         first,
       };
       first += functionCount(shell);

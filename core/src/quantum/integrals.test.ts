@@ -33,17 +33,19 @@ const centres: readonly Centre[] = [
   { element: 'C', charge: 6, position: [0.1, -0.2, 0.3] },
   { element: 'O', charge: 8, position: [1.1, 1.2, -0.7] },
 ];
-const recipes: readonly ShellRecipe[] = [0, 1, 2, 3].map((l) => ({
-  l,
-  exponents: [0.9 + 0.2 * l, 0.35],
-  coefficients: [0.6, 0.5],
-}));
+const recipesOf = (cartesian: boolean): readonly ShellRecipe[] =>
+  [0, 1, 2, 3].map((l) => ({
+    l,
+    cartesian,
+    exponents: [0.9 + 0.2 * l, 0.35],
+    coefficients: [0.6, 0.5],
+  }));
 
 describe.each([
   ['Cartesian', false],
   ['pure', true],
 ] as const)('%s functions up to f', (_name, pure) => {
-  const basis = basisOf(centres, () => recipes, pure);
+  const basis = basisOf(centres, () => recipesOf(!pure));
   const pairs = shellPairs(basis.shells),
     { size } = basis;
   const grid = molecularGrid(centres, { radial: 60, sphere: 302 });
@@ -94,8 +96,7 @@ describe.each([
 });
 
 const shell = (l: number, alpha: number, position: readonly [number, number, number]): Shell =>
-  basisOf([{ element: 'H', charge: 1, position }], () => [{ l, exponents: [alpha], coefficients: [1] }], true)
-    .shells[0]!;
+  basisOf([{ element: 'H', charge: 1, position }], () => [{ l, exponents: [alpha], coefficients: [1] }]).shells[0]!;
 
 describe('the repulsion of two distributions', () => {
   const block = new RepulsionBlock();
@@ -139,7 +140,7 @@ describe('the repulsion of two distributions', () => {
   });
 
   it('with a point-like charge is its attraction', () => {
-    const basis: Basis = basisOf(centres, () => recipes, true);
+    const basis: Basis = basisOf(centres, () => recipesOf(false));
     const point: readonly [number, number, number] = [0.4, -0.9, 1.2];
     const tight = shell(0, 1e7, point);
     // A normalised s function holds (8π/α)^¾·… of charge: scaled to one.
@@ -157,7 +158,7 @@ describe('the repulsion of two distributions', () => {
   });
 
   it('of a dipole is that of two charges side by side', () => {
-    const basis = basisOf(centres, () => recipes, true);
+    const basis = basisOf(centres, () => recipesOf(false));
     const pairs = shellPairs(basis.shells);
     const h = 1e-3;
     const dipole = attractionMatrix(pairs, basis.size, [

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { publishedShells } from './basis-sets.ts';
+import { tabledShells } from './basis-sets.ts';
 import type { ShellRecipe } from './gaussian.ts';
 import { radialGrid } from './radial-grid.ts';
 import { atomDensity, configuration, sphericalAtom } from './spherical-atom.ts';
@@ -23,7 +23,7 @@ describe('averaged atoms', () => {
   });
 
   it('of one electron is that of the molecule code, and no electron repels itself', () => {
-    const atom = sphericalAtom(1, 1, publishedShells('6-31G', 'H')!);
+    const atom = sphericalAtom(1, 1, tabledShells('6-31G', 'H')!);
     expect(atom.energy).toBeCloseTo(-0.498233, 6);
   });
 
@@ -34,14 +34,14 @@ describe('averaged atoms', () => {
       ['N', 7, -54.382],
       ['O', 8, -74.78],
     ] as const) {
-      const { energy } = sphericalAtom(z, z, publishedShells('6-31G', element)!);
+      const { energy } = sphericalAtom(z, z, tabledShells('6-31G', element)!);
       expect(energy - lowest).toBeGreaterThan(0.01);
       expect(energy - lowest).toBeLessThan(0.15);
     }
   });
 
   it('hold their electrons, which thin out with distance', () => {
-    const atom = sphericalAtom(8, 8, publishedShells('6-31G', 'O')!);
+    const atom = sphericalAtom(8, 8, tabledShells('6-31G', 'O')!);
     const { r, weights } = radialGrid(120);
     let sum = 0;
     r.forEach((x, i) => (sum += 4 * Math.PI * x * x * weights[i]! * atomDensity(atom, x)));
@@ -55,6 +55,6 @@ describe('averaged atoms', () => {
     expect(configuration(29)).toEqual([[2, 2, 2, 1], [6, 6], [10]]);
     expect(configuration(36)).toEqual([[2, 2, 2, 2], [6, 6, 6], [10]]);
     expect(() => configuration(37)).toThrow(RangeError);
-    expect(() => sphericalAtom(6, 6, publishedShells('STO-3G', 'H')!)).toThrow(/functions of l/);
+    expect(() => sphericalAtom(6, 6, tabledShells('STO-3G', 'H')!)).toThrow(/functions of l/);
   });
 });

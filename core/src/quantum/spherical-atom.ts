@@ -125,9 +125,13 @@ function pairsOnGrid(a: RadialBlock, b: RadialBlock, grid: RadialGrid): Float64A
 function potentialsOnGrid(a: RadialBlock, b: RadialBlock, k: number, grid: RadialGrid): Float64Array {
   const points = grid.r.length,
     out = new Float64Array(a.functions.length * b.functions.length * points);
-  let to = 0;
-  for (const p of a.functions)
-    for (const q of b.functions) {
+  a.functions.forEach((p, m) =>
+    b.functions.forEach((q, n) => {
+      const to = (m * b.functions.length + n) * points;
+      if (a === b && n < m) {
+        out.copyWithin(to, (n * b.functions.length + m) * points, (n * b.functions.length + m + 1) * points);
+        return;
+      }
       p.exponents.forEach((alpha, i) =>
         q.exponents.forEach((beta, j) => {
           const c = p.coefficients[i]! * q.coefficients[j]!;
@@ -135,8 +139,8 @@ function potentialsOnGrid(a: RadialBlock, b: RadialBlock, k: number, grid: Radia
             out[to + g]! += c * chargePotential(k, a.l + b.l + 2, alpha + beta, grid.r[g]!);
         }),
       );
-      to += points;
-    }
+    }),
+  );
   return out;
 }
 

@@ -1,7 +1,7 @@
 /** The wavefunction of a molecule from its nuclei: bases, integrals, grid and field put together. */
 import type { Vec3 } from '../math/matrix3.ts';
 import type { TaskContext } from '../task-context.ts';
-import { publishedShells, type BasisName } from './basis-sets.ts';
+import { shellsOf, type BasisName } from './basis-sets.ts';
 import { exactRepulsion } from './exact-repulsion.ts';
 import { exchangeCorrelation } from './exchange-correlation.ts';
 import { fittedRepulsion } from './fitted-repulsion.ts';
@@ -36,8 +36,8 @@ export interface Molecule {
 export interface WavefunctionOptions {
   readonly basis: BasisName;
   readonly method: MethodName;
-  /** Whether products are fitted (quick; a few 1e-5 hartree an atom) or integrals over four functions made. */
-  readonly repulsion: 'fitted' | 'exact';
+  /** Whether products are fitted (quick; a few 1e-5 hartree an atom) or integrals over four functions made; or these up to so many primitives. */
+  readonly repulsion: 'fitted' | 'exact' | { readonly exactUpTo: number };
   readonly grid: GridFineness;
   readonly field: FieldOptions;
 }
@@ -73,7 +73,7 @@ export interface Wavefunction {
 }
 
 /** What a molecule asks for that cannot be done; the message says what to change. */
-export class ImpossibleMolecule extends Error {}
+export class ImpossibleMolecule extends RangeError {}
 
 /** Electrons of each spin; one number where both are equal and nothing is unpaired. */
 export function occupation({ centres, charge, multiplicity }: Molecule): readonly number[] {
@@ -93,10 +93,10 @@ export function occupation({ centres, charge, multiplicity }: Molecule): readonl
 
 /** Shells of every element of the molecule. Throws ImpossibleMolecule where the set does not hold one. */
 function recipesOf(molecule: Molecule, name: BasisName): (element: string) => readonly ShellRecipe[] {
-  const missing = new Set(molecule.centres.map((c) => c.element).filter((e) => !publishedShells(name, e)));
+  const missing = new Set(molecule.centres.map((c) => c.element).filter((e) => !shellsOf(name, e)));
   if (missing.size)
     throw new ImpossibleMolecule(`${name} has no functions here for ${[...missing].join(', ')}; take another basis.`);
-  return (element) => publishedShells(name, element)!;
+  return (element) => shellsOf(name, element)!;
 }
 
 /** Energy of the nuclei among themselves and with the charges and dipoles around, hartree. */
@@ -115,6 +115,8 @@ export function nuclearEnergy({ centres, surroundings = [] }: Molecule): number 
   return sum;
 }
 
+const primitivesOf = (basis: Basis): number => basis.shells.reduce((n, s) => n + s.exponents.length, 0);
+
 function repulsionOf(
   options: WavefunctionOptions,
   pairs: readonly HermitePair[],
@@ -123,7 +125,9 @@ function repulsionOf(
   context: TaskContext,
   report: (r: WavefunctionReport) => void,
 ): Promise<RepulsionBuilder> | RepulsionBuilder {
-  if (options.repulsion === 'exact') return exactRepulsion(pairs, basis.size);
+  const { repulsion } = options;
+  const exact = typeof repulsion === 'string' ? repulsion === 'exact' : primitivesOf(basis) <= repulsion.exactUpTo;
+  if (exact) return exactRepulsion(pairs, basis.size);
   return fittedRepulsion(pairs, basis.size, fitting().shells, context, (share) =>
     report({ stage: 'integrals', share }),
   );
@@ -143,7 +147,7 @@ export async function wavefunctionOf(
   const occupied = occupation(molecule),
     recipes = recipesOf(molecule, options.basis),
     { centres, surroundings = [] } = molecule;
-  const basis = basisOf(centres, recipes, false);
+  const basis = basisOf(centres, recipes);
   const { size } = basis;
   const pairs = shellPairs(basis.shells);
   const overlap = overlapMatrix(pairs, size);
@@ -151,7 +155,7 @@ export async function wavefunctionOf(
   const core = kineticMatrix(basis).map((x, i) => x + attraction[i]!);
   const atoms = atomsOf(centres, recipes);
   const functional = functionalOf(options.method);
-  const fitting = (): Basis => basisOf(centres, (e) => fittingShells(recipes(e)), true);
+  const fitting = (): Basis => basisOf(centres, (e) => fittingShells(recipes(e)));
   const repulsion = await repulsionOf(options, pairs, basis, fitting, context, report);
   const usable = before?.length === occupied.length && before[0]!.density.length === size * size;
   const field = await selfConsistentField(

@@ -105,6 +105,7 @@ import { compareTask } from './compare-task.ts';
 import { expectedFactorsTask, expectedPatternTask, measuredBesideTask, reciprocalLayerTask } from './expected-task.ts';
 import { faceViewTask, shapeTask } from './shape-task.ts';
 import { voidCurveTask, voidElectronsTask, voidNetworkTask, voidsTask } from './voids-task.ts';
+import { asphericalTask, waveForecastTask, wavefunctionTask } from './wave-tasks.ts';
 import { wishesTask, wishSurfacesTask } from './wishes-task.ts';
 import { sceneTask } from './scene-task.ts';
 import {
@@ -399,6 +400,9 @@ export const TASKS = {
   phase: phaseTask,
   solve: solveTask,
   refine: refineTask,
+  aspherical: asphericalTask,
+  'wave forecast': waveForecastTask,
+  wavefunction: wavefunctionTask,
   settle: settleTask,
   plan: planTask,
   places: placesTask,

@@ -224,7 +224,7 @@ const excludedSchema = z.strictObject({
   l: z.number().int(),
   reason: z.string(),
 });
-export const moleculeReadingSchema = z.strictObject({
+const moleculeReadingSchema = z.strictObject({
   labels: z.array(z.string()),
   charge: z.number(),
   multiplicity: z.number().int(),
@@ -255,19 +255,20 @@ const formFactorsSchema = z
       f.imaginary.length === f.real.length,
     'lists of form factors that do not fit one another',
   );
+export const sphericalReadingSchema = z.strictObject({
+  r1: z.number(),
+  wr2: z.number(),
+  peak: z.number(),
+  hole: z.number(),
+  lengths: z.array(z.strictObject({ hydrogen: z.string(), parent: z.string(), length: z.number() })),
+});
 const asphericalSchema = z.strictObject({
   factors: formFactorsSchema,
   basis: z.string(),
   method: z.string(),
   neighbours: z.string(),
   molecules: z.array(moleculeReadingSchema),
-  spherical: z.strictObject({
-    r1: z.number(),
-    wr2: z.number(),
-    peak: z.number(),
-    hole: z.number(),
-    lengths: z.array(z.strictObject({ hydrogen: z.string(), parent: z.string(), length: z.number() })),
-  }),
+  spherical: sphericalReadingSchema,
 });
 export const treatmentSchema = z.strictObject({
   dMin: z.number().optional(),
