@@ -198,7 +198,7 @@ export default tseslint.config(
     ],
     2,
   ),
-  only('tasks', [...science, 'tasks']),
+  only('tasks', [...science, 'quantum', 'aspherical', 'tasks']),
   {
     files: ['web/src/**/*.{ts,tsx}'],
     ignores: ['**/*.test.ts', 'web/src/testing/**'],

@@ -50,7 +50,8 @@ export function shaken(s: Structure, random: Random, position: number, displacem
   };
 }
 
-function packed(lines: readonly string[], symbol: string, random: Random, temperature: number): Structure {
+/** Molecules packed in a group, with the displacements of a temperature. */
+export function packed(lines: readonly string[], symbol: string, random: Random, temperature: number): Structure {
   const group = spaceGroupFromSymbol(symbol);
   const molecules = lines.map((l) => buildMolecule(l, random));
   let p = pack(molecules, group, random, 16000, 2);

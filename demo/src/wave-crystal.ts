@@ -9,13 +9,26 @@ import { elementsOf } from '@nagare/core/refine/single-crystal-problem';
 import { scatteringTable } from '@nagare/core/scattering/structure-factors';
 import { tabulatedProvider, triplesOf } from '@nagare/core/scattering/tabulated-factors';
 import { quietContext } from '@nagare/core/task-context';
+import { packed, shaken, type ModelSet } from './models.ts';
 import { measure, sphereOf, type Measurement } from './simulate.ts';
 
-/** Better than what refines: a hybrid functional in the field of the whole crystal. */
+/** Better than what refines: a hybrid functional in a large basis, in the field of the whole crystal. */
 export const TRUE_WAVE: FactorOptions = {
-  wavefunction: { ...USUAL_WAVEFUNCTION, method: 'hybrid' },
+  wavefunction: { ...USUAL_WAVEFUNCTION, basis: 'triple-zeta', method: 'hybrid' },
   neighbours: 'field',
 };
+
+/** A small amide or hydrate whose hydrogens were put where spherical atoms want them; the data know better. */
+export async function asphericalSet(
+  lines: readonly string[],
+  symbol: string,
+  random: Random,
+  m: Measurement,
+): Promise<ModelSet> {
+  const spherical = packed(lines, symbol, random, 100);
+  const { truth, raw } = await waveCrystal(spherical, m, random);
+  return { truth, model: shaken(spherical, random, 0.001, 0.0004), raw };
+}
 
 export interface WaveCrystal {
   readonly truth: Structure;

@@ -8,12 +8,13 @@ import type { TaskContext } from '../task-context.ts';
 import { alternatives, clustersOf, togetherOf, type Cluster, type Neighbourhood } from './cluster.ts';
 import { momentsOf, surroundingsOf, type AtomMoments } from './crystal-field.ts';
 import { BOHR } from '../quantum/gaussian.ts';
-import type { PointCharge } from '../quantum/shell-pairs.ts';
 import type { SpinDensity } from '../quantum/spin-density.ts';
 import { freeAtoms, ShareTransform, stockholderShares, type AtomShare } from '../quantum/stockholder.ts';
 import {
-  occupation,
-  wavefunctionOf,
+  prepareMolecule,
+  solveMolecule,
+  type Molecule,
+  type PreparedMolecule,
   type Wavefunction,
   type WavefunctionOptions,
   type WavefunctionReport,
@@ -80,7 +81,7 @@ export async function crystalFactors(
     const all = options.together ? [togetherOf(alternative)] : clustersOf(alternative, options.neighbours);
     const clusters = all.filter((c) => c.atoms.some((a) => !done.has(a.site)));
     const first = molecules.length;
-    const solved = await solveClusters(alternative, clusters, options, context, report, before.slice(first), first);
+    const solved = await solveClusters(alternative, clusters, options, context, report, before, first);
     for (const [n, one] of solved.entries()) {
       molecules.push(readingOf(alternative, one));
       wavefunctions.push(one.wavefunction);
@@ -113,54 +114,54 @@ async function solveClusters(
   before: readonly (readonly SpinDensity[])[],
   first: number,
 ): Promise<Solved[]> {
+  const tell = (molecule: number) => (r: WavefunctionReport | { stage: 'shares'; share: number }) =>
+    report({ ...r, molecule, of: clusters.length } as FactorReport);
+  const prepared: PreparedMolecule[] = [];
+  for (const [n, cluster] of clusters.entries())
+    prepared.push(
+      await prepareMolecule(moleculeOf(cluster, first + n, options), options.wavefunction, context, tell(n)),
+    );
   let moments: (readonly AtomMoments[])[] | undefined;
   let solved: Solved[] = [];
-  for (let round = 0; ; round++) {
+  for (let round = 1; ; round++) {
     const next: Solved[] = [];
     for (const [n, cluster] of clusters.entries()) {
       const around = moments ? surroundingsOf(s, cluster, clusters, moments) : [];
-      const start = solved[n]?.wavefunction.spins ?? before[n];
-      next.push(
-        await solveCluster(cluster, first + n, around, options, context, start, (r) =>
-          report({ ...r, molecule: n, of: clusters.length } as FactorReport),
-        ),
-      );
+      const start = solved[n]?.wavefunction.spins ?? before[first + n];
+      const wavefunction = await solveMolecule(prepared[n]!, around, context, tell(n), start);
+      tell(n)({ stage: 'shares', share: 0 });
+      next.push({ cluster, wavefunction, shares: await sharesOf(cluster, wavefunction, context) });
     }
     solved = next;
     if (options.neighbours !== 'field') return solved;
     const found = solved.map(({ cluster, shares }) => shares.map((x, i) => momentsOf(x, cluster.centres[i]!.charge)));
     const changed = moments ? largestChange(moments, found) : Infinity;
     moments = found;
-    if (changed < FIELD_SETTLED || round + 1 >= FIELD_ROUNDS) return solved;
+    if (changed < FIELD_SETTLED || round >= FIELD_ROUNDS) return solved;
   }
 }
 
 const largestChange = (a: readonly (readonly AtomMoments[])[], b: readonly (readonly AtomMoments[])[]): number =>
   Math.max(...a.flatMap((list, n) => list.map((x, i) => Math.abs(x.charge - b[n]![i]!.charge))));
 
-async function solveCluster(
-  cluster: Cluster,
-  index: number,
-  surroundings: readonly PointCharge[],
-  options: FactorOptions,
-  context: TaskContext,
-  before: readonly SpinDensity[] | undefined,
-  report: (r: WavefunctionReport | { stage: 'shares'; share: number }) => void,
-): Promise<Solved> {
+/** A cluster as a molecule with the charge and spin asked for, or proposed. */
+function moleculeOf(cluster: Cluster, index: number, options: FactorOptions): Molecule {
   const charge = options.charges?.[index] ?? cluster.charge;
-  const multiplicity = options.spins?.[index] ?? lowestMultiplicity(cluster, charge);
-  const molecule = { centres: cluster.centres, charge, multiplicity, surroundings };
-  occupation(molecule);
-  const wavefunction = await wavefunctionOf(molecule, options.wavefunction, context, report, before);
-  report({ stage: 'shares', share: 0 });
+  return {
+    centres: cluster.centres,
+    charge,
+    multiplicity: options.spins?.[index] ?? lowestMultiplicity(cluster, charge),
+  };
+}
+
+function sharesOf(cluster: Cluster, wavefunction: Wavefunction, context: TaskContext): Promise<AtomShare[]> {
   const free = freeAtoms(wavefunction.atoms);
-  const shares = await stockholderShares(
+  return stockholderShares(
     wavefunction,
     cluster.centres.map((c) => free.get(c.element)!),
     context,
     Array.from({ length: cluster.own }, (_, i) => i),
   );
-  return { cluster, wavefunction, shares };
 }
 
 function readingOf(s: Structure, { cluster, wavefunction: w, shares }: Solved): MoleculeReading {

@@ -2,6 +2,7 @@
  * Constraints, restraints, twinning and solvent in CIF: items of the restraint and twinning dictionaries where they have them,
  * and items of our own (`_nagare_…`, described in docs/formats.md) for the rest. Read back by formats/cif-controls.
  */
+import type { AsphericalAtoms } from '../crystal/form-factors.ts';
 import { NO_CONTROLS, type Restraint } from '../crystal/controls.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { Treatment } from '../crystal/treatment.ts';
@@ -160,6 +161,7 @@ export function writeTreatment(w: CifWriter, t: Treatment): void {
     ['_nagare_excluded_index_h', '_nagare_excluded_index_k', '_nagare_excluded_index_l', '_nagare_excluded_reason'],
     (t.excluded ?? []).map((x) => [x.h, x.k, x.l, x.reason]),
   );
+  if (t.aspherical) asphericalItems(w, t.aspherical);
   const m = t.mask;
   if (m) {
     w.item(
@@ -184,4 +186,45 @@ export function writeTreatment(w: CifWriter, t: Treatment): void {
       Array.from(m.h, (h, i) => [h, m.k[i]!, m.l[i]!, m.a[i]!.toFixed(3), m.b[i]!.toFixed(3)]),
     );
   }
+}
+
+/** How aspherical form factors were made, and what they are compared with; the factors are a file of their own. */
+function asphericalItems(w: CifWriter, a: AsphericalAtoms): void {
+  w.item('_nagare_aspherical_method', a.method)
+    .item('_nagare_aspherical_basis', a.basis)
+    .item('_nagare_aspherical_surroundings', a.neighbours)
+    .item(
+      '_nagare_aspherical_partition',
+      'stockholder (Hirshfeld, 1977) by averaged Hartree-Fock atoms in the same basis',
+    )
+    .item('_nagare_spherical_R_factor_gt', a.spherical.r1.toFixed(4))
+    .item('_nagare_spherical_wR_factor_ref', a.spherical.wr2.toFixed(4))
+    .item('_nagare_spherical_diff_density_max', a.spherical.peak.toFixed(3))
+    .item('_nagare_spherical_diff_density_min', a.spherical.hole.toFixed(3));
+  w.loop(
+    [
+      '_nagare_molecule_id',
+      '_nagare_molecule_first_site',
+      '_nagare_molecule_atoms',
+      '_nagare_molecule_charge',
+      '_nagare_molecule_multiplicity',
+      '_nagare_molecule_functions',
+      '_nagare_molecule_energy',
+      '_nagare_molecule_dipole',
+    ],
+    a.molecules.map((m, i) => [
+      i + 1,
+      m.labels[0]!,
+      m.atoms,
+      m.charge,
+      m.multiplicity,
+      m.functions,
+      m.energy.toFixed(6),
+      m.dipole.toFixed(3),
+    ]),
+  );
+  w.loop(
+    ['_nagare_charge_molecule_id', '_nagare_charge_site', '_nagare_charge_net'],
+    a.molecules.flatMap((m, i) => m.labels.map((label, k) => [i + 1, label, m.charges[k]!.toFixed(4)])),
+  );
 }

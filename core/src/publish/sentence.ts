@@ -1,4 +1,5 @@
 /** Sentences for the experimental section, told from what was done. */
+import type { AsphericalAtoms } from '../crystal/form-factors.ts';
 import { isHydrogen } from '../crystal/elements.ts';
 import { prettySymbol } from '../crystal/settings.ts';
 import { formatMeasured } from '../crystal/uncertainty.ts';
@@ -90,6 +91,7 @@ export function experimentalSentence(input: CifInput): string {
     out.push(
       `The contribution of solvent that could not be modelled (${t.mask.electrons.toFixed(0)} electrons in ${t.mask.volume.toFixed(0)} Å³ of the cell) was taken from the density in the voids.`,
     );
+  if (t?.aspherical) out.push(asphericalSentence(t.aspherical));
   if (t?.excluded?.length)
     out.push(
       `${capital(counted(t.excluded.length, 'reflection'))} ${t.excluded.length === 1 ? 'was' : 'were'} left out (${[...new Set(t.excluded.map((x) => x.reason))].join('; ')}).`,
@@ -104,4 +106,12 @@ export function experimentalSentence(input: CifInput): string {
       `The refinement ended at R1 ${r.r1.toFixed(4)} for ${r.observed} reflections above 2σ, wR2 ${r.wr2.toFixed(4)} and S ${r.s.toFixed(3)} for all data with ${r.parameters} parameters; the largest shift was ${r.maxShiftOverSu.toFixed(3)} s.u.${input.residual ? ` and the residual density lies between ${input.residual.hole.toFixed(2).replace('-', '−')} and ${input.residual.peak.toFixed(2)} e Å⁻³` : ''}.`,
     );
   return out.join(' ');
+}
+
+/** How aspherical form factors were made, so that it can be done again. */
+function asphericalSentence(a: AsphericalAtoms): string {
+  const molecules = a.molecules
+    .map((m) => `${m.labels[0]} … ${m.labels.at(-1)} (charge ${m.charge}, multiplicity ${m.multiplicity})`)
+    .join('; ');
+  return `Form factors are those of stockholder atoms (Hirshfeld, 1977) from a wavefunction of ${molecules}: ${a.method}; basis ${a.basis}; ${a.neighbours}. Wavefunction, form factors and least squares were repeated until they agreed; the same model with spherical atoms had R1 ${a.spherical.r1.toFixed(4)} and wR2 ${a.spherical.wr2.toFixed(4)}.`;
 }

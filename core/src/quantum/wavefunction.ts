@@ -6,7 +6,7 @@ import { exactRepulsion } from './exact-repulsion.ts';
 import { exchangeCorrelation } from './exchange-correlation.ts';
 import { fittedRepulsion } from './fitted-repulsion.ts';
 import { fittingShells } from './fitting-basis.ts';
-import { functionalOf, type MethodName } from './functionals.ts';
+import { functionalOf, type Functional, type MethodName } from './functionals.ts';
 import { basisOf, type Basis, type Centre, type ShellRecipe } from './gaussian.ts';
 import { contracted } from './matrices.ts';
 import { molecularGrid, type GridFineness } from './molecular-grid.ts';
@@ -19,7 +19,7 @@ import {
   type Orbitals,
 } from './self-consistent-field.ts';
 import { shellPairs, type HermitePair, type PointCharge } from './shell-pairs.ts';
-import type { RepulsionBuilder, SpinDensity } from './spin-density.ts';
+import type { ExchangeCorrelation, RepulsionBuilder, SpinDensity } from './spin-density.ts';
 import type { SphericalAtom } from './spherical-atom.ts';
 import { atomsOf, startingDensity } from './starting-density.ts';
 
@@ -133,10 +133,51 @@ function repulsionOf(
   );
 }
 
-/**
- * Makes the wavefunction of a molecule; `before` is one of the same molecule in the same basis to go on from. Throws
- * ImpossibleMolecule where charge, spin or basis do not fit the molecule.
- */
+/** A molecule with everything that does not depend on what is around it. */
+export interface PreparedMolecule {
+  readonly molecule: Molecule;
+  readonly options: WavefunctionOptions;
+  readonly occupied: readonly number[];
+  readonly basis: Basis;
+  readonly pairs: readonly HermitePair[];
+  readonly overlap: Float64Array;
+  readonly kinetic: Float64Array;
+  readonly atoms: ReadonlyMap<string, SphericalAtom>;
+  readonly repulsion: RepulsionBuilder;
+  readonly functional: Functional | undefined;
+  readonly correlation: ExchangeCorrelation | undefined;
+}
+
+/** Bases, integrals and grid of a molecule. Throws ImpossibleMolecule where charge, spin or basis do not fit it. */
+export async function prepareMolecule(
+  molecule: Molecule,
+  options: WavefunctionOptions,
+  context: TaskContext,
+  report: (r: WavefunctionReport) => void = () => undefined,
+): Promise<PreparedMolecule> {
+  const occupied = occupation(molecule),
+    recipes = recipesOf(molecule, options.basis),
+    { centres } = molecule;
+  const basis = basisOf(centres, recipes);
+  const pairs = shellPairs(basis.shells);
+  const functional = functionalOf(options.method);
+  const fitting = (): Basis => basisOf(centres, (e) => fittingShells(recipes(e)));
+  return {
+    molecule,
+    options,
+    occupied,
+    basis,
+    pairs,
+    overlap: overlapMatrix(pairs, basis.size),
+    kinetic: kineticMatrix(basis),
+    atoms: atomsOf(centres, recipes),
+    repulsion: await repulsionOf(options, pairs, basis, fitting, context, report),
+    functional,
+    correlation: functional && exchangeCorrelation(basis, molecularGrid(centres, options.grid), functional),
+  };
+}
+
+/** Makes the wavefunction of a molecule; `before` is one of the same molecule in the same basis to go on from. */
 export async function wavefunctionOf(
   molecule: Molecule,
   options: WavefunctionOptions,
@@ -144,19 +185,29 @@ export async function wavefunctionOf(
   report: (r: WavefunctionReport) => void = () => undefined,
   before?: readonly SpinDensity[],
 ): Promise<Wavefunction> {
-  const occupied = occupation(molecule),
-    recipes = recipesOf(molecule, options.basis),
-    { centres, surroundings = [] } = molecule;
-  const basis = basisOf(centres, recipes);
-  const { size } = basis;
-  const pairs = shellPairs(basis.shells);
-  const overlap = overlapMatrix(pairs, size);
+  return solveMolecule(
+    await prepareMolecule(molecule, options, context, report),
+    molecule.surroundings ?? [],
+    context,
+    report,
+    before,
+  );
+}
+
+/** The wavefunction of a prepared molecule among charges and dipoles. */
+export async function solveMolecule(
+  prepared: PreparedMolecule,
+  surroundings: readonly PointCharge[],
+  context: TaskContext,
+  report: (r: WavefunctionReport) => void = () => undefined,
+  before?: readonly SpinDensity[],
+): Promise<Wavefunction> {
+  const { options, occupied, basis, pairs, overlap, kinetic, atoms, repulsion, functional, correlation } = prepared;
+  const molecule: Molecule = { ...prepared.molecule, surroundings };
+  const { centres } = molecule,
+    { size } = basis;
   const attraction = attractionMatrix(pairs, size, [...centres, ...surroundings]);
-  const core = kineticMatrix(basis).map((x, i) => x + attraction[i]!);
-  const atoms = atomsOf(centres, recipes);
-  const functional = functionalOf(options.method);
-  const fitting = (): Basis => basisOf(centres, (e) => fittingShells(recipes(e)));
-  const repulsion = await repulsionOf(options, pairs, basis, fitting, context, report);
+  const core = kinetic.map((x, i) => x + attraction[i]!);
   const usable = before?.length === occupied.length && before[0]!.density.length === size * size;
   const field = await selfConsistentField(
     {
@@ -166,9 +217,7 @@ export async function wavefunctionOf(
       nuclear: nuclearEnergy(molecule),
       repulsion,
       exactExchange: functional ? functional.exactExchange : 1,
-      ...(functional
-        ? { correlation: exchangeCorrelation(basis, molecularGrid(centres, options.grid), functional) }
-        : {}),
+      ...(correlation ? { correlation } : {}),
       occupied,
     },
     usable ? before : startingDensity(basis, centres, atoms, occupied),

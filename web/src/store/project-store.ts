@@ -20,6 +20,7 @@ import type { DrawnMeasure } from '@nagare/core/draw/measure-layers';
 import type { AtomPrimitive, Camera, Layer } from '@nagare/core/draw/scene';
 import type { Mat3, Vec3 } from '@nagare/core/math/matrix3';
 import type { Growth } from '@nagare/core/model/complete';
+import { keptFactors } from '@nagare/core/model/kept-factors';
 import { rebaseStructure, rebaseTreatment } from '@nagare/core/model/rebase';
 import { contradictionOf } from '@nagare/core/refine/compile-constraints';
 import { obeyControls } from '@nagare/core/refine/holds';
@@ -212,7 +213,7 @@ export interface ProjectCommands {
   record(mark: RecordedMark): Promise<string>;
   nameMark(markId: string, name: string): Promise<void>;
   /** Adds to a mark of a crystal what was known only later: how its run ended. */
-  amend(markId: string, more: Pick<CrystalMark, 'decisions' | 'absolute'>): Promise<void>;
+  amend(markId: string, more: Pick<CrystalMark, 'decisions' | 'absolute' | 'message'>): Promise<void>;
   /** Stores the marks that there was no room for; says where there is still none. */
   saveUnsaved(): Promise<void>;
   /** What a mark holds; undefined where it is not there. */
@@ -575,7 +576,7 @@ class OpenProject {
     return [];
   }
 
-  private async amend(markId: string, more: Pick<CrystalMark, 'decisions' | 'absolute'>): Promise<void> {
+  private async amend(markId: string, more: Pick<CrystalMark, 'decisions' | 'absolute' | 'message'>): Promise<void> {
     const { db } = this.around;
     const amended = (m: Mark): Mark => (m.type === 'crystal' ? { ...m, ...more, revision: m.revision + 1 } : m);
     const unsaved = this.state.unsaved.map((u) => (u.mark.id === markId ? { ...u, mark: amended(u.mark) } : u));
@@ -609,7 +610,8 @@ class OpenProject {
       return undefined;
     }
     const structure = wanted === now ? now : obeyControls(wanted);
-    return this.record({ kind: 'edit', title: edit.title, content: { kind: 'structure', structure, treatment } });
+    const content = { kind: 'structure' as const, structure, treatment: keptFactors(treatment, now, structure) };
+    return this.record({ kind: 'edit', title: edit.title, content });
   }
 
   private async perform<T>(

@@ -3,6 +3,7 @@ import './build.scss';
 import { useEffect, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
+import { withSphericalAtoms } from '@nagare/core/model/kept-factors';
 import type { Mat3 } from '@nagare/core/math/matrix3';
 import type { BuildWish } from '@nagare/core/tasks/build-task';
 import { Sheet } from '../../frame/parts.tsx';
@@ -118,7 +119,7 @@ function Outcome({ wish, state, onEnd }: OutcomeProps): ReactNode {
     // Before the mark, so that the first undo takes back the mark.
     if (view.extent !== 'closed cell') setView({ extent: 'closed cell' });
     // Twins, solvent and the like go on where the axes stay.
-    const treatment = hasData && head ? { treatment: head.treatment } : {};
+    const treatment = hasData && head ? { treatment: withSphericalAtoms(head.treatment) } : {};
     await record({ kind: 'edit', title, message: words, content: { kind: 'structure', structure, ...treatment } });
     onEnd();
   };

@@ -8,6 +8,7 @@ import type { CycleReport } from '@nagare/core/refine/single-crystal';
 import { Gauge, NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { refineMark } from './refine-work.ts';
 import { useProject, useProjectStore } from '../../store/use-project.tsx';
+import { AsphericalSheet } from './Aspherical.tsx';
 import { CompleteSheet } from './Complete.tsx';
 import { DataSheet } from './DataSheet.tsx';
 import { DensitySheet } from './Density.tsx';
@@ -49,6 +50,7 @@ export function RefineDesk(): ReactNode {
       <DisorderSheet />
       <RestraintsSheet />
       <DataSheet />
+      {hasData && <AsphericalSheet />}
       <ExpectedSheet />
       <CompleteSheet />
       <SitesTable />

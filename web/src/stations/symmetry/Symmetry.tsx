@@ -5,6 +5,7 @@ import { useProject, useProjectStore } from '../../store/use-project.tsx';
 import { useMemo, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
+import { withSphericalAtoms } from '@nagare/core/model/kept-factors';
 import { cellParameters } from '@nagare/core/crystal/cell';
 import { prettySymbol } from '@nagare/core/crystal/settings';
 import {
@@ -124,7 +125,7 @@ function MissedSheet({
     const structure = obeyControls(raised.structure);
     const moved = await moveModel(store, {
       structure,
-      treatment: { ...changeTreatment(head!.treatment ?? {}, m.change), twins: [] },
+      treatment: { ...withSphericalAtoms(changeTreatment(head!.treatment ?? {}, m.change)), twins: [] },
       p: m.change.p,
       optimizeWeights: true,
       weights: { a: 0.05, b: 0 },
@@ -392,7 +393,7 @@ function TooMuchSheet({ report }: { report: SymmetryReport }): ReactNode {
   const lower = async (g: Subgroup): Promise<void> => {
     const from = head!;
     const structure = lowerSymmetry(head!.structure!, g);
-    const { twins: _t, ...rest } = head!.treatment ?? {};
+    const { twins: _t, ...rest } = withSphericalAtoms(head!.treatment ?? {});
     const moved = await moveModel(store, {
       structure,
       treatment: { ...rest, ...(twinned && g.twins.length ? { twins: g.twins.map((t) => ({ ...t })) } : {}) },
