@@ -69,7 +69,4 @@ for (let z = 1; z <= HEAVIEST_ATOM; z++) {
   };
   process.stdout.write(`${symbol} ${atom.energy.toFixed(6)} ${least.map((x) => x.toFixed(4)).join(' ')}\n`);
 }
-writeFileSync(
-  new URL('../core/src/quantum/tables/own-basis.json', import.meta.url),
-  `${JSON.stringify(out)}\n`,
-);
+writeFileSync(new URL('../core/src/quantum/tables/own-basis.json', import.meta.url), `${JSON.stringify(out)}\n`);

@@ -94,6 +94,12 @@ export const FINDER_PLACES: readonly FinderPlace[] = [
     ['Solvent that cannot be modelled', 'solvent mask diffuse electrons', 'Solvent that cannot be modelled'],
     ['Plots of observed against calculated', 'fo fc plot normal probability variance outliers', 'Plots'],
   ]),
+  ...sheetOf('refine', 'Aspherical atoms', 'data', [
+    [
+      'Aspherical atoms from a wavefunction',
+      'quantum hirshfeld stockholder multipole charge spin density hydrogen neutron distance form factor',
+    ],
+  ]),
   ...sheetOf('refine', 'Expected molecule', 'structure', [
     ['Expected molecule', 'sketch molecule drawing smiles formula compare connectivity', 'Expected molecule'],
   ]),

@@ -51,7 +51,7 @@ export function AsphericalSheet(): ReactNode {
           : 'Form factors from a wavefunction of each molecule: hydrogens come to where neutrons see them, and bonds leave the residual density.'
       }
     >
-      <Body input={input} key={head!.id} />
+      <Body input={input} />
     </Sheet>
   );
 }

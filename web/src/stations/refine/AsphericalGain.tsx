@@ -25,6 +25,8 @@ export function AsphericalGain({ aspherical }: { aspherical: AsphericalAtoms }):
   );
 }
 
+const plain = (x: number): string => x.toFixed(2).replace('-', '−');
+
 function Figures({ before }: { before: AsphericalAtoms['spherical'] }): ReactNode {
   const { head } = useProject('head');
   const now = head!;
@@ -32,7 +34,7 @@ function Figures({ before }: { before: AsphericalAtoms['spherical'] }): ReactNod
     ['R1', percent(before.r1), percent(now.r1)],
     ['wR2', percent(before.wr2), percent(now.wr2)],
     ['peak, e/Å³', before.peak.toFixed(2), now.residual?.peak.toFixed(2) ?? '–'],
-    ['hole, e/Å³', before.hole.toFixed(2), now.residual?.hole.toFixed(2) ?? '–'],
+    ['hole, e/Å³', plain(before.hole), now.residual ? plain(now.residual.hole) : '–'],
   ];
   return (
     <table className="wave-gain" aria-label="Figures with spherical and aspherical atoms">

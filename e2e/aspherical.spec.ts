@@ -1,0 +1,54 @@
+import { expect, test } from '@playwright/test';
+import { readFileSync } from 'node:fs';
+import { fileURLToPath } from 'node:url';
+import { stop, watchForErrors } from './support.ts';
+
+watchForErrors();
+
+test('a hydrate gets atoms as its wavefunction shapes them: forecast, stopped after a round, kept over a reload, factors out and in', async ({
+  page,
+}) => {
+  await page.goto('/');
+  await page
+    .getByTestId('file-picker')
+    .setInputFiles(fileURLToPath(new URL('../demo/data/shiratsuyu-1.cif', import.meta.url)));
+  await page.getByRole('button', { name: 'Take it in' }).click();
+  await page.getByRole('link', { name: /Refine/ }).click();
+  const sheet = page.getByRole('region', { name: 'Aspherical atoms' });
+  await sheet.getByRole('button', { name: 'Aspherical atoms' }).click();
+  await expect(sheet).toContainText(/a round .* MB of memory/);
+  await expect(sheet.getByRole('row', { name: /N1 … H5/ })).toContainText('100');
+  // What cannot be is never begun: an odd number of electrons takes an even multiplicity by itself.
+  const charge = sheet.getByLabel('Charge of the molecule of O3');
+  const spin = sheet.getByLabel('Spin multiplicity of the molecule of O3');
+  await charge.fill('1');
+  await expect(spin).toHaveValue('2');
+  await charge.fill('0');
+  await expect(spin).toHaveValue('1');
+
+  await sheet.getByRole('button', { name: 'Refine with aspherical atoms' }).click();
+  await expect(sheet.getByRole('row', { name: /^1 / })).toBeVisible({ timeout: 180_000 });
+  await stop(page);
+  await expect(sheet.getByRole('button', { name: 'Go on' })).toBeVisible();
+  const gain = sheet.getByRole('table', { name: 'Figures with spherical and aspherical atoms' });
+  const r1 = gain.getByRole('row', { name: /^R1/ });
+  const [before, after] = (await r1.getByRole('cell').allInnerTexts()).slice(1).map(parseFloat);
+  expect(after!).toBeLessThan(0.75 * before!);
+  const bond = sheet.getByRole('row', { name: /^C2–H3/ });
+  const [, spherical, now] = (await bond.getByRole('cell').allInnerTexts()).map(parseFloat);
+  expect(now! - spherical!).toBeGreaterThan(0.07);
+
+  await page.reload();
+  await expect(bond).toContainText(now!.toFixed(3), { timeout: 30_000 });
+  const [file] = await Promise.all([
+    page.waitForEvent('download'),
+    sheet.getByRole('button', { name: 'Save form factors' }).click(),
+  ]);
+  const path = await file.path();
+  expect(readFileSync(path, 'utf8')).toMatch(/^# nagare form factors 1/);
+
+  await sheet.getByRole('button', { name: 'Spherical atoms again' }).click();
+  await expect(gain).toBeHidden();
+  await sheet.getByLabel('File of form factors').setInputFiles(path);
+  await expect(r1).toContainText(`${after!.toFixed(2)}`);
+});
