@@ -42,6 +42,7 @@ import { cage } from './cage.ts';
 import { contactLines } from './contact-lines.ts';
 import { depictLines } from './depict-lines.ts';
 import { spaceLines } from './space-lines.ts';
+import { waveLines } from './wave-lines.ts';
 
 const random = seededRandom(1);
 /** Best of several, ms. */
@@ -287,6 +288,7 @@ await buildLines(time, say);
 await contactLines(time, say);
 await depictLines(time, say);
 await spaceLines(time, say);
+await waveLines(time, say);
 
 /** Neighbours of a crystal of organic density without symmetry, each with bond-like reach, against a copy of the structure. */
 for (const n of [1000, 10_000]) {

@@ -6,6 +6,8 @@ import type { Structure } from '../crystal/structure.ts';
 import { moveSite } from '../geometry/bonds.ts';
 import { allOperators } from '../crystal/neighbours.ts';
 import { seededRandom } from '../math/random.ts';
+import { deformationMap } from '../maps/deformation.ts';
+import { densityAt } from '../maps/sample.ts';
 import { keptFactors } from '../model/kept-factors.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import { mergeForGroup } from '../solve/prepare.ts';
@@ -94,6 +96,22 @@ describe('a crystal of water whose data come of a wavefunction', () => {
     expect(keptFactors(stage.treatment, stage.structure, moved(0))).toBe(stage.treatment);
     const without = evaluateStructure({ ...e, treatment: {} }).figures.r1;
     expect(here).toBeLessThan(without);
+  });
+
+  it('shows what binding does: density between oxygen and hydrogen, as much taken as given in all', () => {
+    const { stage } = result.rounds.at(-1)!;
+    const e = { ...start, structure: stage.structure, treatment: stage.treatment };
+    const { values, grid } = deformationMap(e);
+    expect(Math.abs(values.reduce((sum, x) => sum + x, 0) / values.length)).toBeLessThan(1e-3);
+    const [o, h] = ['O', 'H'].map((element) => stage.structure.sites.find((x) => x.element === element)!.position);
+    const at = (share: number): number =>
+      densityAt(
+        { values, grid },
+        ...([0, 1, 2].map((k) => o![k]! + share * (h![k]! - o![k]!)) as [number, number, number]),
+      );
+    expect(at(0.5)).toBeGreaterThan(0);
+    expect(at(0.5)).toBeGreaterThan(at(1.6));
+    expect(() => deformationMap({ ...e, treatment: {} })).toThrow(/refine with them first/);
   });
 
   it('has the same structure factors when its molecule is made of other copies', async () => {

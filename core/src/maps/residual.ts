@@ -7,12 +7,15 @@ import type { CalculatedData } from '../refine/single-crystal-problem.ts';
 import { gridFor, reach, synthesize, type DensityMap } from './fourier.ts';
 import { localMaxima, uniquePeaks } from './peaks.ts';
 
-export const MAP_KINDS = ['difference', 'observed', 'doubled'] as const;
+export const MAP_KINDS = ['difference', 'observed', 'doubled', 'deformation'] as const;
 export type MapKind = (typeof MAP_KINDS)[number];
+
+/** Maps that lie about nought: what is below it says something too. */
+export const isSigned = (kind: MapKind): boolean => kind === 'difference' || kind === 'deformation';
 
 /** Fo − Fc, Fo or 2Fo − Fc with calculated phases; observed values without dispersion are not attempted, so f″ stays in the phases. */
 export function modelMap(
-  kind: MapKind,
+  kind: Exclude<MapKind, 'deformation'>,
   s: Structure,
   reflections: MergedReflections,
   data: CalculatedData,

@@ -16,7 +16,8 @@ import type { RawReflections } from '../crystal/reflections.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { twinLaws, type TwinLaw } from '../data/twin-laws.ts';
 import type { Vec3 } from '../math/matrix3.ts';
-import { modelMap } from '../maps/residual.ts';
+import { deformationMap } from '../maps/deformation.ts';
+import { MAP_KINDS, modelMap, type MapKind } from '../maps/residual.ts';
 import { solventMask } from '../maps/solvent-mask.ts';
 import { withSites } from '../model/place-hydrogens.ts';
 import { judgePlaces, planHydrogens, type HydrogenPlan, type JudgedPlaces } from '../model/hydrogen-plan.ts';
@@ -291,16 +292,20 @@ export const maskTask = task<Experiment & { probe: number }, { mask: SolventMask
 );
 
 export const mapTask = task<
-  Experiment & { kind: 'difference' | 'observed' | 'doubled' },
+  Experiment & { kind: MapKind },
   { grid: MapResult['grid']; values: Float32Array; sigma: number },
   never
 >({
   name: 'map',
   can: { resident: ['reflections'] },
-  input: z.strictObject({ ...experimentFields, kind: z.enum(['difference', 'observed', 'doubled']) }),
+  input: z.strictObject({ ...experimentFields, kind: z.enum(MAP_KINDS) }),
   output: shaped(['grid', 'values', 'sigma']),
   run: async (i) => {
-    const map = modelMap(i.kind, i.structure, i.reflections, evaluateStructure(i).data);
+    const { kind } = i;
+    const map =
+      kind === 'deformation'
+        ? deformationMap(i)
+        : modelMap(kind, i.structure, i.reflections, evaluateStructure(i).data);
     return { grid: map.grid, values: Float32Array.from(map.values), sigma: map.sigma };
   },
 });

@@ -27,6 +27,7 @@ const MAP_NAMES: Readonly<Record<MapKind, string>> = {
   difference: 'Residual density',
   observed: 'Fo density',
   doubled: '2Fo − Fc density',
+  deformation: 'Deformation density',
 };
 
 export interface SceneToolsProps {

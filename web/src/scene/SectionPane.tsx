@@ -1,6 +1,7 @@
 /** A flat section of the map through three atoms (or the best plane of more), drawn as contour lines in e/Å³. */
 import './section.scss';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
+import { isSigned } from '@nagare/core/maps/residual';
 import { orthogonalization } from '@nagare/core/crystal/cell';
 import { cartesian } from '@nagare/core/crystal/structure';
 import { siteOf } from '@nagare/core/crystal/atom-ref';
@@ -68,7 +69,7 @@ export default function SectionPane(): ReactNode {
         values[i + SAMPLES * j] = densityAt(map, f[0], f[1], f[2]);
       }
     const px = (k: number): number => (k / (SAMPLES - 1)) * size;
-    const step = mapKind === 'difference' ? level / 2 : level;
+    const step = isSigned(mapKind) ? level / 2 : level;
     for (let n = -10; n <= 14; n++) {
       ctx.strokeStyle = n === 0 ? ink('--line') : n > 0 ? ink('--water') : ink('--vermilion');
       ctx.setLineDash(n < 0 ? [4, 3] : []);
@@ -125,12 +126,12 @@ export default function SectionPane(): ReactNode {
         <label htmlFor="sec-l">step</label>
         <NumberField
           id="sec-l"
-          value={mapKind === 'difference' ? level / 2 : level}
+          value={isSigned(mapKind) ? level / 2 : level}
           digits={2}
           step={0.05}
           min={0.02}
           unit="e/Å³"
-          onChange={(v) => setLevel(mapKind === 'difference' ? 2 * v : v)}
+          onChange={(v) => setLevel(isSigned(mapKind) ? 2 * v : v)}
         />
       </footer>
     </div>

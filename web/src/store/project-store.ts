@@ -297,6 +297,12 @@ function keepUnchanged(before: readonly Mark[], now: readonly Mark[]): readonly 
 /** What of the drawing belongs to this tab alone. */
 type DrawnHere = Pick<ScreenState, 'growth' | 'around' | 'hidden'>;
 
+/** The level a map is first seen at, e Å⁻³; of a residual four times its noise. */
+function usualLevel(kind: MapKind, noise: number): number {
+  if (kind === 'deformation') return 0.2;
+  return kind === 'difference' ? Math.max(0.12, Math.min(2.4, Math.round(4 * noise * 50) / 50)) : 1.6;
+}
+
 class OpenProject {
   readonly store: ProjectStore;
   private readonly queue = new CommandQueue();
@@ -491,8 +497,7 @@ class OpenProject {
   private followLevel(): void {
     if (this.ownLevel) return;
     const { ghost, result, mapKind } = this.state;
-    const noise = ghost?.map?.sigma ?? result?.map?.sigma ?? 0.07;
-    const level = mapKind === 'difference' ? Math.max(0.12, Math.min(2.4, Math.round(4 * noise * 50) / 50)) : 1.6;
+    const level = usualLevel(mapKind, ghost?.map?.sigma ?? result?.map?.sigma ?? 0.07);
     this.set({ level });
   }
 

@@ -5,7 +5,7 @@ import { siteOf, type AtomRef } from '@nagare/core/crystal/atom-ref';
 import { newId, type Structure } from '@nagare/core/crystal/structure';
 import { PAINTED_BY, type FigureSurface } from '@nagare/core/depict/figure-surfaces';
 import { PAPER_COLOURS } from '@nagare/core/draw/colours';
-import { MAP_KINDS, type MapKind } from '@nagare/core/maps/residual';
+import { isSigned, MAP_KINDS, type MapKind } from '@nagare/core/maps/residual';
 import { Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
 import { PAINTED_WORDS } from '../relate/surface-words.ts';
@@ -17,6 +17,7 @@ const MAP_WORDS: Readonly<Record<MapKind, string>> = {
   difference: 'residual density, Fo − Fc',
   observed: 'observed density, Fo',
   doubled: 'density with what is missing, 2Fo − Fc',
+  deformation: 'deformation density of aspherical atoms',
 };
 const BY_WORDS: Readonly<Record<SurfaceBy, string>> = {
   density: 'where half of the density is its own',
@@ -137,7 +138,7 @@ const newShape = (): Of<'shape'> => ({
 
 const surfaceWords = (x: FigureSurface): string =>
   x.kind === 'map'
-    ? `${x.map === 'difference' ? '±' : ''}${x.level.toFixed(2)} e Å⁻³`
+    ? `${isSigned(x.map) ? '±' : ''}${x.level.toFixed(2)} e Å⁻³`
     : x.kind === 'wishes'
       ? `wishes for a ${x.probe}`
       : x.kind === 'voids'
@@ -211,9 +212,8 @@ function MapFields({ surface, change }: FieldsProps<Of<'map'>>): ReactNode {
         onChange={(e) => {
           const map = MAP_KINDS.find((k) => k === e.target.value) ?? 'difference';
           const { below: _, ...rest } = surface;
-          // Only the residual has a meaning below nought.
           change(
-            map === 'difference' ? { ...rest, map, below: PAPER_COLOURS.vermilion } : { ...rest, map, level: 1.6 },
+            isSigned(map) ? { ...rest, map, level: 0.2, below: PAPER_COLOURS.vermilion } : { ...rest, map, level: 1.6 },
           );
         }}
       >

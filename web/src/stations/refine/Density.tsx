@@ -15,6 +15,7 @@ const KINDS = [
   ['difference', 'Fo − Fc'],
   ['doubled', '2Fo − Fc'],
   ['observed', 'Fo'],
+  ['deformation', 'deformation'],
 ] as const;
 
 /** Maxima listed at first, and when all are asked for. */
@@ -84,7 +85,7 @@ export function DensitySheet(): ReactNode {
     >
       <div className="mb-2 d-flex flex-wrap align-items-center gap-1">
         <span className="soft">Map</span>
-        {KINDS.map(([k, name]) => (
+        {KINDS.filter(([k]) => k !== 'deformation' || head!.treatment?.aspherical).map(([k, name]) => (
           <button key={k} className="word" aria-pressed={mapKind === k} onClick={() => setMapKind(k)}>
             {name}
           </button>
