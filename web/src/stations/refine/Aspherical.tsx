@@ -38,8 +38,9 @@ type Said = Readonly<Record<number, { readonly charge?: number; readonly spin?: 
 export function AsphericalSheet(): ReactNode {
   const input = useExperiment();
   const { head } = useProject('head');
-  if (!input?.structure.sites.some((x) => isHydrogen(x.element))) return null;
-  const used = head!.treatment?.aspherical;
+  if (!input) return null;
+  const used = head!.treatment?.aspherical,
+    hasHydrogens = input.structure.sites.some((x) => isHydrogen(x.element));
   return (
     <Sheet
       title="Aspherical atoms"
@@ -48,7 +49,9 @@ export function AsphericalSheet(): ReactNode {
       state={
         used
           ? `In use: ${used.method}, ${used.basis}; ${used.neighbours}.`
-          : 'Form factors from a wavefunction of each molecule: hydrogens come to where neutrons see them, and bonds leave the residual density.'
+          : hasHydrogens
+            ? 'Form factors from a wavefunction of each molecule: hydrogens come to where neutrons see them, and bonds leave the residual density.'
+            : 'Form factors from a wavefunction of each molecule. This model has no hydrogens: where it should have some, place them first, since a wavefunction needs every atom.'
       }
     >
       <Body input={input} />
