@@ -116,11 +116,10 @@ async function solveClusters(
 ): Promise<Solved[]> {
   const tell = (molecule: number) => (r: WavefunctionReport | { stage: 'shares'; share: number }) =>
     report({ ...r, molecule, of: clusters.length } as FactorReport);
-  const prepared: PreparedMolecule[] = [];
-  for (const [n, cluster] of clusters.entries())
-    prepared.push(
-      await prepareMolecule(moleculeOf(cluster, first + n, options), options.wavefunction, context, tell(n)),
-    );
+  const prepare = (n: number): Promise<PreparedMolecule> =>
+    prepareMolecule(moleculeOf(clusters[n]!, first + n, options), options.wavefunction, context, tell(n));
+  // Only a field comes back to a molecule: otherwise the integrals of one are let go before the next.
+  const held: PreparedMolecule[] = [];
   let moments: (readonly AtomMoments[])[] | undefined;
   let solved: Solved[] = [];
   for (let round = 1; ; round++) {
@@ -128,7 +127,9 @@ async function solveClusters(
     for (const [n, cluster] of clusters.entries()) {
       const around = moments ? surroundingsOf(s, cluster, clusters, moments) : [];
       const start = solved[n]?.wavefunction.spins ?? before[first + n];
-      const wavefunction = await solveMolecule(prepared[n]!, around, context, tell(n), start);
+      const prepared = held[n] ?? (await prepare(n));
+      if (options.neighbours === 'field') held[n] = prepared;
+      const wavefunction = await solveMolecule(prepared, around, context, tell(n), start);
       tell(n)({ stage: 'shares', share: 0 });
       next.push({ cluster, wavefunction, shares: await sharesOf(cluster, wavefunction, context) });
     }

@@ -23,7 +23,7 @@ export interface MoleculeForecast {
 
 export interface Forecast {
   readonly molecules: readonly MoleculeForecast[];
-  /** Of the largest molecule, in 10⁶ bytes. */
+  /** Of what is held at once, in 10⁶ bytes. */
   readonly megabytes: number;
   /** Multiplications of one round, in 10⁹: seconds by what a machine was seen to do. */
   readonly work: number;
@@ -92,7 +92,9 @@ export function forecastOf(s: Structure, options: FactorOptions, triples = 0): F
       if (own.every((a) => done.has(a.site))) continue;
       for (const a of own) done.add(a.site);
       const cost = costOf(c, options);
-      megabytes = Math.max(megabytes, cost.memory / 1e6);
+      // In a field all molecules are held, otherwise one after another.
+      megabytes =
+        options.neighbours === 'field' ? megabytes + cost.memory / 1e6 : Math.max(megabytes, cost.memory / 1e6);
       work += cost.work / 1e9 + (c.own * triples * 121 * 60) / 1e9;
       const charge = options.charges?.[molecules.length] ?? c.charge;
       molecules.push({

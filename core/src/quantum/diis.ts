@@ -37,8 +37,4 @@ export class Diis {
       ),
     );
   }
-
-  forget(): void {
-    this.kept.length = 0;
-  }
 }

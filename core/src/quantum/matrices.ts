@@ -60,3 +60,21 @@ export function orthogonaliser(s: Float64Array, n: number, least = 1e-7): { x: F
 export function within(a: Float64Array, x: Float64Array, n: number, m: number): Float64Array {
   return product(transposed(x, n, m), product(a, x, n, n, m), m, n, m);
 }
+
+/** F D S − S D F in the orthogonal basis of the columns of X: zero where orbitals are stationary (Pulay 1982). */
+export function commutator(
+  f: Float64Array,
+  d: Float64Array,
+  s: Float64Array,
+  n: number,
+  { x, kept }: { readonly x: Float64Array; readonly kept: number },
+): Float64Array {
+  const fds = product(product(f, d, n, n, n), s, n, n, n),
+    back = transposed(fds, n, n);
+  return within(
+    fds.map((value, i) => value - back[i]!),
+    x,
+    n,
+    kept,
+  );
+}

@@ -2,7 +2,7 @@
 import type { TaskContext } from '../task-context.ts';
 import { Diis } from './diis.ts';
 import { product } from '../math/dense-product.ts';
-import { contracted, eigen, orthogonaliser, transposed, within } from './matrices.ts';
+import { commutator, contracted, eigen, orthogonaliser, within } from './matrices.ts';
 import { fromOrbitals, type ExchangeCorrelation, type RepulsionBuilder, type SpinDensity } from './spin-density.ts';
 
 /** What does not change while the field becomes consistent. */
@@ -85,25 +85,6 @@ async function fockOf(p: FieldProblem, spins: readonly SpinDensity[], context: T
   return { energy, matrices };
 }
 
-/** FDS − SDF in the orthogonal basis: zero where the orbitals are stationary. */
-function gradientOf(
-  f: Float64Array,
-  d: Float64Array,
-  overlap: Float64Array,
-  size: number,
-  x: Float64Array,
-  kept: number,
-): Float64Array {
-  const fds = product(product(f, d, size, size, size), overlap, size, size, size);
-  const back = transposed(fds, size, size);
-  return within(
-    fds.map((value, i) => value - back[i]!),
-    x,
-    size,
-    kept,
-  );
-}
-
 /** F + shift·(S − S D S): raises what the density does not hold. */
 function shifted(f: Float64Array, d: Float64Array, overlap: Float64Array, size: number, shift: number): Float64Array {
   if (!shift) return f;
@@ -123,14 +104,15 @@ export async function selfConsistentField(
   report: (r: FieldReport) => void = () => undefined,
 ): Promise<FieldResult> {
   const { size } = p;
-  const { x, kept } = orthogonaliser(p.overlap, size);
+  const basis = orthogonaliser(p.overlap, size),
+    { x, kept } = basis;
   const diis = new Diis();
   let spins = start;
   let orbitals: Orbitals[] = [];
   for (let iteration = 1; ; iteration++) {
     await context.breath();
     const fock = await fockOf(p, spins, context);
-    const errors = fock.matrices.map((f, s) => gradientOf(f, spins[s]!.density, p.overlap, size, x, kept));
+    const errors = fock.matrices.map((f, s) => commutator(f, spins[s]!.density, p.overlap, size, basis));
     const gradient = errors.reduce((most, e) => e.reduce((m, v) => Math.max(m, Math.abs(v)), most), 0);
     report({ iteration, energy: fock.energy, gradient });
     const converged = iteration > 1 && gradient < options.settled;

@@ -6,7 +6,7 @@ import { boys } from './boys.ts';
 import { Diis } from './diis.ts';
 import { normalised, type ShellRecipe } from './gaussian.ts';
 import { product } from '../math/dense-product.ts';
-import { contracted, eigen, orthogonaliser, transposed, within } from './matrices.ts';
+import { commutator, contracted, eigen, orthogonaliser, transposed, within } from './matrices.ts';
 import { radialGrid, type RadialGrid } from './radial-grid.ts';
 
 /** Subshells (l) in the order in which they are filled. */
@@ -329,22 +329,11 @@ export function sphericalAtom(z: number, electrons: number, shells: readonly She
     const gradient = Math.max(...steps.map((s) => s.gradient));
     if (gradient < SETTLED || cycle >= CYCLES) return atomOf(states, recipes, energy);
     const matrices = states.map((b, i) => overFunctions(b, steps[i]!.fock));
-    const errors = states.map((b, i) => commutator(b, matrices[i]!));
+    const errors = states.map((b, i) =>
+      commutator(matrices[i]!, b.density, b.block.overlap, b.block.functions.length, b.basis),
+    );
     diis.next(matrices, errors).forEach((m, i) => turn(states[i]!, m));
   }
-}
-
-/** FDS − SDF in the orthogonal basis. */
-function commutator(b: BlockState, fock: Float64Array): Float64Array {
-  const n = b.block.functions.length;
-  const fds = product(product(fock, b.density, n, n, n), b.block.overlap, n, n, n),
-    back = transposed(fds, n, n);
-  return within(
-    fds.map((x, k) => x - back[k]!),
-    b.basis.x,
-    n,
-    b.basis.kept,
-  );
 }
 
 const atomOf = (
