@@ -244,7 +244,7 @@ const MODELS: ModelRecipe[] = [
     file: 'shiratsuyu-1',
     name: 'Shiratsuyu-1',
     make: (random, m) => asphericalSet(['NC(=O)CO', 'O'], 'P 21 21 21', random, m),
-    seed: 67,
+    seed: 68,
     anode: 'Mo',
     z: 4,
     temperature: 100,

@@ -24,7 +24,7 @@ export interface ModelSet {
 }
 
 const rounded = (x: number, d: number): number => Number(x.toFixed(d));
-const tidyCell = (c: Cell): Cell =>
+export const tidyCell = (c: Cell): Cell =>
   withSu({
     a: rounded(c.a, 4),
     b: rounded(c.b, 4),

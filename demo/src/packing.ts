@@ -106,7 +106,10 @@ function flattened(x: Float64Array): Float64Array {
   return out;
 }
 
-/** Finds a packing; `steps` moves of annealing, `trials` independent runs of which the best is kept. With `flat`, planar molecules stay at y = ¼ and turn about b only. */
+/** How deep the well of two hydrogens of donors is: what keeps them apart with it. */
+const DONORS = 0.01;
+
+/** Finds a packing; `steps` moves of annealing, `trials` independent runs of which the best is kept. With `flat`, planar molecules stay at y = ¼ and turn about b only; `donors` keeps hydrogens of donors apart as other atoms are. */
 export function pack(
   molecules: readonly Molecule[],
   group: SpaceGroup,
@@ -114,6 +117,7 @@ export function pack(
   steps = 9000,
   trials = 3,
   flat = false,
+  donors = DONORS,
 ): Packed {
   const system = crystalSystem(crystalClass(rotationsOf(group)));
   const operators = allOperators(group);
@@ -210,7 +214,7 @@ export function pack(
                     const bonding = (da[i] && ab[j]) || (aa[i] && db[j]);
                     const kind = Math.max(aa[i]!, ab[j]!);
                     const r0 = bonding ? (kind === 3 ? 2.35 : kind === 2 ? 1.98 : 1.95) : (ra[i]! + rb[j]!) * 1.06;
-                    const depth = bonding ? 4 : da[i] && db[j] ? 0.01 : 0.12;
+                    const depth = bonding ? 4 : da[i] && db[j] ? donors : 0.12;
                     const t = (r0 * r0) / Math.max(r2, 0.25 * r0 * r0);
                     const t3 = t * t * t;
                     e += 0.5 * depth * (t3 * t3 - 2 * t3);

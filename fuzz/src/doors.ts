@@ -164,6 +164,9 @@ export const terminal: Door = (random) => {
   const words = [random.next() < 0.9 ? pick(random, COMMANDS) : pick(random, WORDS)];
   const count = random.below(6);
   for (let i = 0; i < count; i++) words.push(random.next() < 0.35 ? GOOD : pick(random, WORDS));
+  // What is written stays out of the folder that one works in.
+  for (let i = 1; i < words.length; i++)
+    if (words[i - 1] === '--out' && /^[\w.]/.test(words[i]!)) words[i] = join(folder, words[i]!);
   return {
     about: 'a command line',
     text: words.join('\n'),

@@ -59,13 +59,16 @@ export function mostOccupied(s: Structure): Structure {
 export const NEUTRON_LENGTHS: Readonly<Record<string, number>> = { C: 1.089, N: 1.015, O: 0.993, B: 1.185 };
 
 /** The same with hydrogens moved along their bonds to where neutrons see them: X-rays see the electrons, nearer to the parent. */
-export function withNeutronHydrogens(s: Structure): Structure {
+export const withNeutronHydrogens = (s: Structure): Structure => withHydrogensAt(s, NEUTRON_LENGTHS);
+
+/** Hydrogens moved along their bonds to given lengths, Å by the parent's element; those of other parents stay. */
+export function withHydrogensAt(s: Structure, lengths: Readonly<Record<string, number>>): Structure {
   const bySite = bondsBySite(s, bonds(s));
   const m = orthogonalization(s.cell);
   const back = inverse3(m);
   const sites = s.sites.map((x, i) => {
     const parent = isHydrogen(x.element) ? bySite[i]![0] : undefined;
-    const length = parent && NEUTRON_LENGTHS[s.sites[parent.to]!.element];
+    const length = parent && lengths[s.sites[parent.to]!.element];
     if (!parent || !length) return x;
     const along = apply3(m, subtract(x.position, parent.position));
     return { ...x, position: add(parent.position, apply3(back, scale(along, length / norm(along)))) };

@@ -156,7 +156,10 @@ class Scanner {
       const c = i < s.length ? s.charCodeAt(i) : 10;
       if (c === 10 || c === 13)
         throw new FileProblem(
-          `the quoted text ${s.slice(start, Math.min(i, start + 40)).trim()} is not closed on its line.`,
+          `a quoted text is not closed on its line: "${s
+            .slice(start + 1, Math.min(i, start + 40))
+            .replaceAll('"', "'")
+            .trim()}".`,
           this.line,
         );
       // A quote inside the text does not end it unless white space follows.

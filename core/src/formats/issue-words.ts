@@ -42,7 +42,7 @@ function saying(issue: Issue): string {
     case 'too_big':
       return limitWords(issue.origin, 'at most', issue.maximum, issue.inclusive);
     case 'unrecognized_keys':
-      return `holds what is not known here: ${issue.keys.map((k) => k.slice(0, 40)).join(', ')}`;
+      return `holds what is not known here: ${issue.keys.map((k) => `"${k.slice(0, 40)}"`).join(', ')}`;
     case 'invalid_value':
       return `should be ${issue.values.map((v) => JSON.stringify(v)).join(' or ')}`;
     case 'invalid_union':

@@ -87,7 +87,7 @@ describe('a project file', () => {
       /A mark of the course is damaged \(marks\.json, row 1: created should be a number\)\./,
     );
     expect(told((p) => Object.assign(p['marks.json'][0], { mood: 'good' }))).toMatch(
-      /marks\.json, row 1: it holds what is not known here: mood/,
+      /marks\.json, row 1: it holds what is not known here: "mood"/,
     );
     expect(told((p) => Object.assign(p['models.json'][0]['structure']['sites'][2], { occupancy: null }))).toMatch(
       /models\.json, row 1: structure\.sites\.2\.occupancy should be a number/,
@@ -156,7 +156,7 @@ describe('a project file', () => {
       /intake\.json: merge\.statistics\.rInt/,
     );
     expect(told((p) => Object.assign(p['intake.json']['merge'], { mood: 'good' }))).toMatch(
-      /intake\.json: merge holds what is not known here: mood/,
+      /intake\.json: merge holds what is not known here: "mood"/,
     );
     expect(told((p) => Object.assign(p['intake.json'], { analysis: { lattice: 1, ranking: 2, cell: 3 } }))).toMatch(
       /intake\.json: analysis\.lattice should be a group of named values/,
