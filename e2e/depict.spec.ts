@@ -81,8 +81,8 @@ test('the argument: polyhedra of one element, pale with fine edges; tunnels outl
   await last.getByRole('button', { name: 'Colour #c8452b', exact: true }).click();
 
   // Both kinds of tunnels, outlined.
-  const find = sheet(page, 'Channels and rings');
-  await find.getByRole('button', { name: 'Channels and rings' }).click();
+  const find = sheet(page, 'Channels, cages and rings');
+  await find.getByRole('button', { name: 'Channels, cages and rings' }).click();
   const channels = find.getByRole('table', { name: 'Channels' }).locator('tbody tr');
   await expect(channels).toHaveCount(3, { timeout: 30_000 });
   await expect(channels.first()).toContainText('[0 0 1]');
@@ -193,8 +193,8 @@ test('picked and hidden by click and key; a ring alone; a figure goes into a fil
   await sheet(page, 'Hidden').getByRole('button', { name: 'Show again' }).click();
   await expect(counts(page)).toContainText(`${all} atoms`);
 
-  const find = sheet(page, 'Channels and rings');
-  await find.getByRole('button', { name: 'Channels and rings' }).click();
+  const find = sheet(page, 'Channels, cages and rings');
+  await find.getByRole('button', { name: 'Channels, cages and rings' }).click();
   await find.getByRole('button', { name: 'List the rings' }).click();
   const ring = find.getByRole('list', { name: 'Rings' }).getByRole('listitem').first();
   await ring.getByRole('button', { name: 'Only these' }).click();
@@ -219,6 +219,25 @@ test('picked and hidden by click and key; a ring alone; a figure goes into a fil
   await expect(page).toHaveURL(/depict/);
   await expect(thumbs).toHaveCount(1);
   await expect(counts(page)).toContainText('atoms drawn', { timeout: 30_000 });
+});
+
+test('a cage from the list stands alone, and the legend finds a free place', async ({ page }) => {
+  await takeIn(page, 'shironezumi.cif');
+  await page.getByRole('button', { name: /^Packing/ }).click();
+  await expect(counts(page)).toContainText('atoms drawn', { timeout: 60_000 });
+  const find = sheet(page, 'Channels, cages and rings');
+  await find.getByRole('button', { name: 'Channels, cages and rings' }).click();
+  await find.getByRole('button', { name: 'List the cages' }).click();
+  const cages = find.getByRole('table', { name: 'Cages' });
+  await expect(cages.getByRole('row')).toHaveCount(4, { timeout: 60_000 });
+  await expect(cages).toContainText('O36 Si24');
+  await cages.getByRole('row', { name: /O36 Si24/ }).click();
+  await find.getByRole('button', { name: 'Only one' }).click();
+  await expect(counts(page)).toContainText('60 atoms drawn', { timeout: 60_000 });
+  await page.keyboard.press('Control+z');
+  await expect(counts(page)).not.toContainText('60 atoms drawn');
+  await sheet(page, 'Figure').getByRole('checkbox', { name: 'legend' }).check();
+  await expect(sheet(page, 'Figure').getByRole('checkbox', { name: 'legend' })).toBeChecked();
 });
 
 test('a shared place in sectors, a dark ground, solids and a stereo pair', async ({ page }) => {

@@ -197,8 +197,8 @@ await page.getByRole('button', { name: 'Tunnels of Hachisu' }).click();
 const figure = page.getByTestId('figure-page');
 await figure.waitFor();
 await page.getByTestId('figure-counts').getByText('polyhedra drawn').waitFor({ timeout: 30_000 });
-const channels = page.getByRole('region', { name: 'Channels and rings' });
-await channels.getByRole('button', { name: 'Channels and rings' }).click();
+const channels = page.getByRole('region', { name: 'Channels, cages and rings' });
+await channels.getByRole('button', { name: 'Channels, cages and rings' }).click();
 await channels.getByRole('table', { name: 'Channels' }).locator('tbody tr').first().click({ timeout: 30_000 });
 await page.locator('.desk').evaluate((d) => {
   d.scrollTop = (d.querySelector('section[aria-label="Rules"]') as HTMLElement).offsetTop - 8;

@@ -16,10 +16,10 @@ import { drawFigure, drawnLayers } from './draw-figure.ts';
 import { figureColours } from './drawing-wish.ts';
 import { laidOut, PIXELS_PER_MM, panelBoxes, stereoPair, turnedAbout, withView, type Figure } from './figure.ts';
 import { labelShapes } from './label-shapes.ts';
-import { legendEntries } from './legend.ts';
+import { freeLegendPlace, legendEntries, legendShapes } from './legend.ts';
 import { figureSvg } from './page.ts';
 import { PALETTES, paletteColours } from './palettes.ts';
-import { onPage, sizeOfPanel } from './panel-scene.ts';
+import { fittedView, onPage, sizeOfPanel } from './panel-scene.ts';
 import { chosenWords, doesWords } from './rule-words.ts';
 import { parseRuns, roughWidth, widthOfRuns, type Shape, type TextShape } from './shapes.ts';
 import { figureFrom, newRule, TEMPLATES } from './templates.ts';
@@ -523,6 +523,32 @@ describe('legend and palettes', () => {
     const after = legendEntries(named, drawFigure(named, oxide).scenes).map((e) => e.text);
     expect(after).toContain('guests');
     expect(after).not.toContain('O');
+  });
+
+  it('a new legend stands where it covers least, inside of the page', () => {
+    const figure = figureFrom(oxide, 'polyhedra');
+    const { figure: narrow, scenes } = drawFigure(figure, oxide);
+    const fitted = { ...narrow, width: 300 };
+    for (const height of [0.3, 0.6, 1]) {
+      // A view that fills the page but for a strip at its foot.
+      const views = scenes.map((s) => {
+        const box = { x: 0, y: 0, width: fitted.width, height: height * fitted.height };
+        return { ...s, panel: { ...s.panel, box, view: fittedView(s.layers, s.panel.view.rotation, box) } };
+      });
+      const [x, y] = freeLegendPlace(fitted, views, roughWidth);
+      const [plate] = legendShapes({ ...fitted, legend: [x, y] }, views, roughWidth);
+      const corners = [...(plate as { d: string }).d.matchAll(/[ML](-?[\d.]+)[ ,](-?[\d.]+)/g)];
+      const [xs, ys] = [1, 2].map((k) => corners.map((m) => Number(m[k])));
+      expect(Math.max(...xs!)).toBeLessThanOrEqual(fitted.width * PIXELS_PER_MM);
+      expect(Math.max(...ys!)).toBeLessThanOrEqual(fitted.height * PIXELS_PER_MM);
+      const under = views.flatMap(({ panel, layers }) =>
+        itemsOf(layers, 'atoms').filter((a) => {
+          const p = onPage(fitted, panel, a.position);
+          return p.x > Math.min(...xs!) && p.x < Math.max(...xs!) && p.y > Math.min(...ys!) && p.y < Math.max(...ys!);
+        }),
+      );
+      expect(under).toEqual([]);
+    }
   });
 
   it.each(PALETTES.map((p) => p.id))('the palette %s gives every element a colour', (id) => {

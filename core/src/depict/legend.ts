@@ -2,11 +2,12 @@
 import { siteIndices } from '../crystal/atom-ref.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { shadeColour } from '../draw/colours.ts';
+import { norm } from '../math/matrix3.ts';
 import { itemsOf, type Sector } from '../draw/scene.ts';
 import { matcherOf } from '../draw/style.ts';
 import { drawingOf, PIXELS_PER_MM, type Figure, type FigureRule } from './figure.ts';
-import type { PanelScene } from './panel-scene.ts';
-import { ellipsePath, parseRuns, pathThrough, widthOfRuns, type Measure, type Shape } from './shapes.ts';
+import { onPage, type PanelScene } from './panel-scene.ts';
+import { ellipsePath, parseRuns, pathThrough, widthOfRuns, type Measure, type Run, type Shape } from './shapes.ts';
 
 export interface LegendEntry {
   readonly kind: 'atom' | 'polyhedron';
@@ -109,17 +110,70 @@ function swatch(e: LegendEntry, x: number, y: number, r: number): Shape[] {
   return [...parts, ring];
 }
 
-/** The legend where the figure wants it; nothing where it wants none. */
-export function legendShapes(figure: Figure, scenes: readonly PanelScene[], measure: Measure): Shape[] {
-  if (!figure.legend) return [];
+interface Lines {
+  readonly entries: readonly LegendEntry[];
+  readonly runs: readonly (readonly Run[])[];
+  /** Pixels: of the letters, between lines, of the plate. */
+  readonly size: number;
+  readonly row: number;
+  readonly pad: number;
+  readonly width: number;
+  readonly height: number;
+}
+
+function linesOf(figure: Figure, scenes: readonly PanelScene[], measure: Measure): Lines {
   const entries = legendEntries(figure, scenes);
   const size = figure.ink.size * PIXELS_PER_MM,
     row = 1.65 * size,
     pad = 0.6 * size;
-  const [x, y] = figure.legend.map((v) => v * PIXELS_PER_MM) as [number, number];
   const runs = entries.map((e) => parseRuns(e.text));
   const width = 2.1 * size + Math.max(0, ...runs.map((r) => widthOfRuns(r, size, measure))) + pad;
-  const height = row * entries.length + pad;
+  return { entries, runs, size, row, pad, width, height: row * entries.length + pad };
+}
+
+/** mm between the places that are tried, from the sides of the page, and from its top, where panels have their letters. */
+const BETWEEN = 2,
+  MARGIN = 2,
+  HEAD = 6;
+
+const placesUpTo = (first: number, last: number): number[] => [
+  ...Array.from({ length: Math.max(0, Math.ceil((last - first) / BETWEEN)) }, (_, i) => first + BETWEEN * i),
+  Math.max(first, last),
+];
+
+/** Where on the page a legend covers fewest of the drawn atoms: mm from the upper left; of equal places the one nearest to a corner. */
+export function freeLegendPlace(
+  figure: Figure,
+  scenes: readonly PanelScene[],
+  measure: Measure,
+): readonly [number, number] {
+  const lines = linesOf(figure, scenes, measure);
+  const [width, height] = [lines.width / PIXELS_PER_MM, lines.height / PIXELS_PER_MM];
+  const drawn = scenes.flatMap(({ panel, layers }) =>
+    itemsOf(layers, 'atoms').map((a) => {
+      const at = onPage(figure, panel, a.position);
+      const radius = Math.max(...a.axes.map(norm)) / panel.view.scale;
+      return { x: at.x / PIXELS_PER_MM, y: at.y / PIXELS_PER_MM, radius };
+    }),
+  );
+  const covered = (x: number, y: number): number =>
+    drawn.filter(
+      (p) => p.x + p.radius > x && p.x - p.radius < x + width && p.y + p.radius > y && p.y - p.radius < y + height,
+    ).length;
+  const columns = placesUpTo(MARGIN, figure.width - width - MARGIN),
+    rows = placesUpTo(HEAD, figure.height - height - MARGIN);
+  const toEdge = (x: number, all: readonly number[]): number => Math.min(x - all[0]!, all.at(-1)! - x);
+  const tried = columns.flatMap((x) =>
+    rows.map((y) => ({ at: [x, y] as const, covered: covered(x, y), off: toEdge(x, columns) + toEdge(y, rows) })),
+  );
+  return tried.reduce((p, q) => (q.covered < p.covered || (q.covered === p.covered && q.off < p.off) ? q : p)).at;
+}
+
+/** The legend where the figure wants it; nothing where it wants none. */
+export function legendShapes(figure: Figure, scenes: readonly PanelScene[], measure: Measure): Shape[] {
+  if (!figure.legend) return [];
+  const { entries, runs, size, row, pad, width, height } = linesOf(figure, scenes, measure);
+  const [x, y] = figure.legend.map((v) => v * PIXELS_PER_MM) as [number, number];
   const plate: Shape = {
     kind: 'path',
     d: pathThrough(

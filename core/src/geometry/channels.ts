@@ -354,7 +354,7 @@ function wallRadii(s: Structure): ReadonlyMap<string, number> {
 }
 
 /** Sites of what walls can be made of: the nets of the highest dimension; whatever there is where nothing is endless. */
-function wallSites(s: Structure): ReadonlySet<string> {
+export function wallSites(s: Structure): ReadonlySet<string> {
   const nets = netsOf(s);
   const dimensions = new Map(s.sites.map((x) => [x.id, nets.list[nets.netOf(originalRef(x.id))]!.dimension]));
   const most = Math.max(0, ...dimensions.values());

@@ -3,14 +3,15 @@ import { composePlacements, invertPlacement, moveRef, placeNumber, siteOf, type 
 import type { Structure } from '../crystal/structure.ts';
 import { findRings, type Ring } from './rings.ts';
 
-const keyOf = (s: Structure, atoms: readonly AtomRef[]): string =>
+/** The same for the same atoms in any order. */
+export const keyOfAtoms = (s: Structure, atoms: readonly AtomRef[]): string =>
   atoms
     .map((a) => placeNumber(s, a))
     .sort((a, b) => a - b)
     .join();
 
-/** Copies of a ring that go through an atom. */
-function copiesThrough(s: Structure, ring: Ring, atom: AtomRef): AtomRef[][] {
+/** Copies of a ring or cage that go through an atom. */
+export function copiesThrough(s: Structure, ring: Ring, atom: AtomRef): AtomRef[][] {
   return ring.atoms
     .filter((a) => a.site === atom.site)
     .map((a) => {
@@ -28,7 +29,7 @@ export function ringsThrough(s: Structure, atoms: readonly AtomRef[]): (readonly
   for (const ring of findRings(s))
     for (const copy of copiesThrough(s, ring, first)) {
       const here = new Set(copy.map((a) => placeNumber(s, a)));
-      if (places.every((p) => here.has(p))) found.set(keyOf(s, copy), copy);
+      if (places.every((p) => here.has(p))) found.set(keyOfAtoms(s, copy), copy);
     }
   const least = Math.min(...[...found.values()].map((r) => r.length));
   return [...found.values()].filter((r) => r.length === least);
@@ -52,7 +53,7 @@ export function ringKinds(s: Structure, drawn: readonly AtomRef[]): RingsOfKind[
     for (const atom of drawn)
       for (const copy of copiesThrough(s, ring, atom)) {
         const numbers = copy.map((a) => placeNumber(s, a));
-        if (numbers.every((n) => places.has(n))) known.set(keyOf(s, copy), copy);
+        if (numbers.every((n) => places.has(n))) known.set(keyOfAtoms(s, copy), copy);
       }
   }
   return [...kinds]

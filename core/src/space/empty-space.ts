@@ -109,20 +109,29 @@ export class EmptySpace {
   /** The point of the emptiest place near a point: steps in all directions, halved where none helps. */
   largestNear(f: Vec3): PoreSphere {
     let x = this.cartesian(f);
-    const start = clearance(this.near(x, 60 * STEP), x);
-    const around = this.near(x, start + 4);
+    let origin = x;
+    let reach = clearance(this.near(x, 60 * STEP), x) + 4;
+    let around = this.near(x, reach);
     let d = clearance(around, x);
+    const go = (to: Vec3): void => {
+      [x, d] = [to, clearance(around, to)];
+      // A slope may lead far: atoms that were out of reach hold it too.
+      if (d + norm(subtract(x, origin)) < reach) return;
+      origin = x;
+      reach = clearance(this.near(x, d), x) + 4;
+      around = this.near(x, reach);
+      d = clearance(around, x);
+    };
     const random = seededRandom(1);
     for (let step = STEP; step > 1e-6;) {
       // Ridges of this function are sharp: directions that are never the same twice find along them.
       const tries = [...DIRECTIONS, ...Array.from({ length: 30 }, () => anyDirection(random))];
       const better = tries.map((u) => add(x, scale(u, step))).find((y) => clearance(around, y) > d + 1e-10);
-      if (better) [x, d] = [better, clearance(around, better)];
+      if (better) go(better);
       else step /= 2;
     }
     // A search may stick on a sharp ridge: places that four atoms hold between them are tried too.
-    for (let next = betterBetween(around, x, d); next; next = betterBetween(around, x, d))
-      [x, d] = [next.at, next.radius];
+    for (let next = betterBetween(around, x, d); next; next = betterBetween(around, x, d)) go(next.at);
     return { at: this.fractional(x), diameter: 2 * d };
   }
 

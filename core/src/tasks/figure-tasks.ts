@@ -15,6 +15,7 @@ import { atomsOfExtent, type Extent } from '../draw/extent.ts';
 import type { Layer } from '../draw/scene.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { channelPlaces, straightChannels, type Channel, type ChannelPlace } from '../geometry/channels.ts';
+import { cagePlaces, findCages, type Cage } from '../space/cages.ts';
 import { ringKinds, ringsThrough, type RingsOfKind } from '../geometry/ring-copies.ts';
 import type { SampledMap } from '../maps/sample.ts';
 import { definitionSchema } from './contacts-task.ts';
@@ -96,6 +97,46 @@ export const channelPlacesTask = task<ChannelPlacesInput, readonly ChannelPlace[
   run: async ({ structure, channel, extent, added }) => {
     const s = bonded(structure);
     return channelPlaces(s, channel, [...atomsOfExtent(s, extent), ...added]);
+  },
+});
+
+const cageSchema = z.strictObject({
+  at: vec3Schema,
+  diameter: z.number(),
+  window: z.number().optional(),
+  atoms: refs,
+  count: z.number(),
+});
+
+export const cagesTask = task<{ structure: Structure }, readonly Cage[], never>({
+  name: 'cages',
+  input: z.strictObject({ structure: structureSchema }),
+  output: z.array(cageSchema),
+  run: async ({ structure }) => findCages(bonded(structure)),
+});
+
+export interface CagePlacesInput {
+  readonly structure: Structure;
+  readonly cage: Cage;
+  readonly extent: Extent;
+  readonly added: readonly AtomRef[];
+  /** Where there are some, only cages that all of these belong to. */
+  readonly picked: readonly AtomRef[];
+}
+/** The copies of a cage in a part of the crystal. */
+export const cagePlacesTask = task<CagePlacesInput, readonly (readonly AtomRef[])[], never>({
+  name: 'cage places',
+  input: z.strictObject({
+    structure: structureSchema,
+    cage: cageSchema,
+    extent: extentSchema,
+    added: refs,
+    picked: refs,
+  }),
+  output: z.array(refs),
+  run: async ({ structure, cage, extent, added, picked }) => {
+    const s = bonded(structure);
+    return cagePlaces(s, cage, [...atomsOfExtent(s, extent), ...added], picked);
   },
 });
 

@@ -66,6 +66,8 @@ import { energiesTask } from './energies-task.ts';
 import { fromSymmetryTask } from './from-symmetry-task.ts';
 import { leaveTask } from './leave-task.ts';
 import {
+  cagePlacesTask,
+  cagesTask,
   channelPlacesTask,
   channelsTask,
   drawingTask,
@@ -430,6 +432,8 @@ export const TASKS = {
   drawing: drawingTask,
   'figure svg': figureSvgTask,
   'figure thumb': figureThumbTask,
+  cages: cagesTask,
+  'cage places': cagePlacesTask,
   channels: channelsTask,
   'drawn rings': drawnRingsTask,
   'channel places': channelPlacesTask,

@@ -242,7 +242,9 @@ export const FINDER_PLACES: readonly FinderPlace[] = [
   ...sheetOf('depict', 'Figures', 'structure', [['Figures for the paper', 'picture image figure publication draw']]),
   ...sheetOf('depict', 'Rules', 'figure', [['Rules of the figure', 'style ellipsoids colours']]),
   ...sheetOf('depict', 'Hidden', 'figure', [['Hidden in the figure', 'hide show']]),
-  ...sheetOf('depict', 'Channels and rings', 'figure', [['Channels and rings in the figure', 'find channel ring']]),
+  ...sheetOf('depict', 'Channels, cages and rings', 'figure', [
+    ['Channels, cages and rings in the figure', 'find channel ring cage'],
+  ]),
   ...sheetOf('depict', 'Labels', 'figure', [['Labels of the figure', 'label font']]),
   ...sheetOf('depict', 'Surfaces', 'figure', [['Surfaces in the figure', 'density void surface isosurface']]),
   ...sheetOf('depict', 'Written over it', 'figure', [

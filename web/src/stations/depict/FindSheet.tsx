@@ -1,8 +1,8 @@
-/** Channels and rings: found from a list or from two or three of their atoms, standing alone, outlined. */
+/** Channels, cages and rings: found from a list or from two or three of their atoms, standing alone, outlined. */
 import { useQuery } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
 import { samePlace, type AtomRef } from '@nagare/core/crystal/atom-ref';
-import { newId, type Structure } from '@nagare/core/crystal/structure';
+import type { Structure } from '@nagare/core/crystal/structure';
 import type { Channel } from '@nagare/core/geometry/channels';
 import type { RingsOfKind } from '@nagare/core/geometry/ring-copies';
 import type { PanelScene } from '@nagare/core/depict/panel-scene';
@@ -13,7 +13,8 @@ import { itemsOf } from '@nagare/core/draw/scene';
 import { run } from '../../engine/engine.ts';
 import { PickRow, Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
-import { hiddenChoice } from './figure-edits.ts';
+import { FoundCages } from './FoundCages.tsx';
+import { foundHands } from './found-hands.ts';
 import { HUES } from './RuleFields.tsx';
 import type { FigureOnTable } from './use-figure.ts';
 import { useFigureScenes } from './use-figure-scenes.ts';
@@ -24,8 +25,14 @@ export function FindSheet({ s, table }: { s: Structure; table: FigureOnTable }):
   const { scenes } = useFigureScenes(table.figure);
   const scene = scenes.find((x) => x.panel.id === table.panel.id);
   return (
-    <Sheet title="Channels and rings" fold shut state="Outlined, or standing alone; completed over what is drawn.">
+    <Sheet
+      title="Channels, cages and rings"
+      fold
+      shut
+      state="Outlined, or standing alone; completed over what is drawn."
+    >
       {scene && <Channels s={s} table={table} scene={scene} />}
+      <FoundCages s={s} table={table} />
       {scene && <Rings s={s} table={table} scene={scene} />}
     </Sheet>
   );
@@ -39,12 +46,15 @@ interface PartProps {
 
 const drawnAtoms = (scene: PanelScene): AtomRef[] => itemsOf(scene.layers, 'atoms', 'model').map((a) => a.ref);
 
-/** mm inside of the atoms that a channel is outlined. */
-const INSIDE = -0.3;
+const NOT_DRAWN = 'No channel of this kind has all of its walls within the part that is drawn. Draw more cells.';
+/** mm inside of the atoms that a channel is outlined, and outside of those of a ring. */
+const INSIDE = -0.3,
+  AROUND = 0.6;
 
 function Channels({ s, table, scene }: PartProps): ReactNode {
   const { head, setProblem, selection } = useProject('head', 'setProblem', 'selection');
-  const { figure, panel, drawing, change, changeDrawing } = table;
+  const { figure, panel, drawing, change } = table;
+  const hands = foundHands(s, table);
   const [chosen, setChosen] = useState<number | undefined>();
   const { data, isFetching, error } = useQuery({
     queryKey: ['channels', head?.mark.model],
@@ -62,31 +72,17 @@ function Channels({ s, table, scene }: PartProps): ReactNode {
   };
   const outline = async (c: Channel, hue: string): Promise<void> => {
     const found = await places(c);
-    if (!found.length)
-      return setProblem('No channel of this kind has all of its walls within the part that is drawn. Draw more cells.');
-    change(`outlines ${newId()}`, (f) => ({
-      ...f,
-      annotations: [
-        ...f.annotations,
-        ...found.map((p) => ({
-          id: newId(),
-          kind: 'outline' as const,
-          panel: panel.id,
-          atoms: p.ring,
-          margin: INSIDE,
-          ink: { colour: hue, width: 0.5 },
-        })),
-      ],
-    }));
+    if (!found.length) return setProblem(NOT_DRAWN);
+    hands.outline(
+      found.map((p) => p.ring),
+      INSIDE,
+      hue,
+    );
   };
   const alone = async (c: Channel): Promise<void> => {
-    const found = await places(c);
-    const atoms = found.flatMap((p) => p.atoms);
-    if (!atoms.length)
-      return setProblem('No channel of this kind has all of its walls within the part that is drawn. Draw more cells.');
-    changeDrawing(`channel alone ${newId()}`, (d) =>
-      hiddenChoice(s, d, { which: { kind: 'selection', atoms }, others: true }),
-    );
+    const atoms = (await places(c)).flatMap((p) => p.atoms);
+    if (!atoms.length) return setProblem(NOT_DRAWN);
+    hands.alone(atoms);
   };
   const look = (c: Channel): void =>
     change('view', (f) => withView(f, panel.id, fittedView(scene.layers, alongRow(s.cell, c.row), panel.box)));
@@ -139,7 +135,7 @@ function Channels({ s, table, scene }: PartProps): ReactNode {
 
 function Rings({ s, table, scene }: PartProps): ReactNode {
   const { selection, setProblem } = useProject('selection', 'setProblem');
-  const { panel, change, changeDrawing } = table;
+  const hands = foundHands(s, table);
   const [kinds, setKinds] = useState<readonly RingsOfKind[] | undefined>();
   const find = async (through: readonly AtomRef[]): Promise<readonly RingsOfKind[]> => {
     try {
@@ -149,25 +145,8 @@ function Rings({ s, table, scene }: PartProps): ReactNode {
       return [];
     }
   };
-  const outline = (rings: readonly (readonly AtomRef[])[]): void =>
-    change(`ring outlined ${newId()}`, (f) => ({
-      ...f,
-      annotations: [
-        ...f.annotations,
-        ...rings.map((atoms) => ({
-          id: newId(),
-          kind: 'outline' as const,
-          panel: panel.id,
-          atoms,
-          margin: 0.6,
-          ink: { colour: '#a9761a', width: 0.5 },
-        })),
-      ],
-    }));
-  const alone = (rings: readonly (readonly AtomRef[])[]): void =>
-    changeDrawing(`rings alone ${newId()}`, (d) =>
-      hiddenChoice(s, d, { which: { kind: 'selection', atoms: rings.flat() }, others: true }),
-    );
+  const outline = (rings: readonly (readonly AtomRef[])[]): void => hands.outline(rings, AROUND, '#a9761a');
+  const alone = (rings: readonly (readonly AtomRef[])[]): void => hands.alone(rings.flat());
   const picked = async (act: (rings: readonly (readonly AtomRef[])[]) => void): Promise<void> => {
     const [found] = await find(selection);
     if (found) act(found.rings);

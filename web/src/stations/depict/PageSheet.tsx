@@ -1,11 +1,14 @@
 /** The page: its name, size, ground, palette, letters and legend; and what becomes of the figure as a whole. */
 import type { ReactNode } from 'react';
 import { laidOut, PAGE_SIZES, withDrawing, type Figure } from '@nagare/core/depict/figure';
+import { freeLegendPlace } from '@nagare/core/depict/legend';
 import { PALETTES } from '@nagare/core/depict/palettes';
 import { NumberField, Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
 import { Slider } from './RuleFields.tsx';
+import { measureText } from './shape-canvas.ts';
 import type { FigureOnTable } from './use-figure.ts';
+import { useFigureScenes } from './use-figure-scenes.ts';
 import { useFigureActs } from './use-new-figure.ts';
 
 const GROUNDS = ['#ffffff', '#f6f4ee', '#1f2a33', '#000000'] as const;
@@ -13,6 +16,7 @@ const GROUNDS = ['#ffffff', '#f6f4ee', '#1f2a33', '#000000'] as const;
 export function PageSheet({ table }: { table: FigureOnTable }): ReactNode {
   const { figure, change } = table;
   const acts = useFigureActs();
+  const { scenes } = useFigureScenes(figure);
   const set = (title: string, more: Partial<Figure>): void => change(title, (f) => ({ ...f, ...more }));
   const size = PAGE_SIZES.find((p) => p.width === figure.width && p.height === figure.height);
   const resize = (width: number, height: number): void => change('size', (f) => laidOut({ ...f, width, height }));
@@ -127,7 +131,9 @@ export function PageSheet({ table }: { table: FigureOnTable }): ReactNode {
             type="checkbox"
             checked={!!figure.legend}
             onChange={() =>
-              change('legend', ({ legend, ...rest }) => (legend ? rest : { ...rest, legend: [2, 6] as const }))
+              change('legend', ({ legend, ...rest }) =>
+                legend ? rest : { ...rest, legend: freeLegendPlace(figure, scenes, measureText) },
+              )
             }
           />{' '}
           legend
