@@ -7,17 +7,20 @@ import { remember, remembered } from '../store/remembered.ts';
 /** A row of a table that is taken with a click or Enter. */
 export function PickRow({
   chosen,
+  opens,
   onPick,
   children,
 }: {
   chosen: boolean;
+  /** A row that shows more when it is picked says so with a mark before its first cell. */
+  opens?: boolean;
   onPick(): void;
   children: ReactNode;
 }): ReactNode {
   return (
     <tr
       tabIndex={0}
-      className={chosen ? 'pick chosen' : 'pick'}
+      className={['pick', chosen ? 'chosen' : '', opens ? 'opens' : ''].filter(Boolean).join(' ')}
       onClick={onPick}
       onKeyDown={(e) => {
         // Enter in a field of the row is that field's.

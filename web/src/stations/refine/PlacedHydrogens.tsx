@@ -48,6 +48,7 @@ export function Placed({ labels, onAgain }: { labels: Map<string, string>; onAga
               <PickRow
                 key={g.id}
                 chosen={open === g.id}
+                opens
                 onPick={() => {
                   setOpen(open === g.id ? undefined : g.id);
                   select(g.hydrogens.filter((h) => index.has(h)).map(originalRef));

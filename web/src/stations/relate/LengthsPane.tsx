@@ -146,7 +146,7 @@ function KindTable({
       </thead>
       <tbody>
         {kinds.map((k) => (
-          <PickRow key={k.kind} chosen={false} onPick={() => onPick(k.kind)}>
+          <PickRow key={k.kind} chosen={false} opens onPick={() => onPick(k.kind)}>
             <td>{k.kind}</td>
             <td className="n">{k.count}</td>
             <td className="n">{number(k.mean)}</td>
