@@ -38,6 +38,14 @@ test('a hydrate gets atoms as its wavefunction shapes them: forecast, stopped af
   const [, spherical, now] = (await bond.getByRole('cell').allInnerTexts()).map(parseFloat);
   expect(now! - spherical!).toBeGreaterThan(0.07);
 
+  // The bonds' density that spherical atoms leave, and what is left of it, at the same levels.
+  await sheet.getByRole('button', { name: 'Sections before and after' }).click();
+  await expect(page.getByRole('img', { name: /the section, Spherical atoms/ })).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByRole('img', { name: /the section, Aspherical atoms/ })).toBeVisible();
+  await page.getByLabel('Beside it').selectOption({ label: 'alone' });
+  await expect(page.getByRole('img', { name: 'Contour lines of the section' })).toHaveCount(1);
+  await page.getByRole('button', { name: 'Close' }).click();
+
   await page.reload();
   await expect(bond).toContainText(now!.toFixed(3), { timeout: 30_000 });
   const [file] = await Promise.all([

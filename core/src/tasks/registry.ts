@@ -118,6 +118,7 @@ import {
   statisticsSchema,
   type MergedData,
 } from './result-schemas.ts';
+import { encodeWire } from './wire.ts';
 import { task, type Task } from './task.ts';
 import type { Grid } from '../math/fft.ts';
 import { issuePhrase } from '../formats/issue-words.ts';
@@ -395,6 +396,14 @@ const answerTask = task<{ task: string; answer: unknown }, unknown, never>({
   run: async (i) => checkedAnswer(i.task, i.answer),
 });
 
+/** The text of what goes over the network, written beside the page. */
+const wireTask = task<{ value: unknown }, string, never>({
+  name: 'wire',
+  input: z.strictObject({ value: z.unknown() }),
+  output: z.string(),
+  run: async ({ value }) => encodeWire(value),
+});
+
 export const TASKS = {
   recognise: recogniseTask,
   analyse: analyseTask,
@@ -482,6 +491,7 @@ export const TASKS = {
   place: placeTask,
   fitCif: fitCifTask,
   answer: answerTask,
+  wire: wireTask,
 } as const;
 export type TaskName = keyof typeof TASKS;
 export type TaskInput<N extends TaskName> = Parameters<(typeof TASKS)[N]['run']>[0];

@@ -43,7 +43,7 @@ export function run<N extends TaskName>(
 ): Running<TaskOutput<N>> {
   const hear = onProgress as ((report: unknown) => void) | undefined;
   if (place === 'page') return pagePool().run<TaskOutput<N>>(task, input, hear);
-  const job = runOnServer(task, input, hear);
+  const job = runOnServer(task, input, hear, (value) => pagePool().run<string>('wire', { value }).result);
   const checked = async (): Promise<TaskOutput<N>> =>
     pagePool().run<TaskOutput<N>>('answer', { task, answer: await job.result }).result;
   return { result: checked(), cancel: job.cancel };

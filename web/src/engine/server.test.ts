@@ -41,6 +41,19 @@ describe('work on the server', () => {
     await expect(runOnServer('vet', {}).result).rejects.toThrow('The server is busy with other jobs.');
   });
 
+  it('sends nothing that was stopped while it was being written', async () => {
+    const asked = stubServer(() => json({ id: 'l' }, 202));
+    let written!: (text: string) => void;
+    const writing = new Promise<string>((resolve) => (written = resolve));
+    const running = runOnServer('vet', {}, undefined, () => writing);
+    running.cancel();
+    await expect(running.result).rejects.toBeInstanceOf(Cancelled);
+    written('{}');
+    await writing;
+    await Promise.resolve();
+    expect(asked).toEqual([]);
+  });
+
   it('gives reports and the answer, and lets the job go', async () => {
     const done = { state: 'done', next: 2, reports: ['a', 'b'], result: { x: Float64Array.of(1, 2) } };
     const asked = stubServer((url, { method }) => {

@@ -78,15 +78,21 @@ function followed(id: string, onProgress: ((report: unknown) => void) | undefine
   return { result, cancel: () => stop() };
 }
 
-/** Runs a task on the server. A stop is obeyed at once, whether the server answers or not. */
-export function runOnServer(task: string, input: unknown, onProgress?: (report: unknown) => void): Running<unknown> {
+/** Runs a task on the server, its input written by `encode`. A stop is obeyed at once, whether the server answers or not. */
+export function runOnServer(
+  task: string,
+  input: unknown,
+  onProgress?: (report: unknown) => void,
+  encode: (input: unknown) => Promise<string> = async (x) => encodeWire(x),
+): Running<unknown> {
   let following: Running<unknown> | undefined;
   let stopped = false;
   let stop!: (e: Error) => void;
   const stopping = new Promise<never>((_, reject) => (stop = reject));
   stopping.catch(() => undefined);
   const work = async (): Promise<unknown> => {
-    const init = { method: 'POST', headers: { 'content-type': 'application/json' }, body: encodeWire(input) };
+    const init = { method: 'POST', headers: { 'content-type': 'application/json' }, body: await encode(input) };
+    if (stopped) throw new Cancelled();
     const { id } = (await ask(`/api/tasks/${task}`, init, PATIENCE_SENDING)) as { id: string };
     following = followed(id, onProgress);
     if (stopped) following.cancel();

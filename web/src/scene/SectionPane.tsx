@@ -1,22 +1,19 @@
-/** A flat section of the map through three atoms (or the best plane of more), drawn as contour lines in e/Å³. */
+/** Flat sections of the map through three atoms (or the best plane of more), alone or beside that of a mark before. */
 import './section.scss';
+import { useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { isSigned } from '@nagare/core/maps/residual';
-import { orthogonalization } from '@nagare/core/crystal/cell';
-import { cartesian } from '@nagare/core/crystal/structure';
 import { siteOf } from '@nagare/core/crystal/atom-ref';
-import { cartesianOf } from '@nagare/core/geometry/measure';
-import { planeOf } from '@nagare/core/geometry/points';
-import { contourLines } from '@nagare/core/maps/contour-lines';
-import { densityAt } from '@nagare/core/maps/sample';
-import { add, apply3, cross, dot, inverse3, normalize, scale, subtract, type Vec3 } from '@nagare/core/math/matrix3';
-import { middle } from '@nagare/core/math/superpose';
+import type { Structure } from '@nagare/core/crystal/structure';
+import type { SampledMap } from '@nagare/core/maps/sample';
 import { NumberField } from '../frame/parts.tsx';
 import { useTheme } from '../frame/theme.ts';
-import { useProject } from '../store/use-project.tsx';
+import { mapOfMark } from '../store/mark-map.ts';
+import { nameOfMark } from '../store/marks.ts';
+import { useProject, useProjectStore } from '../store/use-project.tsx';
+import { paintSection, sectionFrame, type SectionLook } from './section-picture.ts';
+import { useBeforeMarks } from './use-before-marks.ts';
 import { useShownMap } from './use-map.ts';
-
-const SAMPLES = 121;
 
 export default function SectionPane(): ReactNode {
   const { head, selection, mapKind, level, setLevel, setPane } = useProject(
@@ -27,79 +24,15 @@ export default function SectionPane(): ReactNode {
     'setLevel',
     'setPane',
   );
-  const theme = useTheme();
   const map = useShownMap();
-  const host = useRef<HTMLCanvasElement>(null);
   const [width, setWidth] = useState(9);
   const [height, setHeight] = useState(0);
   const s = head!.structure!;
   const chosen = useMemo(() => selection.filter((a) => siteOf(s, a)), [s, selection]);
-  const frame = useMemo(() => {
-    const points =
-      chosen.length >= 3
-        ? cartesianOf(s, chosen)
-        : s.sites.filter((x) => x.element !== 'H').map((x) => cartesian(s.cell, x.position));
-    if (points.length < 3) return undefined;
-    const normal = planeOf(points).normal;
-    const centre = middle(chosen.length >= 3 ? points.slice(0, 12) : points);
-    const across = normalize(
-      subtract(subtract(points[1]!, points[0]!), scale(normal, dot(subtract(points[1]!, points[0]!), normal))),
-    );
-    return { centre, u: across, v: cross(normal, across), normal };
-  }, [s, chosen]);
-  useEffect(() => {
-    const canvas = host.current;
-    if (!canvas || !frame || !map) return;
-    const size = canvas.clientWidth,
-      ratio = devicePixelRatio;
-    canvas.width = canvas.height = size * ratio;
-    const ctx = canvas.getContext('2d')!;
-    ctx.setTransform(ratio, 0, 0, ratio, 0, 0);
-    const css = getComputedStyle(document.documentElement),
-      ink = (n: string): string => css.getPropertyValue(n).trim();
-    ctx.fillStyle = ink('--scene');
-    ctx.fillRect(0, 0, size, size);
-    const inverse = inverse3(orthogonalization(s.cell));
-    const at = (a: number, b: number): Vec3 =>
-      add(add(frame.centre, scale(frame.normal, height)), add(scale(frame.u, a), scale(frame.v, b)));
-    const values = new Float64Array(SAMPLES * SAMPLES);
-    for (let j = 0; j < SAMPLES; j++)
-      for (let i = 0; i < SAMPLES; i++) {
-        const f = apply3(inverse, at((i / (SAMPLES - 1) - 0.5) * width, (0.5 - j / (SAMPLES - 1)) * width));
-        values[i + SAMPLES * j] = densityAt(map, f[0], f[1], f[2]);
-      }
-    const px = (k: number): number => (k / (SAMPLES - 1)) * size;
-    const step = isSigned(mapKind) ? level / 2 : level;
-    for (let n = -10; n <= 14; n++) {
-      ctx.strokeStyle = n === 0 ? ink('--line') : n > 0 ? ink('--water') : ink('--vermilion');
-      ctx.setLineDash(n < 0 ? [4, 3] : []);
-      ctx.lineWidth = n === 0 ? 0.8 : 1.1;
-      ctx.beginPath();
-      for (const [x1, y1, x2, y2] of contourLines(values, SAMPLES, SAMPLES, n * step)) {
-        ctx.moveTo(px(x1), px(y1));
-        ctx.lineTo(px(x2), px(y2));
-      }
-      ctx.stroke();
-    }
-    ctx.setLineDash([]);
-    ctx.font = '500 12px "IBM Plex Sans"';
-    for (const x of s.sites) {
-      const d = subtract(cartesian(s.cell, x.position), at(0, 0));
-      const off = dot(d, frame.normal),
-        a = dot(d, frame.u),
-        b = dot(d, frame.v);
-      if (Math.abs(off) > 0.9 || Math.abs(a) > width / 2 || Math.abs(b) > width / 2) continue;
-      const X = (a / width + 0.5) * size,
-        Y = (0.5 - b / width) * size;
-      ctx.globalAlpha = 1 - 0.6 * Math.abs(off);
-      ctx.fillStyle = ink('--ink');
-      ctx.beginPath();
-      ctx.arc(X, Y, 2.5, 0, 7);
-      ctx.fill();
-      ctx.fillText(x.label, X + 5, Y - 5);
-      ctx.globalAlpha = 1;
-    }
-  }, [frame, map, width, height, level, mapKind, s, theme]);
+  const frame = useMemo(() => sectionFrame(s, chosen), [s, chosen]);
+  const step = isSigned(mapKind) ? level / 2 : level;
+  const look = useMemo(() => (frame ? { frame, width, height, step } : undefined), [frame, width, height, step]);
+  const { marks, beside, setBeside } = useBeforeMarks();
   return (
     <div className="section-pane">
       <header>
@@ -113,11 +46,33 @@ export default function SectionPane(): ReactNode {
             : 'through the mean plane; select three atoms for another'}
         </span>
         <span className="flex-grow-1" />
+        {marks.length > 0 && (
+          <select
+            aria-label="Beside it"
+            className="form-select form-select-sm"
+            value={beside ?? ''}
+            onChange={(e) => setBeside(e.target.value)}
+          >
+            <option value="">alone</option>
+            {marks.map((m) => (
+              <option key={m.id} value={m.id}>
+                beside {nameOfMark(m)}
+              </option>
+            ))}
+          </select>
+        )}
         <button className="word" onClick={() => setPane('crystal')}>
           Close
         </button>
       </header>
-      {map ? <canvas ref={host} /> : <p className="soft p-3">No map for this mark.</p>}
+      {!map || !look ? (
+        <p className="soft p-3">No map for this mark.</p>
+      ) : (
+        <div className={beside ? 'sections two' : 'sections'}>
+          {beside && <SectionBefore markId={beside} look={look} />}
+          <SectionFigure s={s} map={map} look={look} caption={beside ? nameOfMark(head!.mark) : undefined} />
+        </div>
+      )}
       <footer>
         <label htmlFor="sec-w">width</label>
         <NumberField id="sec-w" value={width} digits={1} step={0.5} min={2} max={40} unit="Å" onChange={setWidth} />
@@ -126,7 +81,7 @@ export default function SectionPane(): ReactNode {
         <label htmlFor="sec-l">step</label>
         <NumberField
           id="sec-l"
-          value={isSigned(mapKind) ? level / 2 : level}
+          value={step}
           digits={2}
           step={0.05}
           min={0.02}
@@ -136,4 +91,47 @@ export default function SectionPane(): ReactNode {
       </footer>
     </div>
   );
+}
+
+interface FigureProps {
+  readonly s: Structure;
+  readonly map: SampledMap;
+  readonly look: SectionLook;
+  readonly caption?: string | undefined;
+}
+
+function SectionFigure({ s, map, look, caption }: FigureProps): ReactNode {
+  const host = useRef<HTMLCanvasElement>(null);
+  const theme = useTheme();
+  useEffect(() => {
+    if (host.current) paintSection(host.current, s, map, look);
+  }, [s, map, look, theme, caption]);
+  return (
+    <figure>
+      <canvas ref={host} role="img" aria-label={`Contour lines of the section${caption ? `, ${caption}` : ''}`} />
+      {caption && <figcaption>{caption}</figcaption>}
+    </figure>
+  );
+}
+
+/** The same section through the map of a mark before, at the same levels. */
+function SectionBefore({ markId, look }: { markId: string; look: SectionLook }): ReactNode {
+  const store = useProjectStore();
+  const { marks, contentOf, mapKind } = useProject('marks', 'contentOf', 'mapKind');
+  const { data, error } = useQuery({
+    queryKey: ['section before', markId, mapKind],
+    staleTime: Infinity,
+    gcTime: 60_000,
+    retry: false,
+    queryFn: async () => {
+      const content = await contentOf(markId);
+      const map = await mapOfMark(store, markId, mapKind);
+      return map && content?.kind === 'structure' ? { s: content.structure, map } : null;
+    },
+  });
+  const mark = marks.find((m) => m.id === markId);
+  if (error) return <p role="alert">{error.message}</p>;
+  if (data === undefined) return <p className="soft p-3">Its density is worked out…</p>;
+  if (!data || !mark) return <p className="soft p-3">That mark has no data of its space group.</p>;
+  return <SectionFigure s={data.s} map={data.map} look={look} caption={nameOfMark(mark)} />;
 }

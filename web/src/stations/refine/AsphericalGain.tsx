@@ -11,9 +11,19 @@ import { percent } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
 
 export function AsphericalGain({ aspherical }: { aspherical: AsphericalAtoms }): ReactNode {
+  const { setPane } = useProject('setPane');
   return (
     <>
       <Figures before={aspherical.spherical} />
+      <p className="acts mb-1">
+        <button
+          className="word"
+          title="Residual density of spherical and of aspherical atoms at the same levels; through three picked atoms, or the mean plane"
+          onClick={() => setPane('section')}
+        >
+          Sections before and after
+        </button>
+      </p>
       <Lengths aspherical={aspherical} />
       <details>
         <summary>Molecules: energies, dipoles, charges</summary>
