@@ -15,6 +15,7 @@ test('a walk of random acts leaves nothing in the store without what it belongs 
   for (let i = 1; i <= STEPS; i++) {
     await walk.step();
     if (i % CHECK_EVERY === 0) await walk.check();
+    if (STEPS > 100 && i % 100 === 0) process.stdout.write(`${i} acts\n`);
   }
   await walk.check();
   test.info().annotations.push({ type: 'acts', description: JSON.stringify([...walk.done]) });

@@ -52,7 +52,7 @@ export const OPTIONS = {
   charge: number('--charge <n>', 'of the molecule', { low: -50, high: 50, whole: true }),
   spin: number('--spin <n>', 'multiplicity, 2S + 1', { low: 1, high: 30, whole: true }),
   neighbours: text('--neighbours <which>', 'hydrogen-bonded, field or none'),
-  level: text('--level <how>', 'quick, good or best'),
+  level: text('--level <how>', 'quick, good (usual) or best'),
   hydrogens: text('--hydrogens <how>', 'free or anisotropic'),
   near: number('--tolerance <Å>', 'how far atoms may be off', { low: 0, high: 5, above: true }),
   deviation: number('--tolerance <°>', 'how far lines may be off in 2θ', { low: 0, high: 5, above: true }),

@@ -77,7 +77,7 @@ const COMMANDS: readonly CommandSpec[] = [
     name: 'aspherical',
     says: 'refine a model with atoms as its wavefunction shapes them',
     files: 'model.cif [data.cif]',
-    options: ['level', 'hydrogens', 'out'],
+    options: ['level', 'neighbours', 'hydrogens', 'out'],
   },
   {
     name: 'symmetry',

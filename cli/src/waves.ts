@@ -128,10 +128,16 @@ function written(out: Options[string], job: ModelJob, { stage }: AsphericalTaskR
 }
 
 export async function asphericalAnswer(files: string[], options: Options, say: Say): Promise<Answer> {
-  const level = oneOf<LevelName>('level', options['level'], LEVEL_NAMES, 'quick');
+  const level = oneOf<LevelName>('level', options['level'], LEVEL_NAMES, 'good');
   const hydrogens = oneOf<HydrogenFreedom>('hydrogens', options['hydrogens'], HYDROGEN_FREEDOMS, 'free');
   const job = modelJob('aspherical', files);
-  const { basis, method, neighbours } = LEVELS[level];
+  const { basis, method } = LEVELS[level];
+  const neighbours = oneOf<Neighbourhood>(
+    'neighbours',
+    options['neighbours'],
+    NEIGHBOURHOODS,
+    LEVELS[level].neighbours,
+  );
   const context = breathingContext<AsphericalTaskReport>({ aborted: false }, (r) => {
     if (r.kind === 'stage' && !options['json'])
       say(

@@ -25,7 +25,7 @@ export const TRUE_WAVE: FactorOptions = {
 };
 
 /** Where spherical atoms see hydrogens, Å. */
-const SPHERICAL_LENGTHS: Readonly<Record<string, number>> = { C: 0.98, N: 0.88, O: 0.84 };
+export const SPHERICAL_LENGTHS: Readonly<Record<string, number>> = { C: 0.98, N: 0.88, O: 0.84 };
 
 /** Hydrogens of donors are kept apart as deeply as other atoms attract one another. */
 const APART = 0.5;
@@ -65,7 +65,7 @@ function isRoomy(s: Structure): boolean {
 }
 
 /** A crystal of molecules with hydrogens at neutron distances, packed anew until it is roomy. */
-function neutronCrystal(lines: readonly string[], symbol: string, random: Random): Structure {
+export function neutronCrystal(lines: readonly string[], symbol: string, random: Random): Structure {
   const group = spaceGroupFromSymbol(symbol);
   const molecules = lines.map((l) => stretched(buildMolecule(l, random)));
   for (let n = 0; n < 40; n++) {

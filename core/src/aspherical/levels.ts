@@ -19,14 +19,14 @@ export interface Level {
 export const LEVELS: Readonly<Record<LevelName, Level>> = {
   quick: {
     title: 'Quick',
-    says: 'Each molecule alone. Hydrogens come where they are; little else changes with more effort.',
+    says: 'Each molecule alone: a first look. Hydrogens in hydrogen bonds may stay some hundredths of an Å short.',
     basis: '6-31G(d,p)',
     method: 'gga',
     neighbours: 'none',
   },
   good: {
     title: 'Good',
-    says: 'Each molecule in the field of the crystal, which pulls at lone pairs and acidic hydrogens.',
+    says: 'Each molecule in the field of the crystal: hydrogens come to where they are, those of hydrogen bonds too.',
     basis: '6-31G(d,p)',
     method: 'hybrid',
     neighbours: 'field',

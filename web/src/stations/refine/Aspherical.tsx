@@ -11,6 +11,7 @@ import {
   NEIGHBOUR_WORDS,
   type LevelName,
 } from '@nagare/core/aspherical/levels';
+import { NEIGHBOURHOODS, type Neighbourhood } from '@nagare/core/aspherical/cluster';
 import type { Forecast, MoleculeForecast } from '@nagare/core/aspherical/forecast';
 import { hydrogenLengths, type HydrogenFreedom } from '@nagare/core/aspherical/free-hydrogens';
 import { formFactorText, readFormFactors } from '@nagare/core/formats/form-factor-text';
@@ -61,6 +62,8 @@ export function AsphericalSheet(): ReactNode {
 
 /** Choices outlive the marks that a run makes. */
 let lastLevel: LevelName = 'quick';
+/** Undefined is what the level takes. */
+let lastAround: Neighbourhood | undefined;
 let lastHydrogens: HydrogenFreedom = 'free';
 let lastRounds: readonly RoundDone[] = [];
 
@@ -68,13 +71,15 @@ function Body({ input }: { input: Experiment }): ReactNode {
   const store = useProjectStore();
   const { head, work, place } = useProject('head', 'work', 'place');
   const [level, setLevel] = useState(lastLevel);
+  const [around, setAround] = useState(lastAround);
   const [hydrogens, setHydrogens] = useState(lastHydrogens);
   const [said, setSaid] = useState<Said>({});
   const [rounds, setRounds] = useState(lastRounds);
   const running = work?.title === 'Aspherical atoms';
-  const { basis, method, neighbours } = LEVELS[level];
+  const { basis, method } = LEVELS[level];
+  const neighbours = around ?? LEVELS[level].neighbours;
   const forecast = useQuery({
-    queryKey: ['wave forecast', head!.id, level],
+    queryKey: ['wave forecast', head!.id, level, neighbours],
     staleTime: Infinity,
     gcTime: 60_000,
     retry: false,
@@ -120,6 +125,11 @@ function Body({ input }: { input: Experiment }): ReactNode {
         choose={(l) => {
           lastLevel = l;
           setLevel(l);
+        }}
+        around={around}
+        surround={(n) => {
+          lastAround = n;
+          setAround(n);
         }}
       />
       <div className="field">
@@ -178,7 +188,14 @@ function forecastWords(f: Forecast, speed: number, learned: boolean): string {
   return `${each[0]!.toUpperCase()}${each.slice(1)} a round${learned ? '' : ' (this machine was not timed yet)'}, ${roughTime(USUAL_ROUNDS * round)} for the usual ${USUAL_ROUNDS} rounds; ${f.megabytes < 100 ? 'less than 100' : Math.round(f.megabytes / 50) * 50} MB of memory.`;
 }
 
-function Levels({ level, choose }: { level: LevelName; choose(l: LevelName): void }): ReactNode {
+interface LevelsProps {
+  readonly level: LevelName;
+  choose(l: LevelName): void;
+  readonly around: Neighbourhood | undefined;
+  surround(n: Neighbourhood | undefined): void;
+}
+
+function Levels({ level, choose, around, surround }: LevelsProps): ReactNode {
   const { basis, method, neighbours, says } = LEVELS[level];
   return (
     <fieldset className="levels">
@@ -195,9 +212,25 @@ function Levels({ level, choose }: { level: LevelName; choose(l: LevelName): voi
       <details>
         <summary>What is behind it</summary>
         <p className="soft mb-1">
-          {METHOD_WORDS[method]}; {BASIS_WORDS[basis]}; {NEIGHBOUR_WORDS[neighbours]}. Elements that a published basis
-          does not hold here have the double-zeta one.
+          {METHOD_WORDS[method]}; {BASIS_WORDS[basis]}. Elements that a published basis does not hold here have the
+          double-zeta one.
         </p>
+        <div className="field">
+          <label htmlFor="wave-around">Each molecule</label>
+          <select
+            id="wave-around"
+            className="form-select form-select-sm"
+            value={around ?? ''}
+            onChange={(e) => surround((e.target.value || undefined) as Neighbourhood | undefined)}
+          >
+            <option value="">as the level has it: {NEIGHBOUR_WORDS[neighbours]}</option>
+            {NEIGHBOURHOODS.map((n) => (
+              <option key={n} value={n}>
+                {NEIGHBOUR_WORDS[n]}
+              </option>
+            ))}
+          </select>
+        </div>
       </details>
     </fieldset>
   );
