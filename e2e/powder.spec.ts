@@ -179,7 +179,8 @@ test('a series on the server, identification, a wrong file, a run that is stoppe
   await stop(page);
   await idle(page);
   await expect(page.locator('.mark-info')).toContainText('Rwp');
-  await expect(page.locator('.mark-info b')).toContainText('stopped');
+  // A stage that does not breathe in time is taken away with its worker: then the stage before it is where one stands.
+  await expect(page.locator('.mark-info b')).toHaveText(/, stopped$|^Background and scales$/);
   await page.getByLabel('on the server').check();
   const series = sheet(page, 'Series');
   await series.getByRole('button', { name: 'Fit the series' }).click();
