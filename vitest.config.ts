@@ -6,6 +6,8 @@ export default defineConfig({
     testTimeout: 120_000,
     hookTimeout: 120_000,
     pool: 'threads',
+    // Modules are loaded once a thread: no test leaves anything behind in them.
+    isolate: false,
     maxWorkers: 2,
   },
 });

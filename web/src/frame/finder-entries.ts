@@ -14,7 +14,7 @@ import { SELECTION_STEPS, stepSelection } from '../stations/relate/drawing.ts';
 import { askedMeasure } from '../stations/relate/pins.ts';
 import { useVet } from '../stations/vet/use-vet.ts';
 import { takeHome } from './take-home.ts';
-import type { Pane } from '../store/project-store.ts';
+import type { Pane } from '../store/project-state.ts';
 import { atomsOfSites } from '../store/selection.ts';
 import { useProject, useProjectStore } from '../store/use-project.tsx';
 import type { ViewState } from '../store/view-state.ts';

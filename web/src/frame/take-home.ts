@@ -1,7 +1,7 @@
 /** A project saved as a file, with what the browser had no room for. */
 import { Cancelled } from '@nagare/core/task-context';
 import { exportProject } from '../store/project-door.ts';
-import { openState, type ProjectStore } from '../store/project-store.ts';
+import { openState, type ProjectStore } from '../store/project-state.ts';
 import { saveFile } from '../store/projects.ts';
 
 const TYPE = 'application/zip';

@@ -17,7 +17,7 @@ import { middle } from '@nagare/core/math/superpose';
 import { withBonding } from '@nagare/core/crystal/bonding';
 import { bonded } from '@nagare/core/geometry/bonding-proposal';
 import { joined, moleculeAt, stepSelection } from '../stations/relate/drawing.ts';
-import type { Ghost } from '../store/project-store.ts';
+import type { Ghost } from '../store/project-state.ts';
 import { useProject } from '../store/use-project.tsx';
 import type { ViewState } from '../store/view-state.ts';
 import type { ScenePainter } from './painter.ts';

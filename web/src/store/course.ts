@@ -2,7 +2,7 @@
 import { newId } from '@nagare/core/crystal/structure';
 import type { Mat3 } from '@nagare/core/math/matrix3';
 import type { NagareDatabase, ResultRow } from './db.ts';
-import { demandProject, withRoom } from './keeping.ts';
+import { StorageFull, demandProject, withRoom } from './keeping.ts';
 import type { Content, CrystalMark, Mark, MarkKind, ModelRow } from './marks.ts';
 
 /** A mark to be: what it holds and how it was judged. What type it is follows from its content and the project's data. */
@@ -80,6 +80,19 @@ export const storeRows = (db: NagareDatabase, { mark, model, result }: MarkRows)
       await db.projects.update(mark.projectId, { head: mark.id, updated: Date.now() });
     }),
   );
+
+/** Stores rows one after another until there is no room; returns those that are left, to stay on the page. Throws ProjectGone. */
+export async function storeInOrder(db: NagareDatabase, waiting: readonly MarkRows[]): Promise<readonly MarkRows[]> {
+  for (const [i, rows] of waiting.entries()) {
+    try {
+      await storeRows(db, rows);
+    } catch (e) {
+      if (e instanceof StorageFull) return waiting.slice(i);
+      throw e;
+    }
+  }
+  return [];
+}
 
 /**
  * Puts a new mark on the course with its model and large results, and makes it the project's latest place. Throws ProjectGone;

@@ -10,7 +10,8 @@ import { addMark } from './course.ts';
 import { NagareDatabase } from './db.ts';
 import { isFull, keepRow, makeRoom, ProjectGone, StorageFull, sweepOrphans, withRoom } from './keeping.ts';
 import { readProjectFile, storeParts, writeProject } from './project-file.ts';
-import { openProject, type ProjectStore } from './project-store.ts';
+import { openProject } from './project-store.ts';
+import type { ProjectStore } from './project-state.ts';
 import { TooLarge, unzipParts } from './project-zip.ts';
 
 const model: Structure = {

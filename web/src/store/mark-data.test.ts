@@ -6,7 +6,7 @@ import { asked } from '../testing/near-engine.ts';
 import { openCrystal } from '../testing/crystal-project.ts';
 import { db, mergeServes, type IntakeRow } from './db.ts';
 import { inAxesOf, mergedData, mergedForModel, mergeKey } from './mark-data.ts';
-import type { ProjectStore } from './project-store.ts';
+import type { ProjectStore } from './project-state.ts';
 
 vi.mock('../engine/engine.ts', () => import('../testing/near-engine.ts'));
 

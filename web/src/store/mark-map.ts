@@ -5,7 +5,7 @@ import { run } from '../engine/engine.ts';
 import { experimentOf } from './experiment.ts';
 import { mergedForModel } from './mark-data.ts';
 import { headOf } from './marks.ts';
-import type { ProjectStore } from './project-store.ts';
+import type { ProjectStore } from './project-state.ts';
 
 export type MapOfMark = SampledMap & { values: Float32Array };
 

@@ -16,7 +16,8 @@ import { addMark } from './course.ts';
 import { NagareDatabase } from './db.ts';
 import type { Evaluate } from './evaluation.ts';
 import type { Mark } from './marks.ts';
-import { openProject, type ProjectState, type ProjectStore } from './project-store.ts';
+import { openProject } from './project-store.ts';
+import type { ProjectState, ProjectStore } from './project-state.ts';
 import { ownMemory, rest, until } from '../testing/surroundings.ts';
 
 const GROUP = spaceGroupFromSymbol('P 1 21/c 1');

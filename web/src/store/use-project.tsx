@@ -8,7 +8,8 @@ import type { Treatment } from '@nagare/core/crystal/treatment';
 import { run } from '../engine/engine.ts';
 import { db } from './db.ts';
 import { headOf, type Head } from './marks.ts';
-import { openProject, type ProjectState, type ProjectStore } from './project-store.ts';
+import { openProject } from './project-store.ts';
+import type { ProjectState, ProjectStore } from './project-state.ts';
 
 const Context = createContext<ProjectStore | undefined>(undefined);
 

@@ -5,7 +5,8 @@ import { TASKS } from '@nagare/core/tasks/registry';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { addMark } from '../store/course.ts';
 import { db } from '../store/db.ts';
-import { openProject, type ProjectStore } from '../store/project-store.ts';
+import { openProject } from '../store/project-store.ts';
+import type { ProjectStore } from '../store/project-state.ts';
 import { run } from './near-engine.ts';
 import { ownMemory, until } from './surroundings.ts';
 

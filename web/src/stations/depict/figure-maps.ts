@@ -3,7 +3,7 @@ import { mapsWanted, type FigureMaps } from '@nagare/core/depict/figure-surfaces
 import type { Drawing } from '@nagare/core/depict/figure';
 import type { MapKind } from '@nagare/core/maps/residual';
 import { mapOfMark, type MapOfMark } from '../../store/mark-map.ts';
-import type { ProjectStore } from '../../store/project-store.ts';
+import type { ProjectStore } from '../../store/project-state.ts';
 
 const NO_DATA =
   'Density is drawn from measured intensities, and this mark has none of its space group: take the density out under “Beside the atoms”, or show a mark that was refined.';

@@ -7,7 +7,7 @@ import { inSteps } from '../../engine/steps.ts';
 import { percent } from '../../frame/parts.tsx';
 import { db } from '../../store/db.ts';
 import type { FitState } from '../../store/marks.ts';
-import { openState, type ProjectStore } from '../../store/project-store.ts';
+import { openState, type ProjectStore } from '../../store/project-state.ts';
 import type { Fit } from './fit-store.ts';
 
 /** One line of the log beside the run. */

@@ -10,7 +10,7 @@ import type { FitResult } from '@nagare/core/powder/results';
 import { freshFit, withPhases } from '../../store/powder.ts';
 import { db, type PatternRow, type PowderRow } from '../../store/db.ts';
 import type { FitState, Head, Mark } from '../../store/marks.ts';
-import { openState, type ProjectState, type ProjectStore } from '../../store/project-store.ts';
+import { openState, type ProjectState, type ProjectStore } from '../../store/project-state.ts';
 import { LiveCalculation } from './live.ts';
 import type { LiveCurves } from './live-pattern.ts';
 import type { Tick } from './reflections.ts';

@@ -3,7 +3,7 @@ import { afterEach, describe, expect, it, vi } from 'vitest';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { db } from '../../store/db.ts';
-import type { ProjectStore } from '../../store/project-store.ts';
+import type { ProjectStore } from '../../store/project-state.ts';
 import { openCrystal } from '../../testing/crystal-project.ts';
 import { analyse, mergeFor } from './intake-work.ts';
 

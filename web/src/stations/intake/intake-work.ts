@@ -6,7 +6,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import { run } from '../../engine/engine.ts';
 import { db, type IntakeRow } from '../../store/db.ts';
 import { keepRow } from '../../store/keeping.ts';
-import { openState, type ProjectStore } from '../../store/project-store.ts';
+import { openState, type ProjectStore } from '../../store/project-state.ts';
 import { updateProject } from '../../store/projects.ts';
 
 /** The structure that came in with the data, where one did. */

@@ -7,7 +7,7 @@ import { inSteps } from '../../engine/steps.ts';
 import { percent } from '../../frame/parts.tsx';
 import { residualFigures } from '../../store/evaluation.ts';
 import { experimentOf } from '../../store/experiment.ts';
-import { openState, type ProjectStore, type RecordedMark } from '../../store/project-store.ts';
+import { openState, type ProjectStore, type RecordedMark } from '../../store/project-state.ts';
 
 export interface RefineWish {
   cycles: number;

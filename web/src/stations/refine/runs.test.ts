@@ -4,7 +4,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import type { CycleReport } from '@nagare/core/refine/single-crystal';
 import { experimentOf } from '../../store/experiment.ts';
 import { db } from '../../store/db.ts';
-import type { ProjectStore } from '../../store/project-store.ts';
+import type { ProjectStore } from '../../store/project-state.ts';
 import { openCrystal } from '../../testing/crystal-project.ts';
 import { refineMark } from './refine-work.ts';
 import { settleMark, type SettleWish } from './settle-run.ts';

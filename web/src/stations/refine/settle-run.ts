@@ -7,7 +7,7 @@ import { run, type Place } from '../../engine/engine.ts';
 import { inSteps } from '../../engine/steps.ts';
 import { percent } from '../../frame/parts.tsx';
 import { residualFigures } from '../../store/evaluation.ts';
-import { openState, type ProjectStore, type RecordedMark } from '../../store/project-store.ts';
+import { openState, type ProjectStore, type RecordedMark } from '../../store/project-state.ts';
 
 export interface SettleWish {
   readonly input: Experiment;

@@ -3,7 +3,7 @@ import { afterEach, describe, expect, it, vi } from 'vitest';
 import { changeStructure, changeTreatment, parseChange } from '@nagare/core/symmetry/change-setting';
 import { openCrystal } from '../../testing/crystal-project.ts';
 import { until } from '../../testing/surroundings.ts';
-import type { ProjectStore } from '../../store/project-store.ts';
+import type { ProjectStore } from '../../store/project-state.ts';
 import { moveModel, type Move } from './move.ts';
 
 vi.mock('../../engine/engine.ts', () => import('../../testing/near-engine.ts'));

@@ -12,7 +12,7 @@ import { percent } from '../../frame/parts.tsx';
 import { residualFigures } from '../../store/evaluation.ts';
 import { mergedData } from '../../store/mark-data.ts';
 import type { Head } from '../../store/marks.ts';
-import { openState, type ProjectStore, type RecordedMark } from '../../store/project-store.ts';
+import { openState, type ProjectStore, type RecordedMark } from '../../store/project-state.ts';
 import { cycleWords, refinedMark } from '../refine/refine-work.ts';
 
 export interface Move {

@@ -4,7 +4,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import { bonds } from '@nagare/core/geometry/bonds';
 import type { Remedy } from '@nagare/core/vet/check';
 import { experimentOf } from '../../store/experiment.ts';
-import { openState, type ProjectStore } from '../../store/project-store.ts';
+import { openState, type ProjectStore } from '../../store/project-state.ts';
 import { selectedSites } from '../../store/selection.ts';
 import { openCrystal } from '../../testing/crystal-project.ts';
 import { until } from '../../testing/surroundings.ts';

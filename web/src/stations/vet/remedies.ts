@@ -11,7 +11,7 @@ import { usualSu } from '@nagare/core/refine/model-restraints';
 import type { Remedy } from '@nagare/core/vet/check';
 import { run } from '../../engine/engine.ts';
 import { updateProject } from '../../store/projects.ts';
-import { openState, type ProjectStore } from '../../store/project-store.ts';
+import { openState, type ProjectStore } from '../../store/project-state.ts';
 import { atomsOfSites } from '../../store/selection.ts';
 import { changeElement, deleteSites, setDisplacementKind, type Change } from '../refine/edits.ts';
 import type { Experiment } from '@nagare/core/crystal/experiment';
