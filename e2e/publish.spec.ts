@@ -1,6 +1,6 @@
 import { expect, test, type Page } from '@playwright/test';
 import { readFileSync } from 'node:fs';
-import { marks, openDemo, watchForErrors, openSamples } from './support.ts';
+import { marks, openDemo, watchForErrors, openSamples, unfold } from './support.ts';
 
 watchForErrors();
 const idle = (page: Page) => expect(page.locator('.work')).toHaveCount(0, { timeout: 120_000 });
@@ -220,6 +220,42 @@ test('data are scaled, a bad run left out, and layers of the reciprocal lattice 
   await expect(page.getByRole('region', { name: 'Scale and absorption' })).toContainText('not corrected yet', {
     timeout: 60_000,
   });
+});
+
+test('a plate is given its faces, and absorption is worked out from them', async ({ page }) => {
+  await page.goto('/');
+  await page.getByRole('button', { name: 'Enju-6' }).click();
+  await page.getByRole('button', { name: 'Take it in' }).click();
+  const sheet = page.getByRole('region', { name: 'Scale and absorption' });
+  await expect(sheet).toContainText('6 batches', { timeout: 120_000 });
+  await expect(sheet.getByLabel('absorption by the faces')).toBeDisabled();
+  const faces = page.getByRole('region', { name: 'Faces of the crystal' });
+  await unfold(faces);
+  await faces.getByText('Two faces by the thickness between them').click();
+  for (const [h, k, l, thick] of [
+    [6, 5, 8, 0.5],
+    [4, 5, -7, 0.36],
+    [-4, 9, 1, 0.04],
+  ]) {
+    for (const [name, index] of Object.entries({ h, k, l }))
+      await faces.getByLabel(`Index ${name} of the face that is measured across`).fill(String(index));
+    await faces.getByLabel('Thickness between the face and its opposite').fill(String(thick));
+    await faces.getByRole('button', { name: /^Add \(.* and / }).click();
+    // What does not close yet is said, and nothing is lost.
+    if (h !== -4) await expect(faces.getByRole('alert')).toContainText('do not close');
+  }
+  await expect(faces).toContainText('6 faces around 0.0072');
+  await faces.getByRole('button', { name: 'Keep these faces' }).click();
+  await expect(faces).toContainText('6 faces are kept');
+  await expect(sheet.getByLabel('absorption by direction')).not.toBeChecked();
+  await sheet.locator('summary', { hasText: 'Batches' }).click();
+  await sheet.getByLabel('Batch 4').uncheck();
+  await sheet.getByRole('button', { name: 'Correct the data' }).click();
+  await expect(sheet).toContainText(/R_int \d+\.\d+ % before, [34]\.\d+ % after/, { timeout: 60_000 });
+  await expect(sheet).toContainText(/Transmission by the faces from 0\.\d+ to 0\.\d+/);
+  await page.reload();
+  await expect(page.getByRole('region', { name: 'Faces of the crystal' })).toContainText('6 faces are kept');
+  await expect(sheet).toContainText('Transmission by the faces');
 });
 
 test('without a model, Symmetry and Vet say what is missing', async ({ page }) => {

@@ -2,7 +2,7 @@
 import { axisVectors, cellVolume, inverseSpacing, reciprocalMetric } from '@nagare/core/crystal/cell';
 import { RawBuilder, type RawReflections } from '@nagare/core/crystal/reflections';
 import { cellContents, type Structure } from '@nagare/core/crystal/structure';
-import { cross, multiply3, normalize, turn, type Mat3, type Vec3, toVec3 } from '@nagare/core/math/matrix3';
+import { apply3, cross, multiply3, normalize, turn, type Mat3, type Vec3, toVec3 } from '@nagare/core/math/matrix3';
 import type { Random } from '@nagare/core/math/random';
 import { absorptionCoefficient } from '@nagare/core/scattering/form-factor';
 import { calculatedIntensities, type Measurement } from './simulate.ts';
@@ -19,6 +19,12 @@ export interface AbsorbingMeasurement {
 const SETTING: Mat3 = multiply3(
   [Math.cos(0.7), -Math.sin(0.7), 0, Math.sin(0.7), Math.cos(0.7), 0, 0, 0, 1],
   [1, 0, 0, 0, Math.cos(0.4), -Math.sin(0.4), 0, Math.sin(0.4), Math.cos(0.4)],
+);
+
+/** From the axes of the goniometer to those of the plate, which stands askew to the cell; its rows are the normals of the faces. */
+export const TO_PLATE: Mat3 = multiply3(
+  [Math.cos(1.1), 0, Math.sin(1.1), 0, 1, 0, -Math.sin(1.1), 0, Math.cos(1.1)],
+  [1, 0, 0, 0, Math.cos(0.5), -Math.sin(0.5), 0, Math.sin(0.5), Math.cos(0.5)],
 );
 
 /** Path to the surface of a box with half edges `half` (mm) from a point along a direction. */
@@ -49,13 +55,7 @@ export function measureAbsorbing(s: Structure, m: Measurement, size: Vec3, rando
   const points = Array.from({ length: 60 }, (): Vec3 =>
     toVec3([0, 1, 2].map((i) => (2 * random.next() - 1) * half[i]!)),
   );
-  // The plate stands askew to the cell.
-  const toPlate: Mat3 = multiply3(
-    [Math.cos(1.1), 0, Math.sin(1.1), 0, 1, 0, -Math.sin(1.1), 0, Math.cos(1.1)],
-    [1, 0, 0, 0, Math.cos(0.5), -Math.sin(0.5), 0, Math.sin(0.5), Math.cos(0.5)],
-  );
-  const inPlate = (u: Vec3): Vec3 =>
-    toVec3([0, 1, 2].map((i) => toPlate[3 * i]! * u[0] + toPlate[3 * i + 1]! * u[1] + toPlate[3 * i + 2]! * u[2]));
+  const inPlate = (u: Vec3): Vec3 => apply3(TO_PLATE, u);
   const scales = [1, 0.86, 1.17, 0.94, 1.08, 0.79];
   const mean = c.f2.reduce((p, q) => p + q, 0) / c.count;
   const g = reciprocalMetric(s.cell);

@@ -8,13 +8,16 @@ import { anisotropy, compareSets, findRings, joinSets, withoutRings } from '@nag
 import { lTest } from '@nagare/core/data/intensity-statistics';
 import { mergeReflections } from '@nagare/core/data/merge';
 import { scaleObservations, withoutBatches } from '@nagare/core/data/scaling';
-import { reciprocalMetric } from '@nagare/core/crystal/cell';
+import { cellVolume, reciprocalMetric } from '@nagare/core/crystal/cell';
+import type { GivenFace } from '@nagare/core/crystal/faces';
+import { absorptionCoefficient } from '@nagare/core/scattering/form-factor';
+import { apply3, dot, norm, normalize, scale, toMat3, type Vec3 } from '@nagare/core/math/matrix3';
 import { recognise } from '@nagare/core/formats/recognise';
 import { sphericalHarmonics } from '@nagare/core/math/spherical-harmonics';
 import { seededRandom } from '@nagare/core/math/random';
 import { evaluateStructure } from '@nagare/core/refine/single-crystal-problem';
 import { mergeForGroup } from '@nagare/core/solve/prepare';
-import { measureAbsorbing } from './absorption.ts';
+import { measureAbsorbing, TO_PLATE } from './absorption.ts';
 import { testCrystal } from './test-crystals.ts';
 
 const read = (folder: string, name: string) =>
@@ -110,6 +113,40 @@ describe('scaling', () => {
       ).figures.r1;
     expect(r1(scaleObservations(raw, data.cell!, laue, { ...FULL, without: [4] }).raw)).toBeLessThan(0.6 * r1(raw));
   });
+
+  /** Faces of the plate by the lattice planes that lie nearest to them, distances in mm. */
+  const plateFaces = (): GivenFace[] => {
+    const text = readFileSync(new URL('../data/enju-6.cif', import.meta.url), 'utf8');
+    const ub = toMat3([...text.matchAll(/_diffrn_orient_matrix_UB_\d\d\s+(\S+)/g)].map((x) => Number(x[1])));
+    const planes: Vec3[] = [];
+    for (let h = -9; h <= 9; h++) for (let k = -9; k <= 9; k++) for (let l = -9; l <= 9; l++) planes.push([h, k, l]);
+    return [0, 1, 2].flatMap((i) => {
+      const normal: Vec3 = [TO_PLATE[3 * i]!, TO_PLATE[3 * i + 1]!, TO_PLATE[3 * i + 2]!];
+      const cosine = (hkl: Vec3): number => (norm(hkl) ? dot(normalize(apply3(ub, hkl)), normal) : 0);
+      const hkl = planes.reduce((p, q) => (cosine(q) > cosine(p) + 1e-9 ? q : p));
+      expect(cosine(hkl)).toBeGreaterThan(Math.cos((2 * Math.PI) / 180));
+      const distance = [0.5, 0.36, 0.04][i]! / 2;
+      return [hkl, scale(hkl, -1)].map((face) => ({ hkl: face, distance }));
+    });
+  };
+
+  it('by the faces of the plate brings equivalents together as the fitted harmonics do, with nothing fitted but the runs', () => {
+    const mu = absorptionCoefficient(data.experiment.formula!, 4, cellVolume(data.cell!), data.experiment.wavelength!);
+    const faces = { faces: plateFaces(), mu };
+    const runs = { batches: true, decay: false, harmonics: 0, without: [4] };
+    const plain = scaleObservations(raw, data.cell!, laue, runs);
+    const placed = scaleObservations(raw, data.cell!, laue, { ...runs, faces });
+    expect(placed.parameters).toBe(plain.parameters);
+    expect(placed.after.rInt).toBeLessThan(0.7 * plain.after.rInt);
+    expect(placed.after.rInt).toBeLessThan(0.06);
+    const [low, high] = placed.transmission!;
+    expect(low).toBeGreaterThan(Math.exp(-mu * 0.55));
+    expect(high).toBeLessThan(Math.exp(-mu * 0.02));
+    // A plate that stands another way makes it worse.
+    const turned = faces.faces.map((f) => ({ ...f, hkl: [f.hkl[1], f.hkl[2], f.hkl[0]] as Vec3 }));
+    const wrong = scaleObservations(raw, data.cell!, laue, { ...runs, faces: { faces: turned, mu } });
+    expect(wrong.after.rInt).toBeGreaterThan(plain.after.rInt);
+  }, 240_000);
 
   it('says why when directions are not known, and leaves good data as they are', () => {
     const plain = read('data', 'aobae');

@@ -9,6 +9,7 @@ import type { Mat3 } from '../math/matrix3.ts';
 import { choleskyInPlace, choleskySolve } from '../math/linear.ts';
 import { sphericalHarmonics } from '../math/spherical-harmonics.ts';
 import { median } from '../math/statistics.ts';
+import { withoutAbsorption, type FaceAbsorption } from './face-absorption.ts';
 import { canonicalIndex, flatRotations, IndexNumbering, mergeReflections, type MergeStatistics } from './merge.ts';
 
 export interface ScalingWish {
@@ -20,6 +21,8 @@ export interface ScalingWish {
   harmonics: number;
   /** Batches left out altogether. */
   without?: readonly number[];
+  /** Absorption that is worked out from the faces of the crystal, before anything is fitted. */
+  faces?: FaceAbsorption;
 }
 
 export interface BatchReading {
@@ -45,17 +48,25 @@ export interface ScalingResult {
   readonly batches: readonly BatchReading[];
   /** Smallest and largest correction factor of the directions; the transmission is proportional to their inverse. */
   readonly directionRange?: readonly [number, number];
+  /** Smallest and largest transmission by the faces. */
+  readonly transmission?: readonly [number, number];
 }
 
-/** Applies the wished corrections. Throws RangeError when directions are asked for that the data do not have. */
+/**
+ * Applies the wished corrections; `tell` hears how far the absorption by faces is. Throws RangeError when directions are asked for that
+ * the data do not have, or faces that do not close.
+ */
 export function scaleObservations(
   given: RawReflections,
   cell: Cell,
   rotations: readonly Mat3[],
   wish: ScalingWish,
+  tell?: (share: number) => void,
 ): ScalingResult {
   const gone = new Set(wish.without ?? []);
-  const raw = gone.size && given.batch ? withoutBatches(given, gone) : given;
+  const kept = gone.size && given.batch ? withoutBatches(given, gone) : given;
+  const absorbed = wish.faces && withoutAbsorption(kept, cell, wish.faces, tell);
+  const raw = absorbed?.raw ?? kept;
   if (wish.harmonics > 0 && !raw.beams)
     throw new RangeError(
       'These data do not say from where each reflection was measured (no angles and orientation matrix), so direction-dependent absorption cannot be fitted. Batch scales still can.',
@@ -192,6 +203,7 @@ export function scaleObservations(
       (b) => (nd && b ? solution[nb + b - 1]! : 0),
     ),
     ...(nh ? { directionRange: [low / mean, high / mean] as const } : {}),
+    ...(absorbed ? { transmission: [absorbed.transmission.lowest, absorbed.transmission.highest] as const } : {}),
   };
 }
 

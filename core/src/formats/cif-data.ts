@@ -1,11 +1,12 @@
 /** From a CIF data block to the cell and what is known of the experiment. Core dictionary names in old and new form. */
 import { isPlausibleCell, type Cell } from '../crystal/cell.ts';
+import type { GivenFace } from '../crystal/faces.ts';
 import { parseMeasured, type Measured } from '../crystal/uncertainty.ts';
 import { meanWavelength } from '../scattering/form-factor.ts';
 import { parseFormula, type Formula } from '../crystal/formula.ts';
 import { DICTIONARY_ITEMS } from './dictionary-items.ts';
 import { Asides } from './asides.ts';
-import { FileProblem, itemText, itemWritten, normalizeTag, type CifBlock } from './cif-parser.ts';
+import { FileProblem, itemText, loopWith, itemWritten, normalizeTag, type CifBlock } from './cif-parser.ts';
 import { decimal } from './text.ts';
 
 /** What is known of the crystal and the measurement beside the intensities. */
@@ -19,6 +20,8 @@ export interface SampleRecord {
   readonly habit?: string;
   /** mm, largest first. */
   readonly size?: readonly [number, number, number];
+  /** Faces that were measured, all of them; distances in mm. */
+  readonly faces?: readonly GivenFace[];
   /** Further items kept word for word for the final CIF: data name → text. */
   readonly kept: Readonly<Record<string, string>>;
 }
@@ -130,6 +133,37 @@ function readFormula(block: CifBlock): Formula | undefined {
   }
 }
 
+const FACE = '_exptl_crystal_face_';
+
+/** Faces with whole indices and a distance above 0; the others are told to `asides` and left out. */
+function readFaces(block: CifBlock, asides: Asides): GivenFace[] {
+  const loop = loopWith(block, `${FACE}index_h`);
+  if (!loop) return [];
+  const columns = ['index_h', 'index_k', 'index_l', 'perp_dist'].map((n) => loop.tags.indexOf(FACE + n));
+  if (columns.some((c) => c < 0)) {
+    asides.add('the faces of the crystal lack an index or their distance; they were left out.', loop.line);
+    return [];
+  }
+  const out: GivenFace[] = [];
+  for (let row = 0; row + loop.tags.length <= loop.values.length; row += loop.tags.length) {
+    const said = columns.map((c) => loop.values[row + c]!);
+    const [h, k, l, distance] = said.map((text) => parseMeasured(text)?.value ?? NaN) as [
+      number,
+      number,
+      number,
+      number,
+    ];
+    const isFace = [h, k, l].every(Number.isInteger) && (h !== 0 || k !== 0 || l !== 0);
+    if (isFace && distance > 0 && distance < SIZES.high) out.push({ hkl: [h, k, l], distance });
+    else
+      asides.add(
+        `a face of the crystal is "${said.join(' ').slice(0, 60)}", which is none; it was left out.`,
+        loop.lineOf(row),
+      );
+  }
+  return out;
+}
+
 /** What is known beside the intensities; numbers that cannot be are told to `asides` and left out. Throws FileProblem. */
 export function readExperiment(block: CifBlock, asides = new Asides()): SampleRecord {
   const formula = readFormula(block);
@@ -143,7 +177,8 @@ export function readExperiment(block: CifBlock, asides = new Asides()): SampleRe
     z = within(block, FORMULA_UNITS, asides, '_cell_formula_units_z'),
     temperature = within(block, TEMPERATURES, asides, '_diffrn_ambient_temperature', '_cell_measurement_temperature');
   const colour = itemText(block, '_exptl_crystal_colour'),
-    habit = itemText(block, '_exptl_crystal_description');
+    habit = itemText(block, '_exptl_crystal_description'),
+    faces = readFaces(block, asides);
   return {
     ...(wavelength ? { wavelength } : {}),
     ...(formula ? { formula } : {}),
@@ -152,6 +187,7 @@ export function readExperiment(block: CifBlock, asides = new Asides()): SampleRe
     ...(colour ? { colour } : {}),
     ...(habit ? { habit } : {}),
     ...(size.every((s) => s) ? { size: size as [number, number, number] } : {}),
+    ...(faces.length ? { faces } : {}),
     kept,
   };
 }

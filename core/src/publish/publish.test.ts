@@ -214,6 +214,22 @@ describe('the CIF', () => {
     });
     expect(back.items!['_refine_ls_matrix_type']).toBe('full');
   });
+  it('carries the faces of the crystal, and what is no face is told and left out', () => {
+    const faces = [
+      { hkl: [1, 0, -1] as const, distance: 0.0625 },
+      { hkl: [0, 2, 1] as const, distance: 0.14 },
+    ];
+    const one = input();
+    const text = structureCif({ ...one, experiment: { ...one.experiment, faces } });
+    expect(recognise(text, 'x.cif')[0]!.experiment.faces).toEqual(faces);
+    const broken = text.replace(/^0 2 1 0\.14/m, '0 0 0 0.14\n0 1.5 1 0.2\n1 1 1 -0.3\n0 2 1 0.14');
+    const [back] = recognise(broken, 'x.cif');
+    expect(back!.experiment.faces).toEqual(faces);
+    expect(back!.asides!.filter((a) => a.text.includes('face of the crystal'))).toHaveLength(3);
+    const other = text.replace('_exptl_crystal_face_perp_dist', '_exptl_crystal_face_other');
+    expect(recognise(other, 'x.cif')[0]!.experiment.faces).toBeUndefined();
+  });
+
   it('keeps every digit when asked to', () => {
     const s = chain();
     const odd = {

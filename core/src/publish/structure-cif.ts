@@ -2,6 +2,7 @@
 import { typeSymbol } from '../crystal/charge.ts';
 import { experiment } from '../crystal/experiment.ts';
 import { cellParameters, cellVolume, metricTensor } from '../crystal/cell.ts';
+import type { GivenFace } from '../crystal/faces.ts';
 import { operatorStrings, reflectionSymmetry, siteSymmetry } from '../crystal/space-group.ts';
 import { shortSymbol } from '../crystal/settings.ts';
 import { crystalClass, crystalSystem, rotationsOf } from '../crystal/point-group.ts';
@@ -137,6 +138,7 @@ export function structureCif(input: CifInput): string {
   w.blank();
   w.item('_exptl_crystal_description', experiment.habit).item('_exptl_crystal_colour', experiment.colour);
   ['max', 'mid', 'min'].forEach((n, i) => w.item(`_exptl_crystal_size_${n}`, experiment.size?.[i] || undefined));
+  if (experiment.faces?.length) writeFaces(w, experiment.faces);
   w.item('_exptl_crystal_density_diffrn', ((formulaWeight(formula) * z * 1.66053907) / volume).toFixed(3)).item(
     '_exptl_crystal_F_000',
     Math.round(formulaElectrons(formula) * z),
@@ -178,6 +180,15 @@ export function structureCif(input: CifInput): string {
   if (input.reflections && wavelength)
     writeReflections(w, s, input.reflections, wavelength, input.readings, input.treatment);
   return w.toString();
+}
+
+function writeFaces(w: CifWriter, faces: readonly GivenFace[]): void {
+  w.blank();
+  w.loop(
+    ['index_h', 'index_k', 'index_l', 'perp_dist'].map((n) => `_exptl_crystal_face_${n}`),
+    faces.map(({ hkl, distance }) => [...hkl, String(Number(distance.toFixed(4)))]),
+  );
+  w.blank();
 }
 
 /** Where an explanation belongs. */

@@ -140,7 +140,7 @@ export function habitWords({ kind, along, on, extents }: Habit): string {
 }
 
 /** A face's normal (unit, Cartesian) from its indices. */
-export function normalOf(s: Structure, hkl: Vec3): Vec3 {
+export function normalOf(s: Pick<Structure, 'cell'>, hkl: Vec3): Vec3 {
   const x = apply3(transpose3(inverse3(orthogonalization(s.cell))), hkl);
   const length = norm(x);
   return [x[0] / length, x[1] / length, x[2] / length];

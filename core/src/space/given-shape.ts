@@ -1,4 +1,5 @@
 /** The shape of a crystal from faces at given distances: typed, measured under the microscope, or as forms that the class completes. */
+import type { GivenFace } from '../crystal/faces.ts';
 import { symmetryTable } from '../crystal/atom-ref.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { greatestCommonDivisor } from '../math/integer.ts';
@@ -6,16 +7,10 @@ import type { Vec3 } from '../math/matrix3.ts';
 import { FAR, facesOf, type CrystalFace } from './crystal-shape.ts';
 import { moved, normalOf } from './forms.ts';
 
-export interface GivenFace {
-  readonly hkl: Vec3;
-  /** From the middle, in whatever unit all are given in. */
-  readonly distance: number;
-}
-
 const words = (hkl: Vec3): string => `(${hkl.join(' ')})`;
 
 /** Faces that the class makes of each given one; of a face that is given twice the nearer counts. */
-export function completed(s: Structure, given: readonly GivenFace[]): GivenFace[] {
+export function completed(s: Pick<Structure, 'spaceGroup'>, given: readonly GivenFace[]): GivenFace[] {
   const { operators } = symmetryTable(s.spaceGroup);
   const out = new Map<string, GivenFace>();
   for (const { hkl, distance } of given)
@@ -31,7 +26,7 @@ export function completed(s: Structure, given: readonly GivenFace[]): GivenFace[
  * The polyhedron within given faces, largest first; distances and areas in the unit they are given in. Throws RangeError where indices
  * are no whole numbers or have a common divisor, a distance is not above nothing, or the faces do not close around the crystal.
  */
-export function shapeOfFaces(s: Structure, given: readonly GivenFace[]): CrystalFace[] {
+export function shapeOfFaces(s: Pick<Structure, 'cell'>, given: readonly GivenFace[]): CrystalFace[] {
   if (!given.length) throw new RangeError('No face is given yet.');
   for (const { hkl, distance } of given) {
     if (!hkl.every(Number.isInteger) || hkl.every((x) => x === 0))
@@ -80,7 +75,7 @@ export interface MeasuredAngle {
  * goniometer.
  */
 export function indexByAngles(
-  s: Structure,
+  s: Pick<Structure, 'cell'>,
   measured: readonly MeasuredAngle[],
   most = 4,
 ): { readonly hkl: Vec3; readonly deviation: number }[] {

@@ -94,6 +94,7 @@ export const scalingSchema = z.strictObject({
   used: count,
   batches: z.array(batchSchema),
   directionRange: z.tuple([figure, figure]).optional(),
+  transmission: z.tuple([figure, figure]).optional(),
 });
 const anisotropySchema = z.strictObject({
   directions: z.array(

@@ -20,7 +20,7 @@ import { latticePoints, observationsOf, type LatticePoints, type Observation } f
 import { mergeReflections } from '../data/merge.ts';
 import { scaleObservations, type ScalingResult, type ScalingWish } from '../data/scaling.ts';
 import { findSuperstructure, type Superstructure } from '../symmetry/opinion.ts';
-import { cellSchema, mat3Schema, rawSchema, spaceGroupSchema } from './schemas.ts';
+import { cellSchema, faceSchema, mat3Schema, rawSchema, spaceGroupSchema } from './schemas.ts';
 import { task } from './task.ts';
 
 const base = { raw: rawSchema, cell: cellSchema, group: spaceGroupSchema };
@@ -31,7 +31,7 @@ export interface DataInput {
 }
 const laueOf = (g: SpaceGroup): ReturnType<typeof laueRotations> => laueRotations(rotationsOf(g));
 
-export const scaleTask = task<DataInput & { wish: ScalingWish }, ScalingResult, never>({
+export const scaleTask = task<DataInput & { wish: ScalingWish }, ScalingResult, number>({
   name: 'scale',
   can: { server: true, resident: ['raw'] },
   input: z.strictObject({
@@ -41,10 +41,11 @@ export const scaleTask = task<DataInput & { wish: ScalingWish }, ScalingResult, 
       decay: z.boolean(),
       harmonics: z.number().int().min(0).max(8),
       without: z.array(z.number().int()).optional(),
+      faces: z.strictObject({ faces: z.array(faceSchema), mu: z.number().positive() }).optional(),
     }),
   }),
   output: scalingSchema,
-  run: async (i) => scaleObservations(i.raw, i.cell, laueOf(i.group), i.wish),
+  run: async (i, { progress }) => scaleObservations(i.raw, i.cell, laueOf(i.group), i.wish, progress),
 });
 
 export interface Diagnosis {

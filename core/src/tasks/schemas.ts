@@ -160,6 +160,9 @@ export const structureSchema = z.strictObject({
   bonding: bondingSchema.optional(),
 });
 
+/** A face of the crystal: whole indices, and how far from the middle. */
+export const faceSchema = z.strictObject({ hkl: vec3Schema, distance: z.number().positive() });
+
 export const experimentSchema = z.strictObject({
   wavelength: z.number().optional(),
   formula: z.record(z.string(), z.number()).optional(),
@@ -168,6 +171,7 @@ export const experimentSchema = z.strictObject({
   colour: z.string().optional(),
   habit: z.string().optional(),
   size: triple.optional(),
+  faces: z.array(faceSchema).optional(),
   kept: z.record(z.string(), z.string()),
 });
 

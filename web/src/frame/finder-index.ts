@@ -41,6 +41,9 @@ export const FINDER_PLACES: readonly FinderPlace[] = [
     ['Formula', 'composition contents elements expected', 'Formula'],
     ['Z, formula units in the cell', 'formula units density volume per atom', 'Z'],
   ]),
+  ...sheetOf('intake', 'Faces of the crystal', 'data', [
+    ['Faces that were measured', 'crystal faces indexed dimensions numerical analytical absorption', 'Add a face'],
+  ]),
   ...sheetOf('intake', 'Scale and absorption', 'data', [
     ['Scale batches', 'scaling frames batch'],
     ['Correct for absorption', 'absorption correction multi-scan spherical harmonics'],

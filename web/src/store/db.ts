@@ -60,6 +60,8 @@ export interface Correction {
   used: number;
   batches: readonly BatchReading[];
   directionRange?: readonly [number, number];
+  /** By the faces. */
+  transmission?: readonly [number, number];
   /** Rings left out, Å. */
   rings?: readonly number[];
 }

@@ -1,6 +1,7 @@
 /** What is known of other marks and projects, as the CIF of them would take it. */
 import type { CifInput } from '@nagare/core/publish/structure-cif';
 import { db } from './db.ts';
+import { recordInAxes } from './experiment.ts';
 
 export interface KnownInput {
   readonly input: CifInput;
@@ -22,7 +23,7 @@ export async function knownOfChoice(choice: string): Promise<KnownInput | undefi
     input: {
       name: project.name,
       structure: model.structure,
-      experiment: project.experiment,
+      experiment: recordInAxes(project.experiment, mark.basis),
       ...(wavelength ? { wavelength } : {}),
       date: new Date(project.updated).toISOString(),
       ...(model.treatment ? { treatment: model.treatment } : {}),

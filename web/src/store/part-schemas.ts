@@ -5,6 +5,7 @@ import {
   absoluteSchema,
   cellSchema,
   experimentSchema,
+  faceSchema,
   rawSchema,
   spaceGroupSchema,
   structureSchema,
@@ -133,6 +134,7 @@ const correctionSchema = z.strictObject({
     decay: z.boolean(),
     harmonics: number,
     without: z.array(number).readonly().optional(),
+    faces: z.strictObject({ faces: z.array(faceSchema), mu: number }).optional(),
   }),
   rIntBefore: number,
   rIntAfter: number,
@@ -140,6 +142,7 @@ const correctionSchema = z.strictObject({
   used: number,
   batches: z.array(batchSchema),
   directionRange: z.tuple([number, number]).optional(),
+  transmission: z.tuple([number, number]).optional(),
   rings: z.array(number).optional(),
 });
 export const intakeSchema = z.strictObject({

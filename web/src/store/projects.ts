@@ -1,6 +1,8 @@
 /** Projects: making, changing, deleting, and saving files. */
+import { facesInAxes, type GivenFace } from '@nagare/core/crystal/faces';
 import { newId } from '@nagare/core/crystal/structure';
 import type { Recognised } from '@nagare/core/formats/recognise';
+import { inverse3, type Mat3 } from '@nagare/core/math/matrix3';
 import { addMark } from './course.ts';
 import { db, type Project } from './db.ts';
 import { askToLast, withRoom } from './keeping.ts';
@@ -106,6 +108,15 @@ export async function createEmptyProject(): Promise<string> {
 /** Changes some fields of a project; others stay as they are in the database, whichever tab wrote them. */
 export const updateProject = (id: string, change: Partial<Project>): Promise<number> =>
   db.projects.update(id, { ...change, updated: Date.now() });
+
+/** Keeps the faces that were measured (distances in mm), given in the axes of a mark; none takes them away. */
+export function keepFaces({ id, experiment }: Project, faces: readonly GivenFace[], basis?: Mat3): Promise<number> {
+  const { faces: _, ...rest } = experiment;
+  const own = faces.map(({ hkl, distance }) => ({ hkl, distance }));
+  return updateProject(id, {
+    experiment: own.length ? { ...rest, faces: basis ? facesInAxes(own, inverse3(basis)) : own } : rest,
+  });
+}
 
 export async function deleteProject(id: string): Promise<void> {
   await db.transaction(

@@ -15,6 +15,7 @@ import { keepRow } from '../../store/keeping.ts';
 import { updateProject } from '../../store/projects.ts';
 
 import { withItem } from '@nagare/core/formats/dictionary';
+import { absorptionItems, whyNotByFaces } from './absorption-words.ts';
 import { mergeFor } from './intake-work.ts';
 
 /** Further data set that was read and waits to be taken in. */
@@ -42,7 +43,8 @@ export function CorrectionsSheet(): ReactNode {
   const source = intake?.uncorrected ?? raw;
   const [batches, setBatches] = useState(true);
   const [decay, setDecay] = useState(false);
-  const [directions, setDirections] = useState(true);
+  const [byFaces, setByFaces] = useState(true);
+  const [directions, setDirections] = useState(!experiment.faces);
   const [order, setOrder] = useState(6);
   const [without, setWithout] = useState<ReadonlySet<number>>(new Set(c?.wish.without ?? []));
   const [waiting, setWaiting] = useState<Waiting | undefined>();
@@ -57,6 +59,11 @@ export function CorrectionsSheet(): ReactNode {
   if (!intake?.merge || !raw || !source || !cell || !group || raw.merged) return null;
   const many = new Set(source.batch ?? []).size > 1;
   const aimed = !!source.beams;
+  const mu =
+    experiment.formula && experiment.wavelength
+      ? absorptionCoefficient(experiment.formula, experiment.z ?? 4, cellVolume(cell), experiment.wavelength)
+      : 0;
+  const placed = aimed && mu > 0 ? experiment.faces : undefined;
   const d = diagnosis.data;
   const readings = c?.batches.length ? c.batches : (d?.batches ?? []);
   const keep = async (
@@ -75,35 +82,22 @@ export function CorrectionsSheet(): ReactNode {
       decay: decay && many,
       harmonics: directions && aimed ? order : 0,
       without: [...without],
+      ...(byFaces && placed ? { faces: { faces: [...placed], mu } } : {}),
     };
-    if (!wish.batches && !wish.decay && !wish.harmonics && !wish.without.length) {
+    if (!wish.batches && !wish.decay && !wish.harmonics && !wish.without.length && !wish.faces) {
       setProblem(
         'Nothing to correct: these data have one batch only, and do not say from where each reflection was measured.',
       );
       return;
     }
-    const done = await perform('Scaling', () => run('scale', { raw: source, cell, group, wish }));
+    const done = await perform('Scaling', (tell) =>
+      run('scale', { raw: source, cell, group, wish }, (share) => tell(`${Math.round(100 * share)} % of the ways`)),
+    );
     if (!done) return;
     const { raw: next, before, after, ...figures } = done;
-    await keep(next, { stamp: Date.now(), wish, rIntBefore: before.rInt, rIntAfter: after.rInt, ...figures }, source);
-    if (figures.directionRange && experiment.wavelength) {
-      // The spread comes from the equivalents, its upper end from the shortest way through the crystal.
-      const mu = experiment.formula
-        ? absorptionCoefficient(experiment.formula, experiment.z ?? 4, cellVolume(cell), experiment.wavelength)
-        : 0;
-      const top = Math.exp(-mu * (experiment.size?.[2] ?? 0.05)),
-        [low, high] = figures.directionRange;
-      const said = [
-        ['_exptl_absorpt_correction_type', 'multi-scan'],
-        [
-          '_exptl_absorpt_process_details',
-          `Spherical harmonics to order ${wish.harmonics} of both beams from ${figures.used} equivalents (Blessing, 1995), in Nagare`,
-        ],
-        ['_exptl_absorpt_correction_T_max', top.toFixed(4)],
-        ['_exptl_absorpt_correction_T_min', ((top * low) / high).toFixed(4)],
-      ] as const;
-      await updateProject(project.id, { experiment: said.reduce((e, [tag, v]) => withItem(e, tag, v), experiment) });
-    }
+    await keep(next, stamped({ stamp: 0, wish, rIntBefore: before.rInt, rIntAfter: after.rInt, ...figures }), source);
+    const said = absorptionItems(wish, figures, mu, experiment.size?.[2]);
+    await updateProject(project.id, { experiment: said.reduce((e, [tag, v]) => withItem(e, tag, v), experiment) });
   };
   const take = async (picked: File): Promise<void> => {
     const found = await perform(`Reading ${picked.name}`, () => ({
@@ -210,6 +204,15 @@ export function CorrectionsSheet(): ReactNode {
           />{' '}
           absorption by direction
         </label>
+        <label title={placed ? '' : whyNotByFaces(aimed, mu, !!experiment.faces)}>
+          <input
+            type="checkbox"
+            checked={byFaces && !!placed}
+            disabled={!placed}
+            onChange={(e) => setByFaces(e.target.checked)}
+          />{' '}
+          absorption by the faces
+        </label>
       </div>
       {aimed && directions && (
         <div className="field">
@@ -228,6 +231,11 @@ export function CorrectionsSheet(): ReactNode {
       <Button size="sm" disabled={!!work || (!many && !aimed)} onClick={() => void apply()}>
         {c ? 'Correct again' : 'Correct the data'}
       </Button>
+      {c?.transmission && (
+        <p className="soft mt-1 mb-0">
+          Transmission by the faces from {c.transmission[0].toFixed(3)} to {c.transmission[1].toFixed(3)}.
+        </p>
+      )}
       {c?.directionRange && (
         <p className="soft mt-1 mb-0">
           Correction by direction from {c.directionRange[0].toFixed(2)} to {c.directionRange[1].toFixed(2)}.

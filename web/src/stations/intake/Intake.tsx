@@ -10,6 +10,7 @@ import { useProject, useProjectStore } from '../../store/use-project.tsx';
 import { useDrop } from '../../frame/DropEverywhere.tsx';
 import { analyse } from './intake-work.ts';
 import { judgement } from './judgement.ts';
+import { FacesSheet } from './FacesSheet.tsx';
 import { CorrectionsSheet } from './Corrections.tsx';
 import { CellSheet } from './CellSheet.tsx';
 import { ContentsSheet } from './ContentsSheet.tsx';
@@ -79,7 +80,8 @@ export function IntakeDesk(): ReactNode {
       {hasData && (!project.cell || !project.experiment.wavelength) && <MissingForm />}
       {project.cell && <CellSheet cell={project.cell} />}
       <ContentsSheet />
-      <CorrectionsSheet key={intake?.correction?.stamp ?? 0} />
+      {hasData && <FacesSheet />}
+      <CorrectionsSheet key={`${intake?.correction?.stamp ?? 0} ${project.experiment.faces?.length ?? 0}`} />
       {intake?.analysis && <SymmetrySheet />}
     </>
   );

@@ -1,9 +1,15 @@
 import 'fake-indexeddb/auto';
 import { afterEach, describe, expect, it, vi } from 'vitest';
+import { inverseSpacing, reciprocalMetric, transformCell, type Cell } from '@nagare/core/crystal/cell';
+import type { GivenFace } from '@nagare/core/crystal/faces';
+import { transformReflections } from '@nagare/core/crystal/reflections';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import type { Structure } from '@nagare/core/crystal/structure';
+import type { Vec3 } from '@nagare/core/math/matrix3';
 import { db } from '../../store/db.ts';
+import { recordInAxes } from '../../store/experiment.ts';
 import type { ProjectStore } from '../../store/project-state.ts';
+import { keepFaces } from '../../store/projects.ts';
 import { openCrystal } from '../../testing/crystal-project.ts';
 import { analyse, mergeFor } from './intake-work.ts';
 
@@ -35,6 +41,27 @@ describe('the work of Intake', () => {
     expect(row.mergedFor).toBe(project.group!.hall);
     expect(row.merge!.statistics.unique).toBe(row.merge!.reflections.count);
     expect(row.raw.count).toBe((await db.data.get(id))!.raw.count);
+  });
+
+  it('takes the faces of the crystal over to other axes, as every mark shows them in its own', async () => {
+    const { store, id, truth } = await fresh(false);
+    // The file's axes: a and c exchanged, b turned round.
+    const p = [0, 0, 1, 0, -1, 0, 1, 0, 0] as const;
+    const data = (await db.data.get(id))!;
+    await db.data.put({ ...data, raw: transformReflections(data.raw, p).raw });
+    const project = (await db.projects.get(id))!;
+    await keepFaces({ ...project, id }, [{ hkl: [1, 2, 3], distance: 0.1 }]);
+    await analyse(store, transformCell(truth.cell, p));
+    const { experiment, cell } = (await db.projects.get(id))!;
+    const [{ hkl }] = experiment.faces as [GivenFace];
+    // The spacing of the planes is theirs, whatever they are called.
+    const spacing = (c: Cell, [h, k, l]: Vec3): number => inverseSpacing(reciprocalMetric(c), h, k, l);
+    expect(spacing(cell!, hkl)).toBeCloseTo(spacing(transformCell(truth.cell, p), [1, 2, 3]), 8);
+    expect(recordInAxes(experiment, p).faces![0]!.hkl).toEqual([hkl[2], -hkl[1], hkl[0]]);
+    await keepFaces((await db.projects.get(id))!, [{ hkl: [1, 0, 0], distance: 0.2 }], p);
+    expect((await db.projects.get(id))!.experiment.faces).toEqual([{ hkl: [0, 0, 1], distance: 0.2 }]);
+    await keepFaces((await db.projects.get(id))!, []);
+    expect((await db.projects.get(id))!.experiment.faces).toBeUndefined();
   });
 
   it('keeps the group that stands where it is told to', async () => {

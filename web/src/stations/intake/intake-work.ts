@@ -7,6 +7,7 @@ import { run } from '../../engine/engine.ts';
 import { db, type IntakeRow } from '../../store/db.ts';
 import { keepRow } from '../../store/keeping.ts';
 import { openState, type ProjectStore } from '../../store/project-state.ts';
+import { recordInAxes } from '../../store/experiment.ts';
 import { updateProject } from '../../store/projects.ts';
 
 /** The structure that came in with the data, where one did. */
@@ -43,7 +44,12 @@ export async function analyse(store: ProjectStore, cell: Cell, keepGroup?: Space
   const best = analysis.ranking.groups[0];
   const group = keepGroup ?? (best ? groupOfSetting(best.setting) : undefined);
   await keepRow(db, db.intake, { projectId: project.id, analysis: rest, raw });
-  await updateProject(project.id, { cell: analysis.cell, ...(group ? { group } : {}) });
+  const { p, changed } = analysis.lattice;
+  await updateProject(project.id, {
+    cell: analysis.cell,
+    ...(group ? { group } : {}),
+    ...(changed ? { experiment: recordInAxes(project.experiment, p) } : {}),
+  });
   if (group) await mergeFor(store, group, analysis.cell, { projectId: project.id, analysis: rest, raw });
 }
 

@@ -2,6 +2,7 @@
 import { useMemo } from 'react';
 import type { CifInput } from '@nagare/core/publish/structure-cif';
 import type { AtomRef } from '@nagare/core/crystal/atom-ref';
+import { recordInAxes } from '../../store/experiment.ts';
 import type { Pin } from '../../store/looks.ts';
 import { useProject } from '../../store/use-project.tsx';
 
@@ -23,7 +24,7 @@ export function useCifInput(): CifInput | undefined {
   );
   return useMemo(() => {
     if (!head?.structure) return undefined;
-    const { experiment } = project;
+    const experiment = recordInAxes(project.experiment, head.basis);
     const explanations = Object.values(project.explanations ?? {});
     return {
       name: project.name,

@@ -3,12 +3,16 @@ import { useMemo, useState, type ReactNode } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 import { faceName } from '@nagare/core/space/forms';
-import { indexByAngles, type GivenFace, type MeasuredAngle } from '@nagare/core/space/given-shape';
+import type { GivenFace } from '@nagare/core/crystal/faces';
+import { indexByAngles, type MeasuredAngle } from '@nagare/core/space/given-shape';
 import { NumberRow } from '../../frame/NumberRow.tsx';
 import { NumberField } from '../../frame/parts.tsx';
 
+/** Axes and class that faces are given in. */
+export type FaceAxes = Pick<Structure, 'cell' | 'spaceGroup'>;
+
 interface GivenFacesProps {
-  readonly s: Structure;
+  readonly s: FaceAxes;
   readonly given: readonly GivenFace[];
   readonly complete: boolean;
   onGiven(given: readonly GivenFace[]): void;
@@ -19,12 +23,16 @@ const INDICES = ['h', 'k', 'l'];
 
 export function GivenFaces({ s, given, complete, onGiven, onComplete }: GivenFacesProps): ReactNode {
   const longest = Math.max(1e-3, ...given.map((g) => g.distance));
-  // Sliders go a good deal beyond the furthest face, in steps that are no smaller than a digit.
+  // Sliders go a good deal beyond the furthest face, and stay as they are while one is dragged.
   const [top, setTop] = useState(2 * longest);
   const change = (i: number, part: Partial<GivenFace>): void =>
     onGiven(given.map((g, k) => (k === i ? { ...g, ...part } : g)));
-  const mean = given.reduce((sum, g) => sum + g.distance, 0) / (given.length || 1) || 1;
-  const addFace = (hkl: Vec3): void => onGiven([...given, { hkl, distance: Number(mean.toFixed(3)) }]);
+  const mean = given.reduce((sum, g) => sum + g.distance, 0) / (given.length || 1) || 0.1;
+  const addFaces = (faces: readonly GivenFace[]): void => {
+    setTop(Math.max(top, ...faces.map((f) => 2 * f.distance)));
+    onGiven([...given, ...faces]);
+  };
+  const addFace = (hkl: Vec3): void => addFaces([{ hkl, distance: Number(mean.toFixed(3)) }]);
   return (
     <>
       <p className="mb-1">
@@ -100,8 +108,51 @@ export function GivenFaces({ s, given, complete, onGiven, onComplete }: GivenFac
           Add a face
         </button>
       </p>
+      <AcrossCrystal onFaces={addFaces} />
       <ByAngles s={s} onFace={addFace} />
     </>
+  );
+}
+
+/** A face and its opposite by how thick the crystal is between them. */
+function AcrossCrystal({ onFaces }: { onFaces(faces: readonly GivenFace[]): void }): ReactNode {
+  const [hkl, setHkl] = useState<Vec3>([1, 0, 0]);
+  const [across, setAcross] = useState(0.2);
+  const [h, k, l] = hkl;
+  const opposite: Vec3 = [-h + 0, -k + 0, -l + 0];
+  const add = (): void =>
+    onFaces([hkl, opposite].map((face) => ({ hkl: face, distance: Number((across / 2).toFixed(4)) })));
+  return (
+    <details>
+      <summary>Two faces by the thickness between them</summary>
+      <div className="void-fields">
+        <NumberRow
+          id="across-face"
+          labels={INDICES.map((x) => `Index ${x} of the face that is measured across`)}
+          values={hkl}
+          digits={0}
+          step={1}
+          min={-12}
+          max={12}
+          onChange={(v) => setHkl([v[0]!, v[1]!, v[2]!])}
+        />
+        <NumberField
+          id="across"
+          label="Thickness between the face and its opposite, mm"
+          value={across}
+          digits={3}
+          step={0.01}
+          min={0.001}
+          unit="mm thick"
+          onChange={setAcross}
+        />
+      </div>
+      <p className="acts mb-1">
+        <button className="word" disabled={hkl.every((x) => x === 0)} onClick={add}>
+          Add {faceName(hkl)} and {faceName(opposite)}
+        </button>
+      </p>
+    </details>
   );
 }
 
@@ -109,7 +160,7 @@ export function GivenFaces({ s, given, complete, onGiven, onComplete }: GivenFac
 const MOST = 5;
 
 /** Which face makes the angles that were measured to known ones. */
-function ByAngles({ s, onFace }: { s: Structure; onFace(hkl: Vec3): void }): ReactNode {
+function ByAngles({ s, onFace }: { s: FaceAxes; onFace(hkl: Vec3): void }): ReactNode {
   const [measured, setMeasured] = useState<readonly MeasuredAngle[]>([
     { to: [1, 0, 0], angle: 90 },
     { to: [0, 0, 1], angle: 45 },

@@ -3,7 +3,7 @@ import { useState, type ReactNode } from 'react';
 import { shapeSolid } from '@nagare/core/depict/shape-layers';
 import type { CrystalFace } from '@nagare/core/space/crystal-shape';
 import { useSceneColours } from '../../scene/scene-colours.ts';
-import { saveFile } from '../../store/projects.ts';
+import { keepFaces, saveFile } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { solidFile } from '../depict/solid-file.ts';
 import { faceLoop } from './shape-words.ts';
@@ -15,7 +15,7 @@ interface ShapeFilesProps {
 }
 
 export function ShapeFiles({ faces, inMillimetres }: ShapeFilesProps): ReactNode {
-  const { project } = useProject('project');
+  const { project, head } = useProject('project', 'head');
   const colours = useSceneColours();
   const [done, setDone] = useState('');
   const solid = (kind: 'glb' | 'stl'): void => {
@@ -30,6 +30,8 @@ export function ShapeFiles({ faces, inMillimetres }: ShapeFilesProps): ReactNode
       () => setDone('Copied: the loop of faces, distances in mm.'),
       () => setDone('The browser does not let this page copy.'),
     );
+  const keep = (): void =>
+    void keepFaces(project, faces, head?.basis).then(() => setDone(`Kept: ${faces.length} faces, distances in mm.`));
   return (
     <>
       <span className="soft">solid</span>
@@ -39,6 +41,15 @@ export function ShapeFiles({ faces, inMillimetres }: ShapeFilesProps): ReactNode
       <button className="word" onClick={() => solid('stl')}>
         STL
       </button>
+      {inMillimetres && (
+        <button
+          className="word"
+          onClick={keep}
+          title="For the correction for absorption at Intake and for the CIF; distances are taken as millimetres"
+        >
+          Keep as the crystal’s faces
+        </button>
+      )}
       {inMillimetres && (
         <button className="word" onClick={copy} title="Indices and distances from the middle, taken as millimetres">
           Copy the loop for the CIF

@@ -13,10 +13,11 @@ import {
   habitWords,
   type CrystalForm,
 } from '@nagare/core/space/forms';
-import type { GivenFace } from '@nagare/core/space/given-shape';
+import type { GivenFace } from '@nagare/core/crystal/faces';
 import { SHAPE_SOURCES, type ShapeAnswer, type ShapeInput, type ShapeSource } from '@nagare/core/tasks/shape-task';
 import { run } from '../../engine/engine.ts';
 import { PickRow, Sheet } from '../../frame/parts.tsx';
+import { recordInAxes } from '../../store/experiment.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { CrystalShape } from '../build/CrystalShape.tsx';
 import { FaceShows } from './FaceShows.tsx';
@@ -52,7 +53,7 @@ interface ShapeWish {
 }
 
 function Shape({ s }: { s: Structure }): ReactNode {
-  const { head } = useProject('head');
+  const { head, project } = useProject('head', 'project');
   const [wish, setWish] = useState<ShapeWish>({ by: 'spacings', given: [], complete: true });
   const query = useQuery({
     queryKey: ['crystal shape', head?.id, wish],
@@ -70,8 +71,11 @@ function Shape({ s }: { s: Structure }): ReactNode {
   const found = query.data ?? last;
   const forms = useMemo(() => (found ? formsOf(s, found.faces) : []), [s, found]);
   const choose = (by: ShapeSource): void => {
-    const start = wish.given.length ? wish.given : forms.map((f) => ({ hkl: f.hkl, distance: round(f.distance) }));
-    setWish({ ...wish, by, given: by === 'faces' ? start : wish.given });
+    const measured = recordInAxes(project.experiment, head?.basis).faces;
+    if (by !== 'faces' || wish.given.length) setWish({ ...wish, by });
+    // Faces that were measured are all of them.
+    else if (measured) setWish({ by, given: measured, complete: false });
+    else setWish({ ...wish, by, given: forms.map((f) => ({ hkl: f.hkl, distance: round(f.distance) })) });
   };
   return (
     <>
