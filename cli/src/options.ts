@@ -51,6 +51,7 @@ export const OPTIONS = {
   method: text('--method <name>', 'hf, lda, gga or hybrid'),
   charge: number('--charge <n>', 'of the molecule', { low: -50, high: 50, whole: true }),
   spin: number('--spin <n>', 'multiplicity, 2S + 1', { low: 1, high: 30, whole: true }),
+  division: text('--division <which>', 'stockholder or iterated: how the density is divided'),
   neighbours: text('--neighbours <which>', 'hydrogen-bonded, field or none'),
   level: text('--level <how>', 'quick, good (usual) or best'),
   hydrogens: text('--hydrogens <how>', 'free or anisotropic'),

@@ -71,13 +71,13 @@ const COMMANDS: readonly CommandSpec[] = [
     name: 'wavefunction',
     says: 'the wavefunction of every molecule of a model',
     files: 'model.cif',
-    options: ['basis', 'method', 'charge', 'spin', 'neighbours', 'out'],
+    options: ['basis', 'method', 'charge', 'spin', 'neighbours', 'division', 'out'],
   },
   {
     name: 'aspherical',
     says: 'refine a model with atoms as its wavefunction shapes them',
     files: 'model.cif [data.cif]',
-    options: ['level', 'neighbours', 'hydrogens', 'out'],
+    options: ['level', 'neighbours', 'division', 'hydrogens', 'out'],
   },
   {
     name: 'symmetry',

@@ -49,6 +49,20 @@ describe('nagare wavefunction', () => {
     expect(molecules[0]!.atoms).toHaveLength(3);
   });
 
+  it('divides the density again until its atoms are those it was divided by, where that is asked for', async () => {
+    const charge = async (...more: string[]): Promise<number> => {
+      const w = await answer('wavefunction', file('water.xyz'), '--method', 'hf', ...more, '--json');
+      return (w['charges'] as { charge: number }[])[0]!.charge;
+    };
+    expect(await charge('--division', 'iterated')).toBeLessThan((await charge()) - 0.3);
+    const { code, problem } = await runCommand(
+      ['wavefunction', file('water.xyz'), '--division', 'half'],
+      () => undefined,
+    );
+    expect(code).toBe(2);
+    expect(problem).toContain('--division must be stockholder or iterated, not "half"');
+  });
+
   it('takes a charge and a spin, and refuses what cannot be in a sentence', async () => {
     const w = await answer(
       'wavefunction',

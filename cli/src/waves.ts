@@ -1,5 +1,5 @@
 /** `wavefunction` and `aspherical` of the terminal. */
-import { LEVELS, LEVEL_NAMES, type LevelName } from '@nagare/core/aspherical/levels';
+import { DIVISIONS, LEVELS, LEVEL_NAMES, type Division, type LevelName } from '@nagare/core/aspherical/levels';
 import { hydrogenLengths, HYDROGEN_FREEDOMS, type HydrogenFreedom } from '@nagare/core/aspherical/free-hydrogens';
 import { NEIGHBOURHOODS, type Neighbourhood } from '@nagare/core/aspherical/cluster';
 import { originalRef } from '@nagare/core/crystal/atom-ref';
@@ -32,6 +32,12 @@ function basisOption(value: Options[string]): BasisName {
   return found;
 }
 
+/** How the density is divided among the atoms. */
+const divisionOption = (options: Options): { division?: Division } =>
+  options['division'] === undefined
+    ? {}
+    : { division: oneOf<Division>('division', options['division'], DIVISIONS, 'stockholder') };
+
 const whole = (options: Options, name: string): number | undefined =>
   options[name] === undefined ? undefined : Number(options[name]);
 
@@ -61,6 +67,7 @@ export async function wavefunctionAnswer(files: string[], options: Options, say:
     basis: basisOption(options['basis']),
     method: oneOf<MethodName>('method', options['method'], METHOD_NAMES, 'hybrid'),
     neighbours: oneOf<Neighbourhood>('neighbours', options['neighbours'], NEIGHBOURHOODS, 'none'),
+    ...divisionOption(options),
     ...(together ? { together } : {}),
     ...(charge === undefined ? {} : { charges: [charge] }),
     ...(spin === undefined ? {} : { spins: [spin] }),
@@ -147,7 +154,7 @@ export async function asphericalAnswer(files: string[], options: Options, say: S
   const result = await TASKS.aspherical.run(
     {
       ...experiment(job.structure, job.reflections, job.source.wavelength, { treatment: job.model.treatment }),
-      choices: { basis, method, neighbours, hydrogens, rounds: 12 },
+      choices: { basis, method, neighbours, ...divisionOption(options), hydrogens, rounds: 12 },
     },
     { ...quiet(), ...context } as never,
   );

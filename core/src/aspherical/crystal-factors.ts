@@ -7,7 +7,9 @@ import { apply3, inverse3, transpose3, type Vec3 } from '../math/matrix3.ts';
 import type { TaskContext } from '../task-context.ts';
 import { alternatives, clustersOf, togetherOf, type Cluster, type Neighbourhood } from './cluster.ts';
 import { momentsOf, surroundingsOf, type AtomMoments } from './crystal-field.ts';
+import type { Division } from './levels.ts';
 import { BOHR } from '../quantum/gaussian.ts';
+import { iteratedShares } from '../quantum/iterated-stockholder.ts';
 import type { SpinDensity } from '../quantum/spin-density.ts';
 import { freeAtoms, ShareTransform, stockholderShares, type AtomShare } from '../quantum/stockholder.ts';
 import {
@@ -23,6 +25,8 @@ import {
 export interface FactorOptions {
   readonly wavefunction: WavefunctionOptions;
   readonly neighbours: Neighbourhood;
+  /** How the density is divided; by free atoms where absent. */
+  readonly division?: Division;
   /** All atoms as they stand in one wavefunction, whatever is bonded to what. */
   readonly together?: boolean;
   /** Charge of each molecule in the order of the model; its atoms' formal charges where absent. */
@@ -131,7 +135,7 @@ async function solveClusters(
       if (options.neighbours === 'field') held[n] = prepared;
       const wavefunction = await solveMolecule(prepared, around, context, tell(n), start);
       tell(n)({ stage: 'shares', share: 0 });
-      next.push({ cluster, wavefunction, shares: await sharesOf(cluster, wavefunction, context) });
+      next.push({ cluster, wavefunction, shares: await sharesOf(cluster, wavefunction, options, context) });
     }
     solved = next;
     if (options.neighbours !== 'field') return solved;
@@ -155,13 +159,20 @@ function moleculeOf(cluster: Cluster, index: number, options: FactorOptions): Mo
   };
 }
 
-function sharesOf(cluster: Cluster, wavefunction: Wavefunction, context: TaskContext): Promise<AtomShare[]> {
+function sharesOf(
+  cluster: Cluster,
+  wavefunction: Wavefunction,
+  { division }: FactorOptions,
+  context: TaskContext,
+): Promise<AtomShare[]> {
+  const own = Array.from({ length: cluster.own }, (_, i) => i);
+  if (division === 'iterated') return iteratedShares(wavefunction, context, own);
   const free = freeAtoms(wavefunction.atoms);
   return stockholderShares(
     wavefunction,
     cluster.centres.map((c) => free.get(c.element)!),
     context,
-    Array.from({ length: cluster.own }, (_, i) => i),
+    own,
   );
 }
 

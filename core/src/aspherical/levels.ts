@@ -64,6 +64,14 @@ export const NEIGHBOUR_WORDS: Readonly<Record<Neighbourhood, string>> = {
   field: 'in the charges and dipoles of the crystal around, made self-consistent',
 };
 
+/** How the density of a molecule is divided among its atoms, and what is said of it. */
+export type Division = 'stockholder' | 'iterated';
+export const DIVISIONS: readonly Division[] = ['stockholder', 'iterated'];
+export const DIVISION_WORDS: Readonly<Record<Division, string>> = {
+  stockholder: 'stockholder (Hirshfeld, 1977) by averaged Hartree-Fock atoms in the same basis',
+  iterated: 'iterated stockholder (Bultinck et al., 2007) by averaged Hartree-Fock atoms and ions in the same basis',
+};
+
 /** Options of a wavefunction by basis and method. */
 export const wavefunctionOptions = (basis: BasisName, method: MethodName): WavefunctionOptions => ({
   ...USUAL_WAVEFUNCTION,

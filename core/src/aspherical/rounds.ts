@@ -20,7 +20,7 @@ export interface AsphericalOptions extends FactorOptions {
   /** At most. */
   readonly rounds: number;
   /** What the levels and terms are called in the record. */
-  readonly words: { readonly basis: string; readonly method: string; readonly neighbours: string };
+  readonly words: Pick<AsphericalAtoms, 'basis' | 'method' | 'neighbours' | 'division'>;
 }
 
 export interface AsphericalRound {

@@ -66,6 +66,8 @@ export interface AsphericalAtoms {
   readonly basis: string;
   readonly method: string;
   readonly neighbours: string;
+  /** How the density was divided; by free atoms where absent. */
+  readonly division?: string;
   readonly molecules: readonly MoleculeReading[];
   readonly spherical: SphericalReading;
 }

@@ -24,6 +24,8 @@ describe('form factors as text', () => {
     expect(isFormFactorText(text)).toBe(true);
     expect(readFormFactors(text, idOf)).toEqual(made);
     expect(readFormFactors(text.replaceAll('\n', '\r\n'), idOf)).toEqual(made);
+    const iterated = { ...made, division: 'iterated stockholder' };
+    expect(readFormFactors(formFactorText(iterated, labels), idOf)).toEqual(iterated);
   });
 
   it('are refused with their line where they are wrong', () => {

@@ -7,7 +7,7 @@ const FIRST = '# nagare form factors 1';
 
 /** Writes them; `labels` are those of the sites, in the order of the factors. */
 export function formFactorText(
-  a: Pick<AsphericalAtoms, 'factors' | 'basis' | 'method' | 'neighbours'>,
+  a: Pick<AsphericalAtoms, 'factors' | 'basis' | 'method' | 'neighbours' | 'division'>,
   labels: readonly string[],
 ): string {
   const { factors: f } = a;
@@ -17,6 +17,7 @@ export function formFactorText(
     `# method: ${a.method}`,
     `# basis: ${a.basis}`,
     `# surroundings: ${a.neighbours}`,
+    ...(a.division ? [`# atoms: ${a.division}`] : []),
     '# f of each site in electrons without dispersion, about the site, for exp 2πi(hx + ky + lz); −h −k −l has the conjugate',
     `# h k l ${labels.map((l) => `re(${l}) im(${l})`).join(' ')}`,
     `# sites: ${labels.join(' ')}`,
@@ -40,7 +41,7 @@ export const isFormFactorText = (text: string): boolean => text.startsWith(FIRST
 export function readFormFactors(
   text: string,
   idOf: (label: string) => string | undefined,
-): Pick<AsphericalAtoms, 'factors' | 'basis' | 'method' | 'neighbours'> {
+): Pick<AsphericalAtoms, 'factors' | 'basis' | 'method' | 'neighbours' | 'division'> {
   if (!isFormFactorText(text)) throw new FileProblem(`This is no file of form factors: it begins with "${FIRST}".`, 1);
   const lines = text.split(/\r\n?|\n/);
   const said = (name: string): string =>
@@ -77,6 +78,7 @@ export function readFormFactors(
     method: said('method'),
     basis: said('basis'),
     neighbours: said('surroundings'),
+    ...(said('atoms') ? { division: said('atoms') } : {}),
     factors: columnsOf([...rows.values()], sites),
   };
 }

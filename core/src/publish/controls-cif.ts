@@ -188,15 +188,14 @@ export function writeTreatment(w: CifWriter, t: Treatment): void {
   }
 }
 
+const BY_FREE_ATOMS = 'stockholder (Hirshfeld, 1977) by averaged Hartree-Fock atoms in the same basis';
+
 /** How aspherical form factors were made, and what they are compared with; the factors are a file of their own. */
 function asphericalItems(w: CifWriter, a: AsphericalAtoms): void {
   w.item('_nagare_aspherical_method', a.method)
     .item('_nagare_aspherical_basis', a.basis)
     .item('_nagare_aspherical_surroundings', a.neighbours)
-    .item(
-      '_nagare_aspherical_partition',
-      'stockholder (Hirshfeld, 1977) by averaged Hartree-Fock atoms in the same basis',
-    )
+    .item('_nagare_aspherical_partition', a.division ?? BY_FREE_ATOMS)
     .item('_nagare_spherical_R_factor_gt', a.spherical.r1.toFixed(4))
     .item('_nagare_spherical_wR_factor_ref', a.spherical.wr2.toFixed(4))
     .item('_nagare_spherical_diff_density_max', a.spherical.peak.toFixed(3))

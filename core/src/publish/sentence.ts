@@ -113,5 +113,6 @@ function asphericalSentence(a: AsphericalAtoms): string {
   const molecules = a.molecules
     .map((m) => `${m.labels[0]} … ${m.labels.at(-1)} (charge ${m.charge}, multiplicity ${m.multiplicity})`)
     .join('; ');
-  return `Form factors are those of stockholder atoms (Hirshfeld, 1977) from a wavefunction of ${molecules}: ${a.method}; basis ${a.basis}; ${a.neighbours}. Wavefunction, form factors and least squares were repeated until they agreed; the same model with spherical atoms had R1 ${a.spherical.r1.toFixed(4)} and wR2 ${a.spherical.wr2.toFixed(4)}.`;
+  const atoms = a.division ? `atoms divided as ${a.division}` : 'stockholder atoms (Hirshfeld, 1977)';
+  return `Form factors are those of ${atoms} from a wavefunction of ${molecules}: ${a.method}; basis ${a.basis}; ${a.neighbours}. Wavefunction, form factors and least squares were repeated until they agreed; the same model with spherical atoms had R1 ${a.spherical.r1.toFixed(4)} and wR2 ${a.spherical.wr2.toFixed(4)}.`;
 }

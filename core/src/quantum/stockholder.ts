@@ -9,7 +9,7 @@ import type { TaskContext } from '../task-context.ts';
 import type { Centre } from './gaussian.ts';
 import { densityAt } from './grid-density.ts';
 import { radialGrid } from './radial-grid.ts';
-import { spherePoints, type SphereSize } from './sphere-points.ts';
+import { spherePoints, type SpherePoints, type SphereSize } from './sphere-points.ts';
 import { atomDensity, type SphericalAtom } from './spherical-atom.ts';
 import type { Wavefunction } from './wavefunction.ts';
 
@@ -71,10 +71,13 @@ export interface ShareFineness {
 
 export const USUAL_SHARES: ShareFineness = { radial: 60, sphere: 302, order: 10 };
 
+/** What an atom is before it bonds: its density by the distance from the nucleus. */
+export type ProAtom = Pick<RadialDensity, 'at'>;
+
 /** Shares of the atoms asked for (all without `of`). */
 export async function stockholderShares(
   w: Wavefunction,
-  free: readonly RadialDensity[],
+  free: readonly ProAtom[],
   context: TaskContext,
   of: readonly number[] = w.molecule.centres.map((_, i) => i),
   fineness: ShareFineness = USUAL_SHARES,
@@ -82,7 +85,8 @@ export async function stockholderShares(
   const out: AtomShare[] = [];
   for (const centre of of) {
     await context.breath();
-    out.push(await shareOf(w, free, centre, fineness, context));
+    const spheres = await spheresAbout(w, free[centre]!, centre, fineness, context);
+    out.push(shareOf(w.molecule.centres, free, spheres, fineness.order));
   }
   return out;
 }
@@ -90,37 +94,67 @@ export async function stockholderShares(
 /** Spheres about a nucleus near which the density is round are coarser. */
 const INNER = 0.35;
 
-async function shareOf(
+interface Sphere {
+  readonly radius: number;
+  /** Radial weight with r² in it. */
+  readonly weight: number;
+  readonly around: SpherePoints;
+  /** bohr */
+  readonly points: Float64Array;
+  /** electrons/bohr³ */
+  readonly density: Float64Array;
+}
+
+/** The density of a molecule on spheres about one nucleus, before it is divided. */
+export interface Spheres {
+  readonly centre: number;
+  readonly spheres: readonly Sphere[];
+}
+
+/** `free` says how far out the spheres go. */
+export async function spheresAbout(
   w: Wavefunction,
-  free: readonly RadialDensity[],
+  free: ProAtom,
   centre: number,
-  { radial, sphere, order }: ShareFineness,
+  { radial, sphere }: ShareFineness,
   context: TaskContext,
-): Promise<AtomShare> {
-  const { centres } = w.molecule,
-    own = centres[centre]!;
+): Promise<Spheres> {
+  const own = w.molecule.centres[centre]!;
   const grid = radialGrid(radial, Math.max(0.8, elementOf(own.element).covalentRadius));
-  const used = Array.from(grid.r.keys()).filter((k) => free[centre]!.at(grid.r[k]!) > THIN);
-  const width = (order + 1) ** 2;
-  const moments = new Float64Array(used.length * width),
-    weights = new Float64Array(used.length);
-  let electrons = 0;
-  for (const [n, k] of used.entries()) {
-    const r = grid.r[k]!;
-    const around = spherePoints(r < INNER && sphere > 110 ? 110 : sphere);
-    const highest = Math.min(order, Math.floor(around.order / 2));
-    const points = Float64Array.from(around.points.flatMap((u) => u.map((x, d) => own.position[d]! + r * x)));
+  const spheres: Sphere[] = [];
+  for (const [k, radius] of grid.r.entries()) {
+    if (free.at(radius) <= THIN) continue;
+    const around = spherePoints(radius < INNER && sphere > 110 ? 110 : sphere);
+    const points = Float64Array.from(around.points.flatMap((u) => u.map((x, d) => own.position[d]! + radius * x)));
     const density = await densityAt(w.basis, w.total, points, context);
-    weights[n] = grid.weights[k]! * r * r;
+    spheres.push({ radius, weight: grid.weights[k]! * radius * radius, around, points, density });
+  }
+  return { centre, spheres };
+}
+
+/** An atom's part of the density on its spheres, in harmonics. */
+export function shareOf(
+  centres: readonly Centre[],
+  free: readonly ProAtom[],
+  { centre, spheres }: Spheres,
+  order: number,
+): AtomShare {
+  const width = (order + 1) ** 2;
+  const moments = new Float64Array(spheres.length * width);
+  let electrons = 0;
+  for (const [n, { radius, weight, around, points, density }] of spheres.entries()) {
+    const highest = Math.min(order, Math.floor(around.order / 2));
     around.points.forEach((u, i) => {
       const at = points.subarray(3 * i, 3 * i + 3);
-      const share = density[i]! * portion(centres, free, centre, r, at) * around.weights[i]! * 4 * Math.PI;
+      const share = density[i]! * portion(centres, free, centre, radius, at) * around.weights[i]! * 4 * Math.PI;
       moments[n * width]! += share * Y00;
       sphericalHarmonics(u[0], u[1], u[2], highest).forEach((y, m) => (moments[n * width + 1 + m]! += share * y));
     });
-    electrons += (weights[n]! * moments[n * width]!) / Y00;
+    electrons += (weight * moments[n * width]!) / Y00;
   }
-  return { centre, radii: Float64Array.from(used, (k) => grid.r[k]!), weights, order, moments, electrons };
+  const radii = Float64Array.from(spheres, (x) => x.radius),
+    weights = Float64Array.from(spheres, (x) => x.weight);
+  return { centre, radii, weights, order, moments, electrons };
 }
 
 const Y00 = 1 / Math.sqrt(4 * Math.PI);
@@ -128,7 +162,7 @@ const Y00 = 1 / Math.sqrt(4 * Math.PI);
 /** Share of a free atom in all of them at a point that is r from its nucleus. */
 function portion(
   centres: readonly Centre[],
-  free: readonly RadialDensity[],
+  free: readonly ProAtom[],
   own: number,
   r: number,
   at: Float64Array,

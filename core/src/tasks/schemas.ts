@@ -271,6 +271,7 @@ const asphericalSchema = z.strictObject({
   basis: z.string(),
   method: z.string(),
   neighbours: z.string(),
+  division: z.string().optional(),
   molecules: z.array(moleculeReadingSchema),
   spherical: sphericalReadingSchema,
 });

@@ -10,6 +10,9 @@ import {
   METHOD_WORDS,
   NEIGHBOUR_WORDS,
   wavefunctionOptions,
+  DIVISIONS,
+  DIVISION_WORDS,
+  type Division,
 } from '../aspherical/levels.ts';
 import { asphericalRefinement, type AsphericalReport } from '../aspherical/rounds.ts';
 import type { Experiment } from '../crystal/experiment.ts';
@@ -28,6 +31,7 @@ export interface WaveChoices {
   readonly basis: BasisName;
   readonly method: MethodName;
   readonly neighbours: Neighbourhood;
+  readonly division?: Division;
   /** All atoms in one wavefunction. */
   readonly together?: boolean;
   readonly charges?: readonly number[];
@@ -38,6 +42,7 @@ const choiceFields = {
   basis: z.enum(BASIS_NAMES as [BasisName, ...BasisName[]]),
   method: z.enum(METHOD_NAMES as [MethodName, ...MethodName[]]),
   neighbours: z.enum(NEIGHBOURHOODS as [Neighbourhood, ...Neighbourhood[]]),
+  division: z.enum(DIVISIONS as [Division, ...Division[]]).optional(),
   together: z.boolean().optional(),
   charges: z.array(z.number().int().min(-50).max(50)).optional(),
   spins: z.array(z.number().int().min(1).max(30)).optional(),
@@ -182,7 +187,7 @@ export const asphericalTask = task<
   }),
   run: async ({ choices, ...e }, context) => {
     const ends: number[] = [performance.now()];
-    const { basis, method, neighbours } = choices;
+    const { basis, method, neighbours, division } = choices;
     const result = await asphericalRefinement(
       e,
       {
@@ -193,6 +198,7 @@ export const asphericalTask = task<
           basis: BASIS_WORDS[basis],
           method: METHOD_WORDS[method],
           neighbours: NEIGHBOUR_WORDS[neighbours],
+          ...(division === 'iterated' ? { division: DIVISION_WORDS.iterated } : {}),
         },
       },
       context,

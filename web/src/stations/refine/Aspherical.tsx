@@ -10,6 +10,9 @@ import {
   BASIS_WORDS,
   NEIGHBOUR_WORDS,
   type LevelName,
+  DIVISIONS,
+  DIVISION_WORDS,
+  type Division,
 } from '@nagare/core/aspherical/levels';
 import { NEIGHBOURHOODS, type Neighbourhood } from '@nagare/core/aspherical/cluster';
 import type { Forecast, MoleculeForecast } from '@nagare/core/aspherical/forecast';
@@ -64,6 +67,7 @@ export function AsphericalSheet(): ReactNode {
 let lastLevel: LevelName = 'quick';
 /** Undefined is what the level takes. */
 let lastAround: Neighbourhood | undefined;
+let lastDivision: Division = 'stockholder';
 let lastHydrogens: HydrogenFreedom = 'free';
 let lastRounds: readonly RoundDone[] = [];
 
@@ -72,6 +76,7 @@ function Body({ input }: { input: Experiment }): ReactNode {
   const { head, work, place } = useProject('head', 'work', 'place');
   const [level, setLevel] = useState(lastLevel);
   const [around, setAround] = useState(lastAround);
+  const [division, setDivision] = useState(lastDivision);
   const [hydrogens, setHydrogens] = useState(lastHydrogens);
   const [said, setSaid] = useState<Said>({});
   const [rounds, setRounds] = useState(lastRounds);
@@ -98,6 +103,7 @@ function Body({ input }: { input: Experiment }): ReactNode {
       basis,
       method,
       neighbours,
+      ...(division === 'iterated' ? { division } : {}),
       hydrogens,
       rounds: MOST_ROUNDS,
       ...(found
@@ -130,6 +136,11 @@ function Body({ input }: { input: Experiment }): ReactNode {
         surround={(n) => {
           lastAround = n;
           setAround(n);
+        }}
+        division={division}
+        divide={(d) => {
+          lastDivision = d;
+          setDivision(d);
         }}
       />
       <div className="field">
@@ -193,9 +204,11 @@ interface LevelsProps {
   choose(l: LevelName): void;
   readonly around: Neighbourhood | undefined;
   surround(n: Neighbourhood | undefined): void;
+  readonly division: Division;
+  divide(d: Division): void;
 }
 
-function Levels({ level, choose, around, surround }: LevelsProps): ReactNode {
+function Levels({ level, choose, around, surround, division, divide }: LevelsProps): ReactNode {
   const { basis, method, neighbours, says } = LEVELS[level];
   return (
     <fieldset className="levels">
@@ -227,6 +240,21 @@ function Levels({ level, choose, around, surround }: LevelsProps): ReactNode {
             {NEIGHBOURHOODS.map((n) => (
               <option key={n} value={n}>
                 {NEIGHBOUR_WORDS[n]}
+              </option>
+            ))}
+          </select>
+        </div>
+        <div className="field">
+          <label htmlFor="wave-division">Its atoms</label>
+          <select
+            id="wave-division"
+            className="form-select form-select-sm"
+            value={division}
+            onChange={(e) => divide(e.target.value as Division)}
+          >
+            {DIVISIONS.map((d) => (
+              <option key={d} value={d}>
+                {DIVISION_WORDS[d]}
               </option>
             ))}
           </select>
