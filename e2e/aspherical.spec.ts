@@ -1,7 +1,7 @@
 import { expect, test } from '@playwright/test';
 import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
-import { stop, watchForErrors } from './support.ts';
+import { stop, unfold, watchForErrors } from './support.ts';
 
 watchForErrors();
 
@@ -48,6 +48,17 @@ test('a hydrate gets atoms as its wavefunction shapes them: forecast, stopped af
 
   await page.reload();
   await expect(bond).toContainText(now!.toFixed(3), { timeout: 30_000 });
+  // What the molecule does to its neighbours, on its surface.
+  await page.getByRole('link', { name: /Relate/ }).click();
+  const surface = page.getByRole('region', { name: 'The molecule’s surface' });
+  await unfold(surface);
+  await surface.getByRole('button', { name: 'By its share of the density' }).click();
+  await surface
+    .getByLabel('What the surface is painted by')
+    .selectOption({ label: 'electrostatic potential of the molecule' });
+  await expect(surface).toContainText(/from −\d+ to \d+ on this surface/, { timeout: 60_000 });
+  await page.getByRole('link', { name: /Refine/ }).click();
+
   const [file] = await Promise.all([
     page.waitForEvent('download'),
     sheet.getByRole('button', { name: 'Save form factors' }).click(),

@@ -1,10 +1,11 @@
 /** Form factors of the sites of a crystal from wavefunctions of its molecules. */
 import { operatorOf, siteIndices } from '../crystal/atom-ref.ts';
 import { orthogonalization } from '../crystal/cell.ts';
-import type { FormFactors, MoleculeReading } from '../crystal/form-factors.ts';
+import type { AtomPotentials, FormFactors, MoleculeReading } from '../crystal/form-factors.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { apply3, inverse3, transpose3, type Vec3 } from '../math/matrix3.ts';
 import type { TaskContext } from '../task-context.ts';
+import { sitePotential, type RadialPotential } from './atom-potentials.ts';
 import { alternatives, clustersOf, togetherOf, type Cluster, type Neighbourhood } from './cluster.ts';
 import { momentsOf, surroundingsOf, type AtomMoments } from './crystal-field.ts';
 import type { Division } from './levels.ts';
@@ -41,6 +42,7 @@ export type FactorReport =
 
 export interface CrystalFactors {
   readonly factors: FormFactors;
+  readonly potentials: AtomPotentials;
   readonly molecules: readonly MoleculeReading[];
   /** One for each molecule. */
   readonly wavefunctions: readonly Wavefunction[];
@@ -79,6 +81,7 @@ export async function crystalFactors(
   const done = new Set<string>();
   const sites: string[] = [],
     rows: Float64Array[] = [],
+    potentials: RadialPotential[] = [],
     molecules: MoleculeReading[] = [],
     wavefunctions: Wavefunction[] = [];
   for (const alternative of alternatives(s)) {
@@ -94,6 +97,7 @@ export async function crystalFactors(
         done.add(a.site);
         report({ stage: 'factors', molecule: n, of: solved.length, share: i / one.cluster.own });
         sites.push(a.site);
+        potentials.push(sitePotential(s, a, one.shares[i]!));
         rows.push(await transformed(s, one.shares[i]!, operatorOf(s.spaceGroup, a).r, triples, context));
       }
     }
@@ -105,7 +109,12 @@ export async function crystalFactors(
     real.set(row.subarray(0, count), n * count);
     imaginary.set(row.subarray(count), n * count);
   });
-  return { factors: { sites, ...triples, real, imaginary }, molecules, wavefunctions };
+  return {
+    factors: { sites, ...triples, real, imaginary },
+    potentials: { sites, radii: potentials.map((p) => p.radii), parts: potentials.map((p) => p.parts) },
+    molecules,
+    wavefunctions,
+  };
 }
 
 /** Wavefunctions of all molecules; in a field, again until the charges around have settled. */

@@ -140,6 +140,7 @@ export async function asphericalRefinement(
       factors: made.factors,
       ...options.words,
       molecules: made.molecules,
+      potentials: made.potentials,
       spherical,
     };
     const stage = await refineStage(

@@ -25,6 +25,8 @@ export interface MoleculeSurface extends Surface {
   readonly innerKind: Uint8Array;
   readonly outerKind: Uint8Array;
   readonly elements: readonly string[];
+  /** Of the molecule at each vertex, kJ mol⁻¹ e⁻¹; where its atoms have one. */
+  readonly potential?: Float32Array;
   /** Å², a third of its triangles for each vertex. */
   readonly areas: Float32Array;
   readonly area: number;

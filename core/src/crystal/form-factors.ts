@@ -60,6 +60,15 @@ export interface SphericalReading {
   readonly lengths: readonly HydrogenLength[];
 }
 
+/** What the electrons of sites do, each about its own nucleus: see `aspherical/atom-potentials.ts`. */
+export interface AtomPotentials {
+  readonly sites: readonly string[];
+  /** bohr, rising, one list a site. */
+  readonly radii: readonly Float64Array[];
+  /** r^(l+1) V_lm(r) to l = 3, hartree bohr^(l+1)/e, sixteen a radius, in the crystal's Cartesian axes. */
+  readonly parts: readonly Float64Array[];
+}
+
 /** Aspherical atoms of a refinement: their form factors, how they were made, and what they are compared with. */
 export interface AsphericalAtoms {
   readonly factors: FormFactors;
@@ -69,5 +78,7 @@ export interface AsphericalAtoms {
   /** How the density was divided; by free atoms where absent. */
   readonly division?: string;
   readonly molecules: readonly MoleculeReading[];
+  /** Absent where the factors were read from a file. */
+  readonly potentials?: AtomPotentials;
   readonly spherical: SphericalReading;
 }

@@ -65,7 +65,8 @@ const SCALES: Readonly<Record<PaintedBy, readonly [number, number]>> = {
   inside: [0.7, 2.2],
   outside: [0.7, 2.2],
 };
-const PAPER = '#f3efe6';
+/** The middle of scales of colours. */
+export const PAPER = '#f3efe6';
 
 /** Near is gold, at the ends of the radii paper, far is indigo. */
 function shade(part: number, colours: Pick<SceneColours, 'gold' | 'indigo'>): readonly number[] {

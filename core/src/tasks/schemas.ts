@@ -266,12 +266,24 @@ export const sphericalReadingSchema = z.strictObject({
   hole: z.number(),
   lengths: z.array(z.strictObject({ hydrogen: z.string(), parent: z.string(), length: z.number() })),
 });
+const doubles = z.instanceof(Float64Array);
+/** Potentials of atoms about their nuclei: sixteen parts a radius. */
+export const atomPotentialsSchema = z
+  .strictObject({ sites: z.array(z.string()), radii: z.array(doubles), parts: z.array(doubles) })
+  .refine(
+    ({ sites, radii, parts }) =>
+      radii.length === sites.length &&
+      parts.length === sites.length &&
+      radii.every((r, i) => r.length > 0 && parts[i]!.length === 16 * r.length),
+    'has lists of uneven length',
+  );
 const asphericalSchema = z.strictObject({
   factors: formFactorsSchema,
   basis: z.string(),
   method: z.string(),
   neighbours: z.string(),
   division: z.string().optional(),
+  potentials: atomPotentialsSchema.optional(),
   molecules: z.array(moleculeReadingSchema),
   spherical: sphericalReadingSchema,
 });

@@ -7,12 +7,14 @@ import {
   type MoleculeSurface,
   type SurfaceBy,
 } from '../contacts/molecule-surface.ts';
+import { potentialAt } from '../aspherical/atom-potentials.ts';
 import type { AtomRef } from '../crystal/atom-ref.ts';
+import type { AtomPotentials } from '../crystal/form-factors.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { figure } from './result-schemas.ts';
 import type { AllTrue, SameType } from './same-type.ts';
-import { atomRefSchema, structureSchema } from './schemas.ts';
+import { atomPotentialsSchema, atomRefSchema, structureSchema } from './schemas.ts';
 import { task } from './task.ts';
 
 export interface SurfaceInput {
@@ -20,6 +22,8 @@ export interface SurfaceInput {
   readonly by: SurfaceBy;
   /** An atom of the molecule; the largest one's where it is left out. */
   readonly molecule?: AtomRef;
+  /** Of its atoms, where the surface is to be told its potential. */
+  readonly potentials?: AtomPotentials;
 }
 
 export interface SurfaceAnswer {
@@ -41,6 +45,7 @@ const answerSchema = z.strictObject({
     innerKind: bytes,
     outerKind: bytes,
     elements: z.array(z.string()),
+    potential: singles.optional(),
     areas: singles,
     area: figure,
     volume: figure,
@@ -60,13 +65,21 @@ export const surfaceTask = task<SurfaceInput, SurfaceAnswer, never>({
     structure: structureSchema,
     by: z.enum(['density', 'distance']),
     molecule: atomRefSchema.optional(),
+    potentials: atomPotentialsSchema.optional(),
   }),
   output: answerSchema,
-  async run({ structure, by, molecule }) {
+  async run({ structure, by, molecule, potentials }) {
     const search = new SurfaceSearch(bonded(structure));
     const index = search.indexOf(molecule);
-    const surface = search.of(index, by);
-    return { formula: search.crystal.molecules[index]!.formula, surface, fingerprint: fingerprintOf(surface) };
+    const { formula, atoms } = search.crystal.molecules[index]!;
+    const bare = search.of(index, by);
+    // Atoms that were changed by hand have none until the next round.
+    const known = new Set(potentials?.sites);
+    const surface =
+      potentials && atoms.every((a) => known.has(a.site))
+        ? { ...bare, potential: potentialAt(structure, potentials, atoms, bare.positions) }
+        : bare;
+    return { formula, surface, fingerprint: fingerprintOf(surface) };
   },
 });
 

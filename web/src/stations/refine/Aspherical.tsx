@@ -67,6 +67,10 @@ export function AsphericalSheet(): ReactNode {
 let lastLevel: LevelName = 'quick';
 /** Undefined is what the level takes. */
 let lastAround: Neighbourhood | undefined;
+const DIVISION_NAMES: Readonly<Record<Division, string>> = {
+  stockholder: 'divided by free atoms',
+  iterated: 'divided again until they agree',
+};
 let lastDivision: Division = 'stockholder';
 let lastHydrogens: HydrogenFreedom = 'free';
 let lastRounds: readonly RoundDone[] = [];
@@ -248,13 +252,14 @@ function Levels({ level, choose, around, surround, division, divide }: LevelsPro
           <label htmlFor="wave-division">Its atoms</label>
           <select
             id="wave-division"
+            title={DIVISION_WORDS[division]}
             className="form-select form-select-sm"
             value={division}
             onChange={(e) => divide(e.target.value as Division)}
           >
             {DIVISIONS.map((d) => (
               <option key={d} value={d}>
-                {DIVISION_WORDS[d]}
+                {DIVISION_NAMES[d]}
               </option>
             ))}
           </select>

@@ -1,15 +1,14 @@
 /** The surface of a molecule in its crystal, coloured by how near the others are, and its fingerprint. */
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState, type ReactNode } from 'react';
-import type { PaintedBy } from '@nagare/core/depict/figure-surfaces';
 import type { AtomRef } from '@nagare/core/crystal/atom-ref';
 import type { Structure } from '@nagare/core/crystal/structure';
-import type { SurfaceBy } from '@nagare/core/contacts/molecule-surface';
+import type { MoleculeSurface, SurfaceBy } from '@nagare/core/contacts/molecule-surface';
 import { run } from '../../engine/engine.ts';
 import { Sheet } from '../../frame/parts.tsx';
 import { useSceneColours } from '../../scene/scene-colours.ts';
 import { useProject } from '../../store/use-project.tsx';
-import { PAINTED_WORDS, surfaceLayers, surfaceState } from './surface-words.ts';
+import { PAINTED_WORDS, potentialReach, surfaceLayers, surfaceState, type SheetPaint } from './surface-words.ts';
 
 const NONE = [] as const;
 
@@ -24,15 +23,22 @@ export function SurroundingsSheet({ s }: { s: Structure }): ReactNode {
   );
   const colours = useSceneColours();
   const [by, setBy] = useState<SurfaceBy | undefined>();
-  const [painted, setPainted] = useState<PaintedBy>('closeness');
+  const [painted, setPainted] = useState<SheetPaint>('closeness');
   const [molecule, setMolecule] = useState<AtomRef | undefined>();
+  const potentials = head?.treatment.aspherical?.potentials;
   const query = useQuery({
-    queryKey: ['molecule surface', head?.id, looks.bonding, by, molecule],
+    queryKey: ['molecule surface', head?.id, looks.bonding, by, molecule, !!potentials],
     enabled: !!by,
     staleTime: Infinity,
     gcTime: 60_000,
     retry: false,
-    queryFn: () => run('molecule surface', { structure: s, by: by!, ...(molecule ? { molecule } : {}) }).result,
+    queryFn: () =>
+      run('molecule surface', {
+        structure: s,
+        by: by!,
+        ...(molecule ? { molecule } : {}),
+        ...(potentials ? { potentials } : {}),
+      }).result,
   });
   const found = by ? query.data : undefined;
   useEffect(() => {
@@ -76,22 +82,48 @@ export function SurroundingsSheet({ s }: { s: Structure }): ReactNode {
               className="form-select form-select-sm w-auto"
               aria-label="What the surface is painted by"
               value={painted}
-              onChange={(e) => setPainted(e.target.value as PaintedBy)}
+              onChange={(e) => setPainted(e.target.value as SheetPaint)}
             >
-              {Object.entries(PAINTED_WORDS).map(([id, words]) => (
+              {paintsOf(found.surface).map(([id, words]) => (
                 <option key={id} value={id}>
                   {words}
                 </option>
               ))}
             </select>
           </label>
-          <p className="scale-bar" aria-label="Scale: near is gold, far is indigo">
-            <span className="fine">near</span>
-            <i />
-            <span className="fine">far</span>
-          </p>
+          {painted === 'potential' && found.surface.potential ? (
+            <PotentialScale potential={found.surface.potential} />
+          ) : (
+            <p className="scale-bar" aria-label="Scale: near is gold, far is indigo">
+              <span className="fine">near</span>
+              <i />
+              <span className="fine">far</span>
+            </p>
+          )}
         </>
       )}
     </Sheet>
+  );
+}
+
+/** What a surface can be painted by, with its words. */
+const paintsOf = (s: MoleculeSurface): [string, string][] =>
+  Object.entries(PAINTED_WORDS).filter(([id]) => id !== 'potential' || s.potential);
+
+function PotentialScale({ potential }: { potential: Float32Array }): ReactNode {
+  const reach = potentialReach(potential);
+  const most = (of: (...x: number[]) => number): string =>
+    String(Math.round(potential.reduce((p, q) => of(p, q)))).replace('-', '−');
+  return (
+    <>
+      <p className="scale-bar potential" aria-label="Scale: negative is vermilion, positive is indigo">
+        <span className="fine">−{reach}</span>
+        <i />
+        <span className="fine">+{reach} kJ mol⁻¹ e⁻¹</span>
+      </p>
+      <p className="soft fine mb-1">
+        Of the molecule by itself, from its aspherical atoms; from {most(Math.min)} to {most(Math.max)} on this surface.
+      </p>
+    </>
   );
 }

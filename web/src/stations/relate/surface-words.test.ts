@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import type { Fingerprint, MoleculeSurface } from '@nagare/core/contacts/molecule-surface';
-import { surfaceShades } from '@nagare/core/depict/figure-surfaces';
+import { PAPER, surfaceShades } from '@nagare/core/depict/figure-surfaces';
 import { channels, PAPER_COLOURS } from '@nagare/core/draw/colours';
-import { mutualShares, shareTable } from './surface-words.ts';
+import { mutualShares, potentialReach, potentialShades, shareTable } from './surface-words.ts';
 
 const print = (pairs: Fingerprint['pairs']): Fingerprint => ({
   bins: 1,
@@ -27,6 +27,21 @@ describe('fingerprints in words', () => {
     expect(table.columns).toEqual(['elements', 'one', 'two']);
     expect(table.rows[0]).toEqual(['C⋯C', '0.0 %', '100 %']);
     expect(table.rows).toHaveLength(3);
+  });
+});
+
+describe('the potential on a surface', () => {
+  it('has a scale that a few extreme places do not set', () => {
+    const values = Float32Array.from({ length: 1000 }, (_, i) => (i < 5 ? 900 : i % 2 ? -71 : 40));
+    expect(potentialReach(values)).toBe(80);
+    expect(potentialReach(Float32Array.of(0, 0))).toBe(10);
+  });
+
+  it('goes from vermilion over paper to indigo', () => {
+    const shades = potentialShades(Float32Array.of(-100, 0, 100), PAPER_COLOURS);
+    expect([...shades.slice(0, 3)]).toEqual(channels(PAPER_COLOURS.vermilion));
+    expect([...shades.slice(3, 6)]).toEqual(channels(PAPER));
+    expect([...shades.slice(6)]).toEqual(channels(PAPER_COLOURS.indigo));
   });
 });
 
