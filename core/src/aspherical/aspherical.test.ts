@@ -2,7 +2,9 @@ import { beforeAll, describe, expect, it } from 'vitest';
 import { waveCrystal, type WaveCrystal } from '../../../demo/src/wave-crystal.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { experiment, type Experiment } from '../crystal/experiment.ts';
+import { isKept, tripleKey } from '../crystal/form-factors.ts';
 import type { Structure } from '../crystal/structure.ts';
+import type { Treatment } from '../crystal/treatment.ts';
 import { moveSite } from '../geometry/bonds.ts';
 import { allOperators } from '../crystal/neighbours.ts';
 import { seededRandom } from '../math/random.ts';
@@ -96,6 +98,38 @@ describe('a crystal of water whose data come of a wavefunction', () => {
     expect(keptFactors(stage.treatment, stage.structure, moved(0))).toBe(stage.treatment);
     const without = evaluateStructure({ ...e, treatment: {} }).figures.r1;
     expect(here).toBeLessThan(without);
+  });
+
+  it('scatters as each part of a twin does', () => {
+    const { structure, treatment } = result.rounds.at(-1)!.stage;
+    const { factors } = treatment.aspherical!;
+    const known = new Set(Array.from(factors.h, (h, i) => tripleKey(h, factors.k[i]!, factors.l[i]!)));
+    const isKnown = (h: number, k: number, l: number): boolean =>
+      known.has(isKept(h, k, l) ? tripleKey(h, k, l) : tripleKey(-h, -k, -l));
+    const { reflections: r } = start;
+    const both = Array.from(r.h.keys()).filter((i) => isKnown(r.k[i]!, r.h[i]!, -r.l[i]!));
+    expect(both.length).toBeGreaterThan(50);
+    const shorts = (of: (i: number) => number): Int16Array => Int16Array.from(both, of);
+    const some = {
+      ...r,
+      count: both.length,
+      h: shorts((i) => r.h[i]!),
+      k: shorts((i) => r.k[i]!),
+      l: shorts((i) => r.l[i]!),
+      fsq: Float64Array.from(both, (i) => r.fsq[i]!),
+      sigma: Float64Array.from(both, (i) => r.sigma[i]!),
+      multiplicity: Uint16Array.from(both, (i) => r.multiplicity[i]!),
+    };
+    const turned = { ...some, h: some.k, k: some.h, l: some.l.map((x) => -x) };
+    const e = { ...start, structure };
+    const of = (reflections: typeof some, more: Treatment): Float64Array =>
+      evaluateStructure({ ...e, reflections, treatment: { ...treatment, ...more } }, 1).data.fc2;
+    const [one, other] = [of(some, {}), of(turned, {})];
+    const law = [0, 1, 0, 1, 0, 0, 0, 0, -1] as const;
+    const twin = of(some, { twins: [{ law, fraction: 0.3, name: 'two-fold about a + b' }] });
+    twin.forEach((f, i) => expect(Math.abs(f - 0.7 * one[i]! - 0.3 * other[i]!)).toBeLessThan(1e-9 * (1 + f)));
+    // It does matter: the parts differ, and so do spherical atoms.
+    expect(one.filter((f, i) => Math.abs(f - other[i]!) > 0.1 * f).length).toBeGreaterThan(20);
   });
 
   it('shows what binding does: density between oxygen and hydrogen, as much taken as given in all', () => {
