@@ -39,7 +39,9 @@ const nextPicture = (page: Page): Promise<void> =>
   page.evaluate(async () => {
     await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
     const ending = document.getAnimations().filter((a) => a.effect?.getComputedTiming().endTime !== Infinity);
-    await Promise.allSettled(ending.map((a) => a.finished));
+    // One that is held up, its element out of sight, would never end.
+    const enough = new Promise((done) => setTimeout(done, 1000));
+    await Promise.race([enough, Promise.allSettled(ending.map((a) => a.finished))]);
   });
 
 /** Opens every sheet and detail of the desk. */

@@ -14,8 +14,7 @@ import { db, type Correction } from '../../store/db.ts';
 import { keepRow } from '../../store/keeping.ts';
 import { updateProject } from '../../store/projects.ts';
 
-import { withItem } from '@nagare/core/formats/dictionary';
-import { absorptionItems, whyNotByFaces } from './absorption-words.ts';
+import { absorptionItems, recordOfCorrection, whyNotByFaces } from './absorption-words.ts';
 import { mergeFor } from './intake-work.ts';
 
 /** Further data set that was read and waits to be taken in. */
@@ -97,7 +96,11 @@ export function CorrectionsSheet(): ReactNode {
     const { raw: next, before, after, ...figures } = done;
     await keep(next, stamped({ stamp: 0, wish, rIntBefore: before.rInt, rIntAfter: after.rInt, ...figures }), source);
     const said = absorptionItems(wish, figures, mu, experiment.size?.[2]);
-    await updateProject(project.id, { experiment: said.reduce((e, [tag, v]) => withItem(e, tag, v), experiment) });
+    await updateProject(project.id, { experiment: recordOfCorrection(experiment, c, said) });
+  };
+  const takeBack = async (): Promise<void> => {
+    await keep(intake.uncorrected ?? raw, undefined, undefined);
+    await updateProject(project.id, { experiment: recordOfCorrection(experiment, c, []) });
   };
   const take = async (picked: File): Promise<void> => {
     const found = await perform(`Reading ${picked.name}`, () => ({
@@ -166,11 +169,7 @@ export function CorrectionsSheet(): ReactNode {
       state={sentence}
       action={
         c ? (
-          <button
-            className="word"
-            disabled={!!work}
-            onClick={() => void keep(intake.uncorrected ?? raw, undefined, undefined)}
-          >
+          <button className="word" disabled={!!work} onClick={() => void takeBack()}>
             Take it back
           </button>
         ) : undefined

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { absorptionItems, whyNotByFaces } from './absorption-words.ts';
+import { absorptionItems, recordOfCorrection, whyNotByFaces } from './absorption-words.ts';
 
 const FACES = { mu: 2, faces: [{ hkl: [1, 0, 0] as const, distance: 0.1 }] };
 
@@ -26,6 +26,16 @@ describe('what is said of a correction for absorption', () => {
     expect(said['_exptl_absorpt_correction_T_min']).toBe('0.3100');
     expect(said['_exptl_absorpt_correction_T_max']).toBe('0.7700');
     expect(said['_exptl_absorpt_process_details']).toMatch(/^By the 1 faces.*, then spherical harmonics to order 2/);
+  });
+
+  it('goes again with the correction, and leaves what the file said', () => {
+    const file = { kept: { _exptl_absorpt_correction_type: 'none', _diffrn_source: 'sealed tube' } };
+    const figures = { used: 900, transmission: [0.31, 0.77] as const };
+    const corrected = recordOfCorrection(file, undefined, absorptionItems({ harmonics: 0, faces: FACES }, figures, 2));
+    expect(corrected.kept['_exptl_absorpt_correction_type']).toBe('analytical');
+    expect(recordOfCorrection(corrected, figures, []).kept).toEqual({ _diffrn_source: 'sealed tube' });
+    // Batches alone were scaled: nothing was said of absorption, nothing is unsaid.
+    expect(recordOfCorrection(file, {}, [])).toEqual(file);
   });
 
   it('names what is missing for the faces, the first thing first', () => {
