@@ -1,6 +1,6 @@
 /** From a CIF data block to the cell and what is known of the experiment. Core dictionary names in old and new form. */
 import { isPlausibleCell, type Cell } from '../crystal/cell.ts';
-import type { GivenFace } from '../crystal/faces.ts';
+import { faceIndices, type GivenFace } from '../crystal/faces.ts';
 import { parseMeasured, type Measured } from '../crystal/uncertainty.ts';
 import { meanWavelength } from '../scattering/form-factor.ts';
 import { parseFormula, type Formula } from '../crystal/formula.ts';
@@ -154,7 +154,7 @@ function readFaces(block: CifBlock, asides: Asides): GivenFace[] {
       number,
     ];
     const isFace = [h, k, l].every(Number.isInteger) && (h !== 0 || k !== 0 || l !== 0);
-    if (isFace && distance > 0 && distance < SIZES.high) out.push({ hkl: [h, k, l], distance });
+    if (isFace && distance > 0 && distance < SIZES.high) out.push({ hkl: faceIndices([h, k, l]), distance });
     else
       asides.add(
         `a face of the crystal is "${said.join(' ').slice(0, 60)}", which is none; it was left out.`,

@@ -12,6 +12,7 @@ import { textOf } from '../../engine/read-text.ts';
 import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { db, type Correction } from '../../store/db.ts';
 import { keepRow } from '../../store/keeping.ts';
+import { openState } from '../../store/project-state.ts';
 import { updateProject } from '../../store/projects.ts';
 
 import { absorptionItems, recordOfCorrection, whyNotByFaces } from './absorption-words.ts';
@@ -75,6 +76,9 @@ export function CorrectionsSheet(): ReactNode {
     await keepRow(db, db.intake, row);
     await mergeFor(store, group, cell, row);
   };
+  // On the record as it stands when the work is done: it may have been edited meanwhile.
+  const record = (said: ReturnType<typeof absorptionItems>): Promise<number> =>
+    updateProject(project.id, { experiment: recordOfCorrection(openState(store).project.experiment, c, said) });
   const apply = async (): Promise<void> => {
     const wish = {
       batches: batches && many,
@@ -96,11 +100,11 @@ export function CorrectionsSheet(): ReactNode {
     const { raw: next, before, after, ...figures } = done;
     await keep(next, stamped({ stamp: 0, wish, rIntBefore: before.rInt, rIntAfter: after.rInt, ...figures }), source);
     const said = absorptionItems(wish, figures, mu, experiment.size?.[2]);
-    await updateProject(project.id, { experiment: recordOfCorrection(experiment, c, said) });
+    await record(said);
   };
   const takeBack = async (): Promise<void> => {
     await keep(intake.uncorrected ?? raw, undefined, undefined);
-    await updateProject(project.id, { experiment: recordOfCorrection(experiment, c, []) });
+    await record([]);
   };
   const take = async (picked: File): Promise<void> => {
     const found = await perform(`Reading ${picked.name}`, () => ({

@@ -45,10 +45,12 @@ export async function analyse(store: ProjectStore, cell: Cell, keepGroup?: Space
   const group = keepGroup ?? (best ? groupOfSetting(best.setting) : undefined);
   await keepRow(db, db.intake, { projectId: project.id, analysis: rest, raw });
   const { p, changed } = analysis.lattice;
+  // As it stands now: it may have been edited meanwhile.
+  const { experiment } = openState(store).project;
   await updateProject(project.id, {
     cell: analysis.cell,
     ...(group ? { group } : {}),
-    ...(changed ? { experiment: recordInAxes(project.experiment, p) } : {}),
+    ...(changed && experiment.faces ? { experiment: recordInAxes(experiment, p) } : {}),
   });
   if (group) await mergeFor(store, group, analysis.cell, { projectId: project.id, analysis: rest, raw });
 }
