@@ -3,7 +3,7 @@ import { useMemo, useRef, useState, type PointerEvent, type ReactNode } from 're
 import type { CrystalFace } from '@nagare/core/space/crystal-shape';
 import { lookAlong, toViewer, turnCamera } from '@nagare/core/draw/camera';
 import type { Camera } from '@nagare/core/draw/scene';
-import type { Vec3 } from '@nagare/core/math/matrix3';
+import { add, dot, IDENTITY3, normalize, scale, type Vec3 } from '@nagare/core/math/matrix3';
 
 const SIZE = 150;
 /** Radians a pixel turns, and pixels that are still a click. */
@@ -14,11 +14,18 @@ const LABELLED = 0.35,
   /** Pixels that a name takes. */
   NAME_WIDTH = 38;
 /** From the side of positive indices, a little from above, so that three faces show. */
-const FIRST: Camera = lookAlong(
-  { rotation: [1, 0, 0, 0, 1, 0, 0, 0, 1], target: [0, 0, 0], scale: 1 },
-  [0.75, 0.5, 0.42],
-  [0, 0, 1],
-);
+const FROM: Vec3 = normalize([0.75, 0.5, 0.42]);
+const UP: Vec3 = [0, 0, 1];
+/** The largest face is turned towards the viewer where it would be seen at less than this cosine: a plate on edge is a line. */
+const ON_EDGE = 0.35;
+
+function firstView(faces: readonly CrystalFace[]): Camera {
+  const plain: Camera = { rotation: IDENTITY3, target: [0, 0, 0], scale: 1 };
+  const largest = faces[0]?.normal ?? FROM;
+  const facing = dot(largest, FROM);
+  if (Math.abs(facing) >= ON_EDGE) return lookAlong(plain, FROM, UP);
+  return lookAlong(plain, add(scale(FROM, 0.6), scale(largest, facing < 0 ? -1 : 1)), UP);
+}
 
 interface CrystalShapeProps {
   readonly faces: readonly CrystalFace[];
@@ -60,7 +67,7 @@ function shownFaces(faces: readonly CrystalFace[], camera: Camera): ShownFace[] 
 }
 
 export function CrystalShape({ faces, chosen, act, onPick }: CrystalShapeProps): ReactNode {
-  const [camera, setCamera] = useState(FIRST);
+  const [camera, setCamera] = useState(() => firstView(faces));
   const grip = useRef<{ x: number; y: number; moved: boolean } | undefined>(undefined);
   const nearest = Math.min(...faces.map((f) => f.distance));
   const shown = useMemo(() => shownFaces(faces, camera), [faces, camera]);

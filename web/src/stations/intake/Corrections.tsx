@@ -41,11 +41,13 @@ export function CorrectionsSheet(): ReactNode {
   const raw = intake?.raw,
     c = intake?.correction;
   const source = intake?.uncorrected ?? raw;
-  const [batches, setBatches] = useState(true);
-  const [decay, setDecay] = useState(false);
-  const [byFaces, setByFaces] = useState(true);
-  const [directions, setDirections] = useState(!experiment.faces);
-  const [order, setOrder] = useState(6);
+  // What was corrected is what the boxes say; leaving out a ring alone is no correction.
+  const did = c?.parameters || c?.wish.faces ? c.wish : undefined;
+  const [batches, setBatches] = useState(did?.batches ?? true);
+  const [decay, setDecay] = useState(did?.decay ?? false);
+  const [byFaces, setByFaces] = useState(did ? !!did.faces : true);
+  const [directions, setDirections] = useState(did ? did.harmonics > 0 : !experiment.faces);
+  const [order, setOrder] = useState(did?.harmonics || 6);
   const [without, setWithout] = useState<ReadonlySet<number>>(new Set(c?.wish.without ?? []));
   const [waiting, setWaiting] = useState<Waiting | undefined>();
   const file = useRef<HTMLInputElement>(null);
