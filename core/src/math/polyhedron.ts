@@ -18,23 +18,32 @@ const middleOf = (corners: readonly Vec3[]): Vec3 => scale(corners.reduce(add), 
 
 /**
  * What of a polygon lies within a half-space (Sutherland & Hodgman 1974), `over` telling how far each corner lies beyond it; the
- * corners where it is cut are added to `cutAt`.
+ * corners where it is cut are added to `cutAt`. Corners no more than `within` beyond the plane are in it.
  */
-function clippedPolygon(polygon: Polygon, over: Float64Array, cutAt: Vec3[]): Vec3[] {
+function clippedPolygon(polygon: Polygon, over: Float64Array, cutAt: Vec3[], within = 0): Vec3[] {
   const out: Vec3[] = [];
   for (let i = 0; i < polygon.length; i++) {
     const j = i + 1 === polygon.length ? 0 : i + 1;
     const [a, b] = [over[i]!, over[j]!];
     const x = polygon[i]!,
       y = polygon[j]!;
-    if (a <= 0) out.push(x);
-    if (a <= 0 === b <= 0) continue;
+    if (a <= within) out.push(x);
+    if (a <= within === b <= within) continue;
     const t = a / (a - b);
     const crossing: Vec3 = [x[0] + t * (y[0] - x[0]), x[1] + t * (y[1] - x[1]), x[2] + t * (y[2] - x[2])];
     out.push(crossing);
     cutAt.push(crossing);
   }
   return out;
+}
+
+/** Corners that lie so little beyond a plane are in it. */
+const IN_PLANE = 1e-9;
+
+/** What of a polygon lies within a half-space whose normal is of unit length. */
+export function cutPolygon(polygon: Polygon, { normal, distance }: HalfSpace): Polygon {
+  const over = Float64Array.from(polygon, (x) => dot(x, normal) - distance);
+  return clippedPolygon(polygon, over, [], IN_PLANE);
 }
 
 /** Puts the corners of a convex face one after another around its normal. */

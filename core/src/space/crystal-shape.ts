@@ -6,7 +6,8 @@ import { orthogonalization } from '../crystal/cell.ts';
 import { reflectionSymmetry } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { greatestCommonDivisor } from '../math/integer.ts';
-import { apply3, cross, dot, inverse3, norm, normalize, subtract, transpose3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, cross, inverse3, norm, normalize, subtract, transpose3, type Vec3 } from '../math/matrix3.ts';
+import { cutPolygon } from '../math/polyhedron.ts';
 
 export interface CrystalFace {
   readonly hkl: Vec3;
@@ -81,7 +82,7 @@ export function facesOf(planes: readonly FacePlane[]): CrystalFace[] {
   const out: CrystalFace[] = [];
   for (const p of planes) {
     const corners = planes.reduce<readonly Vec3[]>(
-      (polygon, q) => (q === p || !polygon.length ? polygon : clipped(polygon, q)),
+      (polygon, q) => (q === p || !polygon.length ? polygon : cutPolygon(polygon, q)),
       square(p),
     );
     const area = areaOf(corners);
@@ -107,21 +108,6 @@ function square({ normal, distance }: { normal: Vec3; distance: number }): Vec3[
     [-1, -1],
     [1, -1],
   ].map(([x, y]): Vec3 => [0, 1, 2].map((k) => normal[k]! * distance + FAR * (x! * u[k]! + y! * v[k]!)) as never);
-}
-
-/** What of a polygon lies within a half-space (Sutherland & Hodgman). */
-function clipped(polygon: readonly Vec3[], { normal, distance }: { normal: Vec3; distance: number }): Vec3[] {
-  const over = polygon.map((x) => dot(x, normal) - distance);
-  return polygon.flatMap((x, i): Vec3[] => {
-    const j = (i + 1) % polygon.length;
-    const [a, b] = [over[i]!, over[j]!];
-    const kept: Vec3[] = a <= 1e-9 ? [x] : [];
-    if (a > 1e-9 === b > 1e-9) return kept;
-    const t = a / (a - b);
-    const y = polygon[j]!;
-    const crossing: Vec3 = [x[0] + t * (y[0] - x[0]), x[1] + t * (y[1] - x[1]), x[2] + t * (y[2] - x[2])];
-    return [...kept, crossing];
-  });
 }
 
 const areaOf = (corners: readonly Vec3[]): number =>
