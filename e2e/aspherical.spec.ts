@@ -9,6 +9,8 @@ test('a hydrate gets atoms as its wavefunction shapes them: forecast, stopped af
   page,
 }) => {
   await page.goto('/');
+  // Threads of the page share memory only so.
+  expect(await page.evaluate(() => crossOriginIsolated)).toBe(true);
   await page
     .getByTestId('file-picker')
     .setInputFiles(fileURLToPath(new URL('../demo/data/shiratsuyu-1.cif', import.meta.url)));

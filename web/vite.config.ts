@@ -32,7 +32,13 @@ export default defineConfig({
   root: here,
   plugins: [react(), demoData, offline],
   worker: { format: 'es' },
-  server: { host: '127.0.0.1', port: 5173, proxy: { '/api': 'http://127.0.0.1:4620' } },
+  server: {
+    host: '127.0.0.1',
+    port: 5173,
+    proxy: { '/api': 'http://127.0.0.1:4620' },
+    // As the server says it: without these, threads of the page share no memory.
+    headers: { 'Cross-Origin-Opener-Policy': 'same-origin', 'Cross-Origin-Embedder-Policy': 'require-corp' },
+  },
   css: {
     preprocessorOptions: {
       scss: { silenceDeprecations: ['import', 'global-builtin', 'color-functions', 'if-function'], quietDeps: true },

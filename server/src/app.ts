@@ -41,7 +41,8 @@ export function createApp(dist: string, pool = threadPool(undefined, { idle: IDL
       },
       // The server speaks plain HTTP on the local machine only.
       strictTransportSecurity: false,
-      crossOriginEmbedderPolicy: false,
+      // Isolated from other origins, a page may share memory between its threads.
+      crossOriginEmbedderPolicy: true,
     }),
   );
   const say = (res: Response, status: number, body: unknown): void =>

@@ -1,18 +1,16 @@
 /** Form factors of the sites of a crystal from wavefunctions of its molecules. */
 import { operatorOf, siteIndices } from '../crystal/atom-ref.ts';
-import { orthogonalization } from '../crystal/cell.ts';
 import type { AtomPotentials, FormFactors, MoleculeReading } from '../crystal/form-factors.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, inverse3, transpose3, type Vec3 } from '../math/matrix3.ts';
 import type { TaskContext } from '../task-context.ts';
 import { sitePotential, type RadialPotential } from './atom-potentials.ts';
 import { alternatives, clustersOf, togetherOf, type Cluster, type Neighbourhood } from './cluster.ts';
 import { momentsOf, surroundingsOf, type AtomMoments } from './crystal-field.ts';
 import type { Division } from './levels.ts';
-import { BOHR } from '../quantum/gaussian.ts';
+import { siteFactors } from './site-factors.ts';
 import { iteratedShares } from '../quantum/iterated-stockholder.ts';
 import type { SpinDensity } from '../quantum/spin-density.ts';
-import { freeAtoms, ShareTransform, stockholderShares, type AtomShare } from '../quantum/stockholder.ts';
+import { freeAtoms, stockholderShares, type AtomShare } from '../quantum/stockholder.ts';
 import {
   prepareMolecule,
   solveMolecule,
@@ -47,6 +45,9 @@ export interface CrystalFactors {
   /** One for each molecule. */
   readonly wavefunctions: readonly Wavefunction[];
 }
+
+/** Notes a site, and says whether it was not noted before. */
+const isFirst = (noted: Set<string>, site: string): boolean => !noted.has(site) && !!noted.add(site);
 
 /** Charges of the surroundings have settled when none changes by more than this, electrons. */
 const FIELD_SETTLED = 2e-3,
@@ -92,14 +93,14 @@ export async function crystalFactors(
     for (const [n, one] of solved.entries()) {
       molecules.push(readingOf(alternative, one));
       wavefunctions.push(one.wavefunction);
-      for (const [i, a] of one.cluster.atoms.slice(0, one.cluster.own).entries()) {
-        if (done.has(a.site)) continue;
-        done.add(a.site);
-        report({ stage: 'factors', molecule: n, of: solved.length, share: i / one.cluster.own });
+      const fresh = [...one.cluster.atoms.slice(0, one.cluster.own).entries()].filter(([, a]) => isFirst(done, a.site));
+      for (const [i, a] of fresh) {
         sites.push(a.site);
         potentials.push(sitePotential(s, a, one.shares[i]!));
-        rows.push(await transformed(s, one.shares[i]!, operatorOf(s.spaceGroup, a).r, triples, context));
       }
+      const shares = fresh.map(([i, a]) => ({ share: one.shares[i]!, rotation: operatorOf(s.spaceGroup, a).r }));
+      const told = (share: number): void => report({ stage: 'factors', molecule: n, of: solved.length, share });
+      rows.push(...(await siteFactors(shares, s.cell, triples, context, told)));
     }
   }
   const count = triples.h.length;
@@ -208,30 +209,4 @@ function readingOf(s: Structure, { cluster, wavefunction: w, shares }: Solved): 
     dipole: DEBYE * Math.hypot(...dipole),
     charges: shares.map((x, i) => cluster.centres[i]!.charge - x.electrons),
   };
-}
-
-/** Real parts, then imaginary parts of a share at every triple; `rotation` led from the site to the atom that has the share. */
-async function transformed(
-  s: Structure,
-  share: AtomShare,
-  rotation: readonly number[],
-  { h, k, l }: Pick<FormFactors, 'h' | 'k' | 'l'>,
-  context: TaskContext,
-): Promise<Float64Array> {
-  const count = h.length,
-    out = new Float64Array(2 * count),
-    value = new Float64Array(2);
-  const transform = new ShareTransform(share);
-  // f of the site at h is f of the atom at h R⁻¹; q = 2π M⁻ᵀ h.
-  const back = transpose3(inverse3(rotation as never)),
-    toReciprocal = transpose3(inverse3(orthogonalization(s.cell)));
-  for (let i = 0; i < count; i++) {
-    if (i % 256 === 0) await context.breath();
-    const turned = apply3(back, [h[i]!, k[i]!, l[i]!]);
-    const q = apply3(toReciprocal, turned).map((x) => 2 * Math.PI * BOHR * x) as unknown as Vec3;
-    transform.factor(q, value);
-    out[i] = value[0]!;
-    out[count + i] = value[1]!;
-  }
-  return out;
 }

@@ -2,6 +2,7 @@
 import type { Structure } from '../crystal/structure.ts';
 import { fittingShells } from '../quantum/fitting-basis.ts';
 import { functionCount, type ShellRecipe } from '../quantum/gaussian.ts';
+import { SUMMED_PARTS } from '../quantum/crew.ts';
 import { functionalOf } from '../quantum/functionals.ts';
 import { shellsOf } from '../quantum/basis-sets.ts';
 import { alternatives, clustersOf, togetherOf, type Cluster } from './cluster.ts';
@@ -72,7 +73,7 @@ function costOf(
   const times = options.neighbours === 'field' ? FIELD_TIMES : 1;
   return {
     functions,
-    memory: 8 * (2 * fitting * pairs + fitting * fitting),
+    memory: 8 * (fitting * pairs + fitting * fitting + 2 * SUMMED_PARTS * functions * functions),
     work: times * (once + ITERATIONS * each + shares),
     missing: [...missing],
   };

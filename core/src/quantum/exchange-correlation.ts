@@ -1,11 +1,13 @@
 /** Exchange and correlation of a molecule on its grid (Pople, Gill & Johnson 1992). */
-import type { Functional, PointEnergy } from './functionals.ts';
+import type { TaskContext } from '../task-context.ts';
+import { shared, sharedDoubles, summed, SUMMED_PARTS, type Crew, type Workshop } from './crew.ts';
+import { functionalOf, type Functional, type MethodName, type PointEnergy } from './functionals.ts';
 import type { Basis } from './gaussian.ts';
 import { BATCH, batchesOf, GridFunctions } from './grid-functions.ts';
 import { addProduct } from '../math/dense-product.ts';
 import { transposed } from './matrices.ts';
 import type { MolecularGrid } from './molecular-grid.ts';
-import type { ExchangeCorrelation, SpinDensity } from './spin-density.ts';
+import type { ExchangeCorrelation } from './spin-density.ts';
 
 /** Density of one spin on a batch, with its gradient. */
 interface BatchDensity {
@@ -46,35 +48,109 @@ function densityOn(
   });
 }
 
-/** Builder of energy and potential on a grid. */
-export function exchangeCorrelation(basis: Basis, grid: MolecularGrid, functional: Functional): ExchangeCorrelation {
-  const batches = batchesOf(grid),
+/** What every thread needs; plain data, the arrays in shared memory. */
+export interface CorrelationPlan {
+  readonly kind: 'correlation';
+  readonly method: MethodName;
+  readonly basis: Basis;
+  readonly points: Float64Array;
+  readonly weights: Float64Array;
+  /** Of each spin. */
+  readonly densities: Float64Array;
+  /** By part: half the potential of each spin, and energy with number of electrons. */
+  readonly potentials: Float64Array;
+  readonly sums: Float64Array;
+}
+
+/** Room for exchange and correlation of a basis on a grid. `spins`: 1 for a closed shell, 2. */
+export function correlationPlan(basis: Basis, grid: MolecularGrid, method: MethodName, spins: number): CorrelationPlan {
+  const square = basis.size ** 2;
+  return {
+    kind: 'correlation',
+    method,
+    basis,
+    points: shared(grid.points),
+    weights: shared(grid.weights),
+    densities: sharedDoubles(spins * square),
+    potentials: sharedDoubles(SUMMED_PARTS * spins * square),
+    sums: sharedDoubles(SUMMED_PARTS * 2),
+  };
+}
+
+/** The parts of energy and potential: some of the batches of points each. */
+export class CorrelationWorkshop implements Workshop {
+  private readonly functional: Functional;
+  private readonly batches: readonly Int32Array[];
+  private readonly spins: number;
+  private readonly f: GridFunctions;
+  /** Room to work in. */
+  private readonly sub: Float64Array;
+  private readonly x: Float64Array;
+  private readonly z: Float64Array;
+  private readonly rooms = [room(), room()];
+  private readonly factors = [0, 1].map(() => [0, 1, 2, 3].map(() => new Float64Array(BATCH)));
+
+  constructor(readonly plan: CorrelationPlan) {
+    const { basis, points, weights, method, densities } = plan,
+      { size } = basis;
+    this.functional = functionalOf(method)!;
+    this.batches = batchesOf({ count: weights.length, points });
+    this.spins = densities.length / size ** 2;
+    this.f = new GridFunctions(basis, this.functional.gradient);
+    this.sub = new Float64Array(size * size);
+    this.x = new Float64Array(size * BATCH);
+    this.z = new Float64Array(size * BATCH);
+  }
+
+  async part(_step: number, index: number, context: TaskContext): Promise<void> {
+    const { potentials, sums, basis } = this.plan,
+      length = this.spins * basis.size ** 2;
+    const out = potentials.subarray(index * length, (index + 1) * length).fill(0);
+    sums.fill(0, 2 * index, 2 * index + 2);
+    for (let n = index; n < this.batches.length; n += SUMMED_PARTS) {
+      await context.breath();
+      this.batch(this.batches[n]!, out, index);
+    }
+  }
+
+  private batch(which: Int32Array, out: Float64Array, index: number): void {
+    const { points, weights, densities, sums, basis } = this.plan,
+      { size } = basis,
+      { f, rooms, functional, factors } = this,
+      square = size * size;
+    f.at(points, which);
+    if (!f.count) return;
+    const n = which.length;
+    for (let spin = 0; spin < this.spins; spin++) {
+      const density = densities.subarray(spin * square, (spin + 1) * square);
+      densityOn(density, size, f, n, functional.gradient, this.sub, this.x, rooms[spin]!);
+    }
+    const found = pointPotentials(functional, weights, which, rooms[0]!, rooms[this.spins - 1]!, factors);
+    sums[2 * index]! += found.energy;
+    sums[2 * index + 1]! += found.electrons;
+    for (let spin = 0; spin < this.spins; spin++) {
+      const v = out.subarray(spin * square, (spin + 1) * square);
+      addPotential(v, size, f, n, factors[spin]!, functional.gradient, this.z);
+    }
+  }
+}
+
+/** Builder of energy and potential. */
+export function exchangeCorrelation(workshop: CorrelationWorkshop, crew: Crew<unknown>): ExchangeCorrelation {
+  const { basis, densities, potentials, sums } = workshop.plan,
     { size } = basis,
-    { gradient } = functional;
-  const f = new GridFunctions(basis, gradient);
-  const sub = new Float64Array(size * size),
-    x = new Float64Array(size * BATCH),
-    z = new Float64Array(size * BATCH);
-  const densities = [room(), room()];
-  const weights = [0, 1].map(() => [0, 1, 2, 3].map(() => new Float64Array(BATCH)));
+    square = size * size;
   return {
     async evaluate(spins, context) {
-      const potentials = spins.map(() => new Float64Array(size * size));
-      let energy = 0,
-        electrons = 0;
-      for (const which of batches) {
-        await context.breath();
-        f.at(grid.points, which);
-        if (!f.count) continue;
-        const n = which.length;
-        spins.forEach((s: SpinDensity, k) => densityOn(s.density, size, f, n, gradient, sub, x, densities[k]!));
-        const b = spins.length > 1 ? densities[1]! : densities[0]!;
-        const sums = pointPotentials(functional, grid, which, densities[0]!, b, weights);
-        energy += sums.energy;
-        electrons += sums.electrons;
-        potentials.forEach((v, k) => addPotential(v, size, f, n, weights[k]!, gradient, z));
-      }
-      return { energy, potentials: potentials.map((v) => symmetric(v, size)), electrons };
+      spins.forEach((s, k) => densities.set(s.density, k * square));
+      await crew.run(workshop, 0, SUMMED_PARTS, context);
+      const halves = summed(potentials, spins.length * square);
+      const [energy, electrons] = summed(sums, 2) as unknown as [number, number];
+      return {
+        energy,
+        electrons,
+        potentials: spins.map((_, k) => symmetric(halves.slice(k * square, (k + 1) * square), size)),
+      };
     },
   };
 }
@@ -84,7 +160,7 @@ const point: PointEnergy = { energy: 0, alpha: 0, beta: 0, aa: 0, ab: 0, bb: 0 }
 /** Energy of a batch; into `weights` what multiplies a function and its slopes in the potential of each spin. */
 function pointPotentials(
   functional: Functional,
-  grid: MolecularGrid,
+  quadrature: Float64Array,
   which: Int32Array,
   a: BatchDensity,
   b: BatchDensity,
@@ -97,7 +173,7 @@ function pointPotentials(
     one.slopes[1][p]! * other.slopes[1][p]! +
     one.slopes[2][p]! * other.slopes[2][p]!;
   for (let p = 0; p < which.length; p++) {
-    const w = grid.weights[which[p]!]!;
+    const w = quadrature[which[p]!]!;
     functional.at(a.rho[p]!, b.rho[p]!, dot(p, a, a), dot(p, a, b), dot(p, b, b), point);
     energy += w * point.energy;
     electrons += w * (a.rho[p]! + b.rho[p]!);

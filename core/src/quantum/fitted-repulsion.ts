@@ -4,75 +4,148 @@
  */
 import { choleskyInPlace } from '../math/linear.ts';
 import type { TaskContext } from '../task-context.ts';
+import { rangeOf, sharedDoubles, sharedIntegers, summed, SUMMED_PARTS, type Crew, type Workshop } from './crew.ts';
 import type { Shell } from './gaussian.ts';
 import { addProduct, product } from '../math/dense-product.ts';
 import { transposed } from './matrices.ts';
 import { RepulsionBlock } from './repulsion.ts';
-import { singleOf, type HermitePair } from './shell-pairs.ts';
-import type { Repulsion, RepulsionBuilder, SpinDensity } from './spin-density.ts';
+import { shellPairs, singleOf, type HermitePair } from './shell-pairs.ts';
+import type { RepulsionBuilder } from './spin-density.ts';
 
 /** Index of (a, b), a ≥ b, among the pairs of functions. */
 const pairIndex = (a: number, b: number): number => (a >= b ? (a * (a + 1)) / 2 + b : (b * (b + 1)) / 2 + a);
-
-/** (P|Q) of the fitting functions, lower triangle by Cholesky. */
-function fittingFactor(singles: readonly HermitePair[], count: number): Float64Array {
-  const metric = new Float64Array(count * count);
-  const block = new RepulsionBlock();
-  singles.forEach((a, i) => {
-    for (const b of singles.slice(0, i + 1)) {
-      const values = block.between(a, b);
-      for (let p = 0; p < a.rows; p++)
-        for (let q = 0; q < b.rows; q++) {
-          metric[(a.firstRow + p) * count + b.firstRow + q] = values[p * b.rows + q]!;
-          metric[(b.firstRow + q) * count + a.firstRow + p] = values[p * b.rows + q]!;
-        }
-    }
-  });
-  choleskyInPlace(metric, count, 1e-12);
-  return metric;
-}
-
-/** (P|ab) of every fitting function and pair of functions: count × pairs. */
-async function threeIndex(
-  pairs: readonly HermitePair[],
-  singles: readonly HermitePair[],
-  count: number,
-  width: number,
-  context: TaskContext,
-  report: (share: number) => void,
-): Promise<Float64Array> {
-  const out = new Float64Array(count * width);
-  const block = new RepulsionBlock();
-  for (let n = 0; n < pairs.length; n++) {
-    if (n % 64 === 0) report(n / pairs.length);
-    await context.breath();
-    const pair = pairs[n]!;
-    for (const single of singles) {
-      const values = block.between(pair, single);
-      for (let i = 0; i < pair.rows; i++)
-        for (let j = 0; j < pair.columns; j++) {
-          const to = pairIndex(pair.firstRow + i, pair.firstColumn + j);
-          const from = (i * pair.columns + j) * single.rows;
-          for (let p = 0; p < single.rows; p++) out[(single.firstRow + p) * width + to] = values[from + p]!;
-        }
-    }
-  }
-  return out;
-}
 
 /** Rows solved together, and columns that pass the kernel at once. */
 const ROWS = 48,
   SLICE = 2048;
 
-/** B ← L⁻¹ B in place, rows of length `width`: what is solved is taken off a block of rows by one product, the rest in order. */
-async function solveRows(
-  l: Float64Array,
-  b: Float64Array,
-  count: number,
-  width: number,
-  context: TaskContext,
-): Promise<void> {
-  for (let from = 0; from < width; from += SLICE) {
+/** Elements of the table that a molecule of so many functions and fitting functions needs. */
+export const fittedElements = (size: number, count: number): number => (count * size * (size + 1)) / 2;
+
+/** Steps: (P|Q), (P|ab), L⁻¹ of the latter, and the matrices of a density. */
+const METRIC = 0,
+  PRODUCTS = 1,
+  SOLVED = 2,
+  MATRICES = 3;
+/** Parts of the first two; their results do not meet. */
+const MANY = 96;
+
+/** What every thread needs; plain data, the arrays in shared memory. */
+export interface RepulsionPlan {
+  readonly kind: 'repulsion';
+  readonly shells: readonly Shell[];
+  readonly fitting: readonly Shell[];
+  readonly size: number;
+  /** Number of fitting functions. */
+  readonly count: number;
+  /** (P|Q), then its Cholesky factor. */
+  readonly metric: Float64Array;
+  /** B, count × pairs of functions. */
+  readonly table: Float64Array;
+  /** Density of all electrons, and the orbitals of each spin with their number; none where no exchange is wanted. */
+  readonly total: Float64Array;
+  readonly orbitals: Float64Array;
+  readonly occupied: Int32Array;
+  /** By part: J packed, K of each spin. */
+  readonly coulomb: Float64Array;
+  readonly exchange: Float64Array;
+}
+
+/** Room for the repulsion among the electrons of a basis. `spins`: 1 for a closed shell, 2. */
+export function repulsionPlan(
+  shells: readonly Shell[],
+  size: number,
+  fitting: readonly Shell[],
+  spins: number,
+): RepulsionPlan {
+  const count = fitting.map(singleOf).reduce((n, s) => n + s.rows, 0),
+    width = (size * (size + 1)) / 2;
+  return {
+    kind: 'repulsion',
+    shells,
+    fitting,
+    size,
+    count,
+    metric: sharedDoubles(count * count),
+    table: sharedDoubles(count * width),
+    total: sharedDoubles(size * size),
+    orbitals: sharedDoubles(spins * size * size),
+    occupied: sharedIntegers(spins),
+    coulomb: sharedDoubles(SUMMED_PARTS * width),
+    exchange: sharedDoubles(SUMMED_PARTS * spins * size * size),
+  };
+}
+
+/** The parts of making fitted products and of building with them. */
+export class RepulsionWorkshop implements Workshop {
+  private readonly width: number;
+  private readonly block = new RepulsionBlock();
+  private known: { readonly pairs: readonly HermitePair[]; readonly singles: readonly HermitePair[] } | undefined;
+
+  constructor(readonly plan: RepulsionPlan) {
+    this.width = (plan.size * (plan.size + 1)) / 2;
+  }
+
+  /** Distributions of the integrals, while these are made. */
+  private get distributions() {
+    const { shells, fitting } = this.plan;
+    return (this.known ??= { pairs: shellPairs(shells), singles: fitting.map(singleOf) });
+  }
+
+  async part(step: number, index: number, context: TaskContext): Promise<void> {
+    switch (step) {
+      case METRIC:
+        return this.metricPart(index);
+      case PRODUCTS:
+        return this.productsPart(index, context);
+      case SOLVED:
+        this.known = undefined;
+        return this.solvedPart(index, context);
+      default:
+        this.coulombPart(index);
+        for (let spin = 0; spin < this.plan.occupied.length; spin++) await this.exchangePart(spin, index, context);
+    }
+  }
+
+  /** Some rows of (P|Q), their lower triangle. */
+  private metricPart(index: number): void {
+    const { metric, count } = this.plan;
+    const { singles } = this.distributions;
+    for (let i = index; i < singles.length; i += MANY) {
+      const a = singles[i]!;
+      for (const b of singles.slice(0, i + 1)) {
+        const values = this.block.between(a, b);
+        for (let p = 0; p < a.rows; p++)
+          for (let q = 0; q < b.rows; q++) metric[(a.firstRow + p) * count + b.firstRow + q] = values[p * b.rows + q]!;
+      }
+    }
+  }
+
+  /** (P|ab) of every fitting function and some pairs of shells. */
+  private async productsPart(index: number, context: TaskContext): Promise<void> {
+    const { table } = this.plan,
+      { width } = this;
+    const { pairs, singles } = this.distributions;
+    for (let n = index; n < pairs.length; n += MANY) {
+      await context.breath();
+      const pair = pairs[n]!;
+      for (const single of singles) {
+        const values = this.block.between(pair, single);
+        for (let i = 0; i < pair.rows; i++)
+          for (let j = 0; j < pair.columns; j++) {
+            const to = pairIndex(pair.firstRow + i, pair.firstColumn + j);
+            const from = (i * pair.columns + j) * single.rows;
+            for (let p = 0; p < single.rows; p++) table[(single.firstRow + p) * width + to] = values[from + p]!;
+          }
+      }
+    }
+  }
+
+  /** B ← L⁻¹ B in a slice of columns: what is solved is taken off a block of rows by one product, the rest in order. */
+  private async solvedPart(index: number, context: TaskContext): Promise<void> {
+    const { table: b, metric: l, count } = this.plan,
+      { width } = this;
+    const from = index * SLICE;
     const columns = Math.min(SLICE, width - from);
     const solved = new Float64Array(count * columns);
     for (let i = 0; i < count; i++) solved.set(b.subarray(i * width + from, i * width + from + columns), i * columns);
@@ -82,6 +155,89 @@ async function solveRows(
     }
     for (let i = 0; i < count; i++) b.set(solved.subarray(i * columns, (i + 1) * columns), i * width + from);
   }
+
+  /** Σ_P B^P (B^P · D) over some of the fitting functions. */
+  private coulombPart(index: number): void {
+    const { table, total, size, count, coulomb } = this.plan,
+      { width } = this;
+    const packed = new Float64Array(width),
+      sum = coulomb.subarray(index * width, (index + 1) * width).fill(0);
+    for (let a = 0; a < size; a++)
+      for (let b = 0; b <= a; b++) packed[pairIndex(a, b)] = (a === b ? 1 : 2) * total[a * size + b]!;
+    const [first, end] = rangeOf(index, SUMMED_PARTS, count);
+    for (let p = first; p < end; p++) {
+      const row = p * width;
+      let charge = 0;
+      for (let i = 0; i < width; i++) charge += table[row + i]! * packed[i]!;
+      for (let i = 0; i < width; i++) sum[i]! += charge * table[row + i]!;
+    }
+  }
+
+  /** Σ_P (B^P C)(B^P C)ᵀ over some of the fitting functions. */
+  private async exchangePart(spin: number, index: number, context: TaskContext): Promise<void> {
+    const { table, orbitals, occupied, exchange, size, count } = this.plan,
+      square = size * size,
+      inOrbitals = occupied[spin]!;
+    const at = (index * occupied.length + spin) * square;
+    const sum = exchange.subarray(at, at + square).fill(0);
+    if (!inOrbitals) return;
+    const factor = orbitals.slice(spin * square, spin * square + size * inOrbitals);
+    const full = new Float64Array(square);
+    const [first, end] = rangeOf(index, SUMMED_PARTS, count);
+    for (let p = first; p < end; p++) {
+      await context.breath();
+      unpackInto(full, table, p * this.width, size);
+      const half = product(full, factor, size, size, inOrbitals);
+      addProduct(half, transposed(half, size, inOrbitals), size, inOrbitals, size, sum);
+    }
+  }
+}
+
+/** A symmetric matrix from its lower triangle, row by row from `at` on. */
+function unpackInto(full: Float64Array, packed: Float64Array, at: number, size: number): void {
+  for (let a = 0; a < size; a++)
+    for (let b = 0; b <= a; b++, at++) {
+      full[a * size + b] = packed[at]!;
+      full[b * size + a] = packed[at]!;
+    }
+}
+
+/** Makes the fitted products of a plan, once. */
+export async function fitProducts(
+  workshop: RepulsionWorkshop,
+  crew: Crew<unknown>,
+  context: TaskContext,
+  report: (share: number) => void = () => undefined,
+): Promise<void> {
+  const { metric, count, size } = workshop.plan;
+  await crew.run(workshop, METRIC, MANY, context);
+  choleskyInPlace(metric, count, 1e-12);
+  await crew.run(workshop, PRODUCTS, MANY, context, (done) => report(done / MANY));
+  await crew.run(workshop, SOLVED, Math.ceil((size * (size + 1)) / 2 / SLICE), context);
+}
+
+/** Builder over fitted products that were made. */
+export function fittedRepulsion(workshop: RepulsionWorkshop, crew: Crew<unknown>): RepulsionBuilder {
+  const { size, total, orbitals, occupied, coulomb, exchange } = workshop.plan,
+    square = size * size;
+  return {
+    async build(density, spins, withExchange, context) {
+      total.set(density);
+      spins.forEach((s, k) => {
+        occupied[k] = withExchange ? s.count : 0;
+        orbitals.set(s.factor, k * square);
+      });
+      await crew.run(workshop, MATRICES, SUMMED_PARTS, context);
+      const packed = summed(coulomb, (size * (size + 1)) / 2);
+      const all = withExchange ? summed(exchange, spins.length * square) : exchange;
+      const unpacked = new Float64Array(square);
+      unpackInto(unpacked, packed, 0, size);
+      return {
+        coulomb: unpacked,
+        exchange: withExchange ? spins.map((_, k) => all.slice(k * square, (k + 1) * square)) : [],
+      };
+    },
+  };
 }
 
 /** Rows first … first + rows of L⁻¹ B, those above being solved. */
@@ -110,73 +266,4 @@ function solveBlock(
     const inverse = 1 / l[factors + i]!;
     for (let j = 0; j < columns; j++) block[row + j]! *= inverse;
   }
-}
-
-/** Elements of the table that a molecule of so many functions and fitting functions needs. */
-export const fittedElements = (size: number, count: number): number => (count * size * (size + 1)) / 2;
-
-/** Builder over fitted products; the table is made once. */
-export async function fittedRepulsion(
-  pairs: readonly HermitePair[],
-  size: number,
-  fitting: readonly Shell[],
-  context: TaskContext,
-  report: (share: number) => void = () => undefined,
-): Promise<RepulsionBuilder> {
-  const singles = fitting.map(singleOf);
-  const count = singles.reduce((n, s) => n + s.rows, 0),
-    width = (size * (size + 1)) / 2;
-  const l = fittingFactor(singles, count);
-  const table = await threeIndex(pairs, singles, count, width, context, report);
-  await solveRows(l, table, count, width, context);
-  return {
-    async build(total, spins, withExchange, inner) {
-      const coulomb = coulombOf(table, total, size, count, width);
-      const exchange: Float64Array[] = [];
-      if (withExchange) for (const s of spins) exchange.push(await exchangeOf(table, s, size, count, width, inner));
-      return { coulomb, exchange } satisfies Repulsion;
-    },
-  };
-}
-
-/** J = Σ_P B^P (B^P · D). */
-function coulombOf(table: Float64Array, total: Float64Array, size: number, count: number, width: number): Float64Array {
-  const packed = new Float64Array(width),
-    sum = new Float64Array(width);
-  for (let a = 0; a < size; a++)
-    for (let b = 0; b <= a; b++) packed[pairIndex(a, b)] = (a === b ? 1 : 2) * total[a * size + b]!;
-  for (let p = 0; p < count; p++) {
-    const row = p * width;
-    let charge = 0;
-    for (let i = 0; i < width; i++) charge += table[row + i]! * packed[i]!;
-    for (let i = 0; i < width; i++) sum[i]! += charge * table[row + i]!;
-  }
-  const out = new Float64Array(size * size);
-  for (let a = 0; a < size; a++) for (let b = 0; b < size; b++) out[a * size + b] = sum[pairIndex(a, b)]!;
-  return out;
-}
-
-/** K = Σ_P (B^P C)(B^P C)ᵀ. */
-async function exchangeOf(
-  table: Float64Array,
-  spin: SpinDensity,
-  size: number,
-  count: number,
-  width: number,
-  context: TaskContext,
-): Promise<Float64Array> {
-  const out = new Float64Array(size * size),
-    full = new Float64Array(size * size);
-  for (let p = 0; p < count; p++) {
-    await context.breath();
-    const row = p * width;
-    for (let a = 0, at = row; a < size; a++)
-      for (let b = 0; b <= a; b++, at++) {
-        full[a * size + b] = table[at]!;
-        full[b * size + a] = table[at]!;
-      }
-    const half = product(full, spin.factor, size, size, spin.count);
-    addProduct(half, transposed(half, size, spin.count), size, spin.count, size, out);
-  }
-  return out;
 }

@@ -2,7 +2,8 @@ import { describe, expect, it } from 'vitest';
 import { seededRandom } from '../math/random.ts';
 import { quietContext } from '../task-context.ts';
 import { exactRepulsion } from './exact-repulsion.ts';
-import { exchangeCorrelation } from './exchange-correlation.ts';
+import { Crew } from './crew.ts';
+import { correlationPlan, CorrelationWorkshop, exchangeCorrelation } from './exchange-correlation.ts';
 import { functionalOf, type MethodName, type PointEnergy } from './functionals.ts';
 import { basisOf, type Centre } from './gaussian.ts';
 import { eigen, orthogonaliser, within } from './matrices.ts';
@@ -68,6 +69,9 @@ async function atomEnergy(charge: number, occupied: readonly number[], method: M
   const { x, kept } = orthogonaliser(overlap, size);
   const start = product(x, eigen(within(core, x, size, kept), kept).vectors, size, kept, kept);
   const functional = functionalOf(method)!;
+  const grid = await molecularGrid(centres, { radial: 120, sphere: 26 }, quietContext());
+  const workshop = new CorrelationWorkshop(correlationPlan(basis, grid, method, occupied.length));
+  const crew = new Crew<unknown>([{ plan: workshop.plan, workshop }]);
   const result = await selfConsistentField(
     {
       size,
@@ -76,7 +80,7 @@ async function atomEnergy(charge: number, occupied: readonly number[], method: M
       nuclear: 0,
       repulsion: exactRepulsion(pairs, size),
       exactExchange: functional.exactExchange,
-      correlation: exchangeCorrelation(basis, molecularGrid(centres, { radial: 120, sphere: 26 }), functional),
+      correlation: exchangeCorrelation(workshop, crew),
       occupied,
     },
     occupied.map((n) => fromOrbitals(start, size, kept, n)),

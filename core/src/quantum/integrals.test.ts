@@ -1,8 +1,9 @@
-import { describe, expect, it } from 'vitest';
+import { beforeAll, describe, expect, it } from 'vitest';
+import { quietContext } from '../task-context.ts';
 import { boys, HIGHEST_BOYS } from './boys.ts';
 import { basisOf, type Basis, type Centre, type Shell, type ShellRecipe } from './gaussian.ts';
 import { BATCH, GridFunctions } from './grid-functions.ts';
-import { molecularGrid } from './molecular-grid.ts';
+import { molecularGrid, type MolecularGrid } from './molecular-grid.ts';
 import { attractionMatrix, kineticMatrix, momentMatrix, overlapMatrix } from './one-electron.ts';
 import { RepulsionBlock } from './repulsion.ts';
 import { pairOf, shellPairs, singleOf } from './shell-pairs.ts';
@@ -48,7 +49,10 @@ describe.each([
   const basis = basisOf(centres, () => recipesOf(!pure));
   const pairs = shellPairs(basis.shells),
     { size } = basis;
-  const grid = molecularGrid(centres, { radial: 60, sphere: 302 });
+  let grid: MolecularGrid;
+  beforeAll(async () => {
+    grid = await molecularGrid(centres, { radial: 60, sphere: 302 }, quietContext());
+  });
 
   /** ∫ over the grid of what `value` makes of two functions at a point. */
   function quadrature(

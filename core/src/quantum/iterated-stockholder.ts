@@ -41,10 +41,10 @@ class Ions {
   }
 
   private made(element: string, electrons: number): RadialDensity | undefined {
-    if (electrons === 0) return new RadialDensity(() => 0);
+    if (electrons === 0) return RadialDensity.of(() => 0);
     try {
       const ion = sphericalAtom(elementOf(element).z, electrons, shellsOf(this.w.options.basis, element)!);
-      return new RadialDensity((r) => atomDensity(ion, r));
+      return RadialDensity.of((r) => atomDensity(ion, r));
     } catch (e) {
       if (e instanceof RangeError) return undefined;
       throw e;
@@ -82,7 +82,15 @@ export async function iteratedShares(
     await context.breath();
     // A negative ion reaches further than its atom.
     const widest = ions.between(c.element, elementOf(c.element).z + 0.5);
-    all.push(await spheresAbout(w, widest, i, wanted.has(i) ? fineness : COARSE, context));
+    all.push(
+      await spheresAbout(
+        { centres, basis: w.basis, total: w.total },
+        widest,
+        i,
+        wanted.has(i) ? fineness : COARSE,
+        context,
+      ),
+    );
   }
   let electrons = centres.map((c) => elementOf(c.element).z);
   for (let division = 0; division < MOST; division++) {

@@ -1,5 +1,7 @@
 /** Quadrature over a molecule: spheres about every nucleus, shared out between the nuclei (Becke 1988). */
 import { elementOf } from '../crystal/elements.ts';
+import type { TaskContext } from '../task-context.ts';
+import { Crew, sharedDoubles, type Workshop } from './crew.ts';
 import { BOHR, type Centre } from './gaussian.ts';
 import { radialGrid } from './radial-grid.ts';
 import { spherePoints, type SphereSize } from './sphere-points.ts';
@@ -42,28 +44,97 @@ function borderShift(a: number, b: number): number {
 
 const sizeOf = (element: string): number => elementOf(element).covalentRadius / BOHR;
 
+/** What every thread needs to weigh the points of a grid. */
+export interface GridPlan {
+  readonly kind: 'grid';
+  readonly centres: readonly Centre[];
+  readonly fineness: GridFineness;
+  /** Of every point of every nucleus in turn. */
+  readonly weights: Float64Array;
+}
+
+/** Calls with the points of one nucleus, each with its weight before it is shared out. */
+function eachPoint(
+  { element, position }: Centre,
+  { radial, sphere }: GridFineness,
+  visit: (x: number, y: number, z: number, weight: number) => void,
+): void {
+  const size = sizeOf(element);
+  const rows = element === 'H' || element === 'He' ? radial - 10 : radial;
+  const { r, weights: along } = radialGrid(rows, Math.max(0.8, size));
+  r.forEach((radius, k) => {
+    const around = spherePoints(sphereAt(radius / size, sphere));
+    around.points.forEach((u, i) => {
+      const [x, y, z] = u.map((v, d) => position[d]! + radius * v) as [number, number, number];
+      visit(x, y, z, around.weights[i]! * 4 * Math.PI * radius * radius * along[k]!);
+    });
+  });
+}
+
+function countPoints(centre: Centre, fineness: GridFineness): number {
+  let count = 0;
+  eachPoint(centre, fineness, () => count++);
+  return count;
+}
+
+export const gridPlan = (centres: readonly Centre[], fineness: GridFineness): GridPlan => ({
+  kind: 'grid',
+  centres,
+  fineness,
+  weights: sharedDoubles(centres.reduce((sum, c) => sum + countPoints(c, fineness), 0)),
+});
+
+/** Weighs the points of one nucleus a part. */
+export class GridWorkshop implements Workshop {
+  private readonly share: ReturnType<typeof sharing>;
+  private readonly first: readonly number[];
+
+  constructor(readonly plan: GridPlan) {
+    const { centres, fineness } = plan;
+    this.share = sharing(
+      centres,
+      centres.map((c) => sizeOf(c.element)),
+    );
+    let sum = 0;
+    this.first = centres.map((c) => (sum += countPoints(c, fineness)) - countPoints(c, fineness));
+  }
+
+  async part(_step: number, index: number, context: TaskContext): Promise<void> {
+    await context.breath();
+    const { centres, fineness, weights } = this.plan;
+    let at = this.first[index]!;
+    eachPoint(centres[index]!, fineness, (x, y, z, weight) => {
+      weights[at++] = weight * this.share(index, x, y, z);
+    });
+  }
+}
+
+/** Points below this weight are left out. */
+const WEIGHTLESS = 1e-14;
+
 /** Points with weights that integrate over all space; those whose weight vanishes are left out. */
-export function molecularGrid(centres: readonly Centre[], { radial, sphere }: GridFineness): MolecularGrid {
-  const sizes = centres.map((c) => sizeOf(c.element));
+export async function molecularGrid(
+  centres: readonly Centre[],
+  fineness: GridFineness,
+  context: TaskContext,
+): Promise<MolecularGrid> {
+  const workshop = new GridWorkshop(gridPlan(centres, fineness));
+  const crew = new Crew<GridPlan>([{ plan: workshop.plan, workshop }]);
+  await crew.during(context, () => crew.run(workshop, 0, centres.length, context));
+  const { weights: all } = workshop.plan;
   const points: number[] = [],
     weights: number[] = [],
     owner: number[] = [];
-  const share = sharing(centres, sizes);
-  centres.forEach(({ element, position }, c) => {
-    const rows = element === 'H' || element === 'He' ? radial - 10 : radial;
-    const { r, weights: along } = radialGrid(rows, Math.max(0.8, sizes[c]!));
-    r.forEach((radius, k) => {
-      const around = spherePoints(sphereAt(radius / sizes[c]!, sphere));
-      around.points.forEach((u, i) => {
-        const [x, y, z] = u.map((v, d) => position[d]! + radius * v) as [number, number, number];
-        const w = share(c, x, y, z) * around.weights[i]! * 4 * Math.PI * radius * radius * along[k]!;
-        if (!(w > 1e-14)) return;
-        points.push(x, y, z);
-        weights.push(w);
-        owner.push(c);
-      });
-    });
-  });
+  let at = 0;
+  centres.forEach((centre, c) =>
+    eachPoint(centre, fineness, (x, y, z) => {
+      const w = all[at++]!;
+      if (!(w > WEIGHTLESS)) return;
+      points.push(x, y, z);
+      weights.push(w);
+      owner.push(c);
+    }),
+  );
   return {
     count: weights.length,
     points: Float64Array.from(points),

@@ -6,29 +6,43 @@ import { elementOf } from '../crystal/elements.ts';
 import { sphericalHarmonics } from '../math/spherical-harmonics.ts';
 import type { Vec3 } from '../math/matrix3.ts';
 import type { TaskContext } from '../task-context.ts';
-import type { Centre } from './gaussian.ts';
+import { Crew, shared, sharedDoubles, type Workshop } from './crew.ts';
+import type { Basis, Centre } from './gaussian.ts';
 import { densityAt } from './grid-density.ts';
 import { radialGrid } from './radial-grid.ts';
 import { spherePoints, type SpherePoints, type SphereSize } from './sphere-points.ts';
 import { atomDensity, type SphericalAtom } from './spherical-atom.ts';
 import type { Wavefunction } from './wavefunction.ts';
 
+/** Logarithms of a density, bohr at which it ends. */
+interface RadialTable {
+  readonly logs: Float64Array;
+  readonly reach: number;
+}
+
 /** Density of an averaged atom as a table in ln(1 + r/c), its logarithm interpolated. */
 export class RadialDensity {
   private static readonly CORE = 0.02;
   private static readonly STEP = 0.004;
-  private readonly logs: Float64Array;
 
   /** `reach`: bohr beyond which there is nothing. */
   constructor(
-    density: (r: number) => number,
-    readonly reach = 14,
-  ) {
+    private readonly logs: Float64Array,
+    readonly reach: number,
+  ) {}
+
+  static of(density: (r: number) => number, reach = 14): RadialDensity {
     const { CORE, STEP } = RadialDensity;
     const count = Math.ceil(Math.log(1 + reach / CORE) / STEP) + 2;
-    this.logs = Float64Array.from({ length: count }, (_, i) =>
+    const logs = Float64Array.from({ length: count }, (_, i) =>
       Math.log(Math.max(1e-300, density(CORE * Math.expm1(i * STEP)))),
     );
+    return new RadialDensity(logs, reach);
+  }
+
+  /** What another thread makes the same of. */
+  get table(): RadialTable {
+    return { logs: this.logs, reach: this.reach };
   }
 
   at(r: number): number {
@@ -41,7 +55,7 @@ export class RadialDensity {
 
 /** Free atoms of a wavefunction, by element. */
 export function freeAtoms(atoms: ReadonlyMap<string, SphericalAtom>): ReadonlyMap<string, RadialDensity> {
-  return new Map([...atoms].map(([element, atom]) => [element, new RadialDensity((r) => atomDensity(atom, r))]));
+  return new Map([...atoms].map(([element, atom]) => [element, RadialDensity.of((r) => atomDensity(atom, r))]));
 }
 
 /** Shares are followed to where the free atom is thinner than this, electrons/bohr³. */
@@ -74,21 +88,80 @@ export const USUAL_SHARES: ShareFineness = { radial: 60, sphere: 302, order: 10 
 /** What an atom is before it bonds: its density by the distance from the nucleus. */
 export type ProAtom = Pick<RadialDensity, 'at'>;
 
+/** What every thread needs to make shares; plain data, the arrays in shared memory. */
+export interface SharesPlan {
+  readonly kind: 'shares';
+  readonly centres: readonly Centre[];
+  readonly basis: Basis;
+  readonly total: Float64Array;
+  /** Free atoms of the centres. */
+  readonly free: readonly RadialTable[];
+  readonly of: readonly number[];
+  readonly fineness: ShareFineness;
+  /** Of each share: number of its radii, electrons; then its radii, weights and moments, with room for all spheres. */
+  readonly out: Float64Array;
+}
+
+const roomOf = ({ radial, order }: ShareFineness): number => 2 + radial * (2 + (order + 1) ** 2);
+
+/** Makes one share a part. */
+export class SharesWorkshop implements Workshop {
+  private readonly free: readonly RadialDensity[];
+
+  constructor(readonly plan: SharesPlan) {
+    this.free = plan.free.map(({ logs, reach }) => new RadialDensity(logs, reach));
+  }
+
+  async part(_step: number, index: number, context: TaskContext): Promise<void> {
+    const { centres, of, fineness, out } = this.plan;
+    const centre = of[index]!;
+    const spheres = await spheresAbout(this.plan, this.free[centre]!, centre, fineness, context);
+    const { radii, weights, moments, electrons } = shareOf(centres, this.free, spheres, fineness.order);
+    const at = index * roomOf(fineness),
+      n = radii.length;
+    out.set([n, electrons], at);
+    out.set(radii, at + 2);
+    out.set(weights, at + 2 + n);
+    out.set(moments, at + 2 + 2 * n);
+  }
+
+  share(index: number): AtomShare {
+    const { of, fineness, out } = this.plan,
+      { order } = fineness;
+    const [n, electrons] = out.subarray(index * roomOf(fineness)) as unknown as [number, number];
+    const from = index * roomOf(fineness) + 2;
+    return {
+      centre: of[index]!,
+      radii: out.slice(from, from + n),
+      weights: out.slice(from + n, from + 2 * n),
+      order,
+      moments: out.slice(from + 2 * n, from + n * (2 + (order + 1) ** 2)),
+      electrons,
+    };
+  }
+}
+
 /** Shares of the atoms asked for (all without `of`). */
 export async function stockholderShares(
   w: Wavefunction,
-  free: readonly ProAtom[],
+  free: readonly RadialDensity[],
   context: TaskContext,
   of: readonly number[] = w.molecule.centres.map((_, i) => i),
   fineness: ShareFineness = USUAL_SHARES,
 ): Promise<AtomShare[]> {
-  const out: AtomShare[] = [];
-  for (const centre of of) {
-    await context.breath();
-    const spheres = await spheresAbout(w, free[centre]!, centre, fineness, context);
-    out.push(shareOf(w.molecule.centres, free, spheres, fineness.order));
-  }
-  return out;
+  const workshop = new SharesWorkshop({
+    kind: 'shares',
+    centres: w.molecule.centres,
+    basis: w.basis,
+    total: shared(w.total),
+    free: free.map((x) => x.table),
+    of,
+    fineness,
+    out: sharedDoubles(of.length * roomOf(fineness)),
+  });
+  const crew = new Crew<SharesPlan>([{ plan: workshop.plan, workshop }]);
+  await crew.during(context, () => crew.run(workshop, 0, of.length, context));
+  return of.map((_, i) => workshop.share(i));
 }
 
 /** Spheres about a nucleus near which the density is round are coarser. */
@@ -111,22 +184,22 @@ export interface Spheres {
   readonly spheres: readonly Sphere[];
 }
 
-/** `free` says how far out the spheres go. */
+/** Of the density `total` in a basis; `free` says how far out the spheres go. */
 export async function spheresAbout(
-  w: Wavefunction,
+  { centres, basis, total }: Pick<SharesPlan, 'centres' | 'basis' | 'total'>,
   free: ProAtom,
   centre: number,
   { radial, sphere }: ShareFineness,
   context: TaskContext,
 ): Promise<Spheres> {
-  const own = w.molecule.centres[centre]!;
+  const own = centres[centre]!;
   const grid = radialGrid(radial, Math.max(0.8, elementOf(own.element).covalentRadius));
   const spheres: Sphere[] = [];
   for (const [k, radius] of grid.r.entries()) {
     if (free.at(radius) <= THIN) continue;
     const around = spherePoints(radius < INNER && sphere > 110 ? 110 : sphere);
     const points = Float64Array.from(around.points.flatMap((u) => u.map((x, d) => own.position[d]! + radius * x)));
-    const density = await densityAt(w.basis, w.total, points, context);
+    const density = await densityAt(basis, total, points, context);
     spheres.push({ radius, weight: grid.weights[k]! * radius * radius, around, points, density });
   }
   return { centre, spheres };

@@ -3,8 +3,20 @@ import type { Vec3 } from '../math/matrix3.ts';
 import type { TaskContext } from '../task-context.ts';
 import { shellsOf, type BasisName } from './basis-sets.ts';
 import { exactRepulsion } from './exact-repulsion.ts';
-import { exchangeCorrelation } from './exchange-correlation.ts';
-import { fittedRepulsion } from './fitted-repulsion.ts';
+import { Crew } from './crew.ts';
+import {
+  correlationPlan,
+  CorrelationWorkshop,
+  exchangeCorrelation,
+  type CorrelationPlan,
+} from './exchange-correlation.ts';
+import {
+  fitProducts,
+  fittedRepulsion,
+  repulsionPlan,
+  RepulsionWorkshop,
+  type RepulsionPlan,
+} from './fitted-repulsion.ts';
 import { fittingShells } from './fitting-basis.ts';
 import { functionalOf, type Functional, type MethodName } from './functionals.ts';
 import { basisOf, type Basis, type Centre, type ShellRecipe } from './gaussian.ts';
@@ -15,6 +27,7 @@ import {
   selfConsistentField,
   USUAL_FIELD,
   type FieldOptions,
+  type FieldProblem,
   type FieldReport,
   type Orbitals,
 } from './self-consistent-field.ts';
@@ -117,21 +130,10 @@ export function nuclearEnergy({ centres, surroundings = [] }: Molecule): number 
 
 const primitivesOf = (basis: Basis): number => basis.shells.reduce((n, s) => n + s.exponents.length, 0);
 
-function repulsionOf(
-  options: WavefunctionOptions,
-  pairs: readonly HermitePair[],
-  basis: Basis,
-  fitting: () => Basis,
-  context: TaskContext,
-  report: (r: WavefunctionReport) => void,
-): Promise<RepulsionBuilder> | RepulsionBuilder {
-  const { repulsion } = options;
-  const exact = typeof repulsion === 'string' ? repulsion === 'exact' : primitivesOf(basis) <= repulsion.exactUpTo;
-  if (exact) return exactRepulsion(pairs, basis.size);
-  return fittedRepulsion(pairs, basis.size, fitting().shells, context, (share) =>
-    report({ stage: 'integrals', share }),
-  );
-}
+const isExact = ({ repulsion }: WavefunctionOptions, basis: Basis): boolean =>
+  typeof repulsion === 'string' ? repulsion === 'exact' : primitivesOf(basis) <= repulsion.exactUpTo;
+
+type FieldPlan = RepulsionPlan | CorrelationPlan;
 
 /** A molecule with everything that does not depend on what is around it. */
 export interface PreparedMolecule {
@@ -146,6 +148,8 @@ export interface PreparedMolecule {
   readonly repulsion: RepulsionBuilder;
   readonly functional: Functional | undefined;
   readonly correlation: ExchangeCorrelation | undefined;
+  /** Who makes the field. */
+  readonly crew: Crew<FieldPlan>;
 }
 
 /** Bases, integrals and grid of a molecule. Throws ImpossibleMolecule where charge, spin or basis do not fit it. */
@@ -158,10 +162,18 @@ export async function prepareMolecule(
   const occupied = occupation(molecule),
     recipes = recipesOf(molecule, options.basis),
     { centres } = molecule;
-  const basis = basisOf(centres, recipes);
-  const pairs = shellPairs(basis.shells);
-  const functional = functionalOf(options.method);
-  const fitting = (): Basis => basisOf(centres, (e) => fittingShells(recipes(e)));
+  const basis = basisOf(centres, recipes),
+    pairs = shellPairs(basis.shells),
+    functional = functionalOf(options.method);
+  const parts = await partsOf(molecule, options, basis, occupied.length, recipes, context);
+  const { crew } = parts;
+  const repulsion = parts.products ? fittedRepulsion(parts.products, crew) : exactRepulsion(pairs, basis.size);
+  if (parts.products) {
+    const { products } = parts;
+    await crew.during(context, () =>
+      fitProducts(products, crew, context, (share) => report({ stage: 'integrals', share })),
+    );
+  }
   return {
     molecule,
     options,
@@ -171,10 +183,36 @@ export async function prepareMolecule(
     overlap: overlapMatrix(pairs, basis.size),
     kinetic: kineticMatrix(basis),
     atoms: atomsOf(centres, recipes),
-    repulsion: await repulsionOf(options, pairs, basis, fitting, context, report),
+    repulsion,
     functional,
-    correlation: functional && exchangeCorrelation(basis, molecularGrid(centres, options.grid), functional),
+    correlation: parts.correlation && exchangeCorrelation(parts.correlation, crew),
+    crew,
   };
+}
+
+/** What is shared out of a molecule's field: its fitted products, and exchange and correlation on its grid. */
+async function partsOf(
+  { centres }: Molecule,
+  options: WavefunctionOptions,
+  basis: Basis,
+  spins: number,
+  recipes: (element: string) => readonly ShellRecipe[],
+  context: TaskContext,
+): Promise<{ products?: RepulsionWorkshop; correlation?: CorrelationWorkshop; crew: Crew<FieldPlan> }> {
+  const products = isExact(options, basis)
+    ? undefined
+    : new RepulsionWorkshop(
+        repulsionPlan(basis.shells, basis.size, basisOf(centres, (e) => fittingShells(recipes(e))).shells, spins),
+      );
+  const correlation = functionalOf(options.method)
+    ? new CorrelationWorkshop(
+        correlationPlan(basis, await molecularGrid(centres, options.grid, context), options.method, spins),
+      )
+    : undefined;
+  const crew = new Crew<FieldPlan>(
+    [products, correlation].flatMap((workshop) => (workshop ? [{ plan: workshop.plan, workshop }] : [])),
+  );
+  return { ...(products ? { products } : {}), ...(correlation ? { correlation } : {}), crew };
 }
 
 /** Makes the wavefunction of a molecule; `before` is one of the same molecule in the same basis to go on from. */
@@ -209,21 +247,19 @@ export async function solveMolecule(
   const attraction = attractionMatrix(pairs, size, [...centres, ...surroundings]);
   const core = kinetic.map((x, i) => x + attraction[i]!);
   const usable = before?.length === occupied.length && before[0]!.density.length === size * size;
-  const field = await selfConsistentField(
-    {
-      size,
-      overlap,
-      core,
-      nuclear: nuclearEnergy(molecule),
-      repulsion,
-      exactExchange: functional ? functional.exactExchange : 1,
-      ...(correlation ? { correlation } : {}),
-      occupied,
-    },
-    usable ? before : startingDensity(basis, centres, atoms, occupied),
-    options.field,
-    context,
-    (r) => report({ stage: 'field', ...r }),
+  const problem: FieldProblem = {
+    size,
+    overlap,
+    core,
+    nuclear: nuclearEnergy(molecule),
+    repulsion,
+    exactExchange: functional ? functional.exactExchange : 1,
+    ...(correlation ? { correlation } : {}),
+    occupied,
+  };
+  const start = usable ? before : startingDensity(basis, centres, atoms, occupied);
+  const field = await prepared.crew.during(context, () =>
+    selfConsistentField(problem, start, options.field, context, (r) => report({ stage: 'field', ...r })),
   );
   return {
     molecule,

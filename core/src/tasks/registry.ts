@@ -107,7 +107,8 @@ import { compareTask } from './compare-task.ts';
 import { expectedFactorsTask, expectedPatternTask, measuredBesideTask, reciprocalLayerTask } from './expected-task.ts';
 import { faceViewTask, shapeTask } from './shape-task.ts';
 import { voidCurveTask, voidElectronsTask, voidNetworkTask, voidsTask } from './voids-task.ts';
-import { asphericalTask, waveForecastTask, wavefunctionTask } from './wave-tasks.ts';
+import { HELPER } from '../quantum/crew.ts';
+import { asphericalTask, waveForecastTask, wavefunctionTask, wavePartsTask } from './wave-tasks.ts';
 import { wishesTask, wishSurfacesTask } from './wishes-task.ts';
 import { sceneTask } from './scene-task.ts';
 import {
@@ -412,6 +413,7 @@ export const TASKS = {
   solve: solveTask,
   refine: refineTask,
   aspherical: asphericalTask,
+  [HELPER]: wavePartsTask,
   'wave forecast': waveForecastTask,
   wavefunction: wavefunctionTask,
   settle: settleTask,

@@ -15,10 +15,12 @@ import {
   type Division,
 } from '../aspherical/levels.ts';
 import { asphericalRefinement, type AsphericalReport } from '../aspherical/rounds.ts';
+import { workshopOf, type PartsPlan } from '../aspherical/workshops.ts';
 import type { Experiment } from '../crystal/experiment.ts';
 import type { FormFactors, MoleculeReading, SphericalReading } from '../crystal/form-factors.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { BASIS_NAMES, type BasisName } from '../quantum/basis-sets.ts';
+import { HELPER, helpCrew, type CrewOrder } from '../quantum/crew.ts';
 import { BOHR } from '../quantum/gaussian.ts';
 import { METHOD_NAMES, type MethodName } from '../quantum/functionals.ts';
 import type { Wavefunction } from '../quantum/wavefunction.ts';
@@ -108,6 +110,17 @@ export const wavefunctionTask = task<
     const options = { ...rest, wavefunction: energyOptions(basis, method) };
     const found = await crystalFactors(structure, NO_TRIPLES, options, context, (r) => context.progress(r));
     return { molecules: found.wavefunctions.map((w, i) => recordOf(w, found.molecules[i]!)) };
+  },
+});
+
+/** Takes parts of the field, the shares or the factors of another task that runs beside it, from the memory they share. */
+export const wavePartsTask = task<CrewOrder<PartsPlan>, null, never>({
+  name: HELPER,
+  input: z.strictObject({ control: z.instanceof(Int32Array), plans: z.array(shaped<PartsPlan>(['kind'])) }),
+  output: z.null(),
+  run: async (order, context) => {
+    await helpCrew(order, workshopOf, context);
+    return null;
   },
 });
 
