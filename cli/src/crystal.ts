@@ -1,4 +1,5 @@
 /** Crystals from a terminal: merging, solving, refining and settling by the tasks of the application. */
+import { withThreads } from './threads.ts';
 import { cellParameters } from '@nagare/core/crystal/cell';
 import { isHydrogen } from '@nagare/core/crystal/elements';
 import type { Hold } from '@nagare/core/crystal/controls';
@@ -17,7 +18,6 @@ import type { MapResult } from '@nagare/core/settle/stage';
 import type { SolveReport } from '@nagare/core/solve/solve';
 import { breathingContext } from '@nagare/core/task-context';
 import { TASKS } from '@nagare/core/tasks/registry';
-import { threadPool } from '@nagare/server/worker-pool';
 import { writeOut } from './answer-file.ts';
 import { BadInput, numberOption, quiet, rounded, type Answer, type Options, type Say } from './answers.ts';
 import { measured, mergedFor, modelJob, onePath, type ModelJob } from './inputs.ts';
@@ -81,33 +81,27 @@ export async function solve(paths: string[], options: Options, say: Say): Promis
   if (named && !setting)
     throw new BadInput(`--space-group "${named}" is not a known symbol. Write it like "P 1 21/c 1" or "P 21/c".`);
   const seed = numberOption('seed', options['seed'] as string | undefined, 1);
-  const pool = threadPool();
-  const context = breathingContext<SolveReport>(
-    { aborted: false },
-    (p) => {
-      if (p.kind === 'candidate' && !options['json'])
-        say(
-          `seed ${p.candidate.seed}: ${p.candidate.structure.spaceGroup.symbol} R1 ${(100 * p.candidate.r1).toFixed(1)} %, ${p.candidate.structure.sites.length} atoms`,
-        );
-    },
-    { fork: pool.fork, parallel: pool.parallel },
+  const tell = (p: SolveReport): void => {
+    if (p.kind === 'candidate' && !options['json'])
+      say(
+        `seed ${p.candidate.seed}: ${p.candidate.structure.spaceGroup.symbol} R1 ${(100 * p.candidate.r1).toFixed(1)} %, ${p.candidate.structure.sites.length} atoms`,
+      );
+  };
+  const input = {
+    raw: data.raw,
+    cell: data.cell,
+    wavelength: data.wavelength,
+    ...(formula ? { formula } : {}),
+    ...(z ? { z } : {}),
+    ...(setting ? { spaceGroup: groupOfSetting(setting) } : {}),
+    // Seeds of different runs never overlap.
+    seed: seed * 1000 + 1,
+    seeds: 999,
+    seconds: numberOption('seconds', options['seconds'] as string | undefined, 180),
+  };
+  const result = await withThreads((threads) =>
+    TASKS.solve.run(input, breathingContext<SolveReport>({ aborted: false }, tell, threads)),
   );
-  const result = await TASKS.solve.run(
-    {
-      raw: data.raw,
-      cell: data.cell,
-      wavelength: data.wavelength,
-      ...(formula ? { formula } : {}),
-      ...(z ? { z } : {}),
-      ...(setting ? { spaceGroup: groupOfSetting(setting) } : {}),
-      // Seeds of different runs never overlap.
-      seed: seed * 1000 + 1,
-      seeds: 999,
-      seconds: numberOption('seconds', options['seconds'] as string | undefined, 180),
-    },
-    context,
-  );
-  pool.close();
   const best = result.candidates[0];
   if (!best) throw new BadInput(result.message);
   const s = best.structure;

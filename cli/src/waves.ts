@@ -1,7 +1,9 @@
 /** `wavefunction` and `aspherical` of the terminal. */
+import type { FactorReport } from '@nagare/core/aspherical/crystal-factors';
 import { DIVISIONS, LEVELS, LEVEL_NAMES, type Division, type LevelName } from '@nagare/core/aspherical/levels';
 import { hydrogenLengths, HYDROGEN_FREEDOMS, type HydrogenFreedom } from '@nagare/core/aspherical/free-hydrogens';
 import { NEIGHBOURHOODS, type Neighbourhood } from '@nagare/core/aspherical/cluster';
+import { kelvinOf } from '@nagare/core/crystal/form-factors';
 import { originalRef } from '@nagare/core/crystal/atom-ref';
 import { experiment } from '@nagare/core/crystal/experiment';
 import { distance } from '@nagare/core/geometry/figures';
@@ -12,9 +14,10 @@ import { TASKS } from '@nagare/core/tasks/registry';
 import type { AsphericalTaskReport, AsphericalTaskResult, WaveRecord } from '@nagare/core/tasks/wave-tasks';
 import { breathingContext } from '@nagare/core/task-context';
 import { writeOut } from './answer-file.ts';
-import { BadInput, quiet, rounded, type Answer, type Options, type Say } from './answers.ts';
+import { BadInput, rounded, type Answer, type Options, type Say } from './answers.ts';
 import { writeModel } from './crystal.ts';
 import { modelJob, modelWithData, type ModelJob } from './inputs.ts';
+import { withThreads } from './threads.ts';
 
 /** One of a few words, or the usual one. */
 function oneOf<T extends string>(name: string, value: Options[string], words: readonly T[], usual: T): T {
@@ -51,6 +54,7 @@ const moleculeJson = ({ reading: r }: WaveRecord) => ({
   energy: rounded(r.energy, 8),
   iterations: r.iterations,
   converged: r.converged,
+  ...(r.smearing ? { electronTemperature: Math.round(kelvinOf(r.smearing)) } : {}),
   basisFunctions: r.functions,
   electrons: r.electrons,
   dipole: rounded(r.dipole, 4),
@@ -73,15 +77,15 @@ export async function wavefunctionAnswer(files: string[], options: Options, say:
     ...(spin === undefined ? {} : { spins: [spin] }),
   };
   let last = '';
-  const context = breathingContext<{ stage: string; molecule: number; iteration?: number; energy?: number }>(
-    { aborted: false },
-    (r) => {
-      const line = r.stage === 'field' ? `iteration ${r.iteration}: ${r.energy!.toFixed(6)} hartree` : '';
-      if (line && line !== last && !options['json']) say(`Molecule ${r.molecule + 1}, ${line}`);
-      last = line;
-    },
+  const tell = (r: FactorReport): void => {
+    const line = r.stage === 'field' ? `iteration ${r.iteration}: ${r.energy.toFixed(6)} hartree` : '';
+    if (line && line !== last && !options['json']) say(`Molecule ${r.molecule + 1}, ${line}`);
+    last = line;
+  };
+  const input = { structure: model.structure!, choices };
+  const { molecules } = await withThreads((threads) =>
+    TASKS.wavefunction.run(input, breathingContext<FactorReport>({ aborted: false }, tell, threads)),
   );
-  const { molecules } = await TASKS.wavefunction.run({ structure: model.structure!, choices }, context as never);
   if (typeof options['out'] === 'string')
     writeOut(options['out'], JSON.stringify({ format: 'nagare wavefunction 1', ...choices, molecules }));
   const rows = molecules.map(moleculeJson),
@@ -107,6 +111,13 @@ export async function wavefunctionAnswer(files: string[], options: Options, say:
       ...rows.map(
         (r) =>
           `${r.labels[0]} and ${r.labels.length - 1} more: ${r.energy.toFixed(6)} hartree after ${r.iterations} iterations, ${r.basisFunctions} functions, dipole ${r.dipole.toFixed(2)} D.`,
+      ),
+      ...rows.flatMap((r) =>
+        r.electronTemperature
+          ? [
+              `The orbitals of ${r.labels[0]} were filled at ${r.electronTemperature} K: it has others of nearly the same energy.`,
+            ]
+          : [],
       ),
       ...(lost ? [`The molecule of ${lost.labels[0]} is not self-consistent; check its charge and spin.`] : []),
     ].join('\n'),
@@ -145,18 +156,18 @@ export async function asphericalAnswer(files: string[], options: Options, say: S
     NEIGHBOURHOODS,
     LEVELS[level].neighbours,
   );
-  const context = breathingContext<AsphericalTaskReport>({ aborted: false }, (r) => {
+  const tell = (r: AsphericalTaskReport): void => {
     if (r.kind === 'stage' && !options['json'])
       say(
         `${r.stage.title}: R1 ${(100 * r.stage.readings.r1).toFixed(2)} %, wR2 ${(100 * r.stage.readings.wr2).toFixed(2)} %.`,
       );
-  });
-  const result = await TASKS.aspherical.run(
-    {
-      ...experiment(job.structure, job.reflections, job.source.wavelength, { treatment: job.model.treatment }),
-      choices: { basis, method, neighbours, ...divisionOption(options), hydrogens, rounds: 12 },
-    },
-    { ...quiet(), ...context } as never,
+  };
+  const input = {
+    ...experiment(job.structure, job.reflections, job.source.wavelength, { treatment: job.model.treatment }),
+    choices: { basis, method, neighbours, ...divisionOption(options), hydrogens, rounds: 12 },
+  };
+  const result = await withThreads((threads) =>
+    TASKS.aspherical.run(input, breathingContext<AsphericalTaskReport>({ aborted: false }, tell, threads)),
   );
   written(options['out'], job, result);
   const { stage, spherical } = result,

@@ -75,6 +75,24 @@ describe('a crystal of water whose data come of a wavefunction', () => {
     expect(again.rounds.at(-1)!.stage.readings.r1).toBeCloseTo(result.rounds.at(-1)!.stage.readings.r1, 4);
   });
 
+  it('keeps where a field got to that had not settled, and goes on from there', async () => {
+    const { field } = QUICK.wavefunction;
+    const short = { ...QUICK, wavefunction: { ...QUICK.wavefunction, field: { ...field, cycles: 6 } } };
+    const lost = await asphericalRefinement(start, { ...short, hydrogens: 'free', rounds: 3, words }, quietContext());
+    expect([lost.settled, lost.rounds.length]).toEqual([false, 1]);
+    expect(lost.message).toMatch(/did not become self-consistent in 6 iterations\. Where it got to is kept/);
+    const { stage } = lost.rounds[0]!;
+    const again = await asphericalRefinement(
+      { ...start, structure: stage.structure, treatment: stage.treatment, weights: stage.readings.weights },
+      { ...QUICK, hydrogens: 'free', rounds: 1, words },
+      quietContext(),
+    );
+    const iterations = (r: AsphericalResult): number =>
+      r.rounds[0]!.stage.treatment.aspherical!.molecules[0]!.iterations;
+    expect(again.rounds[0]!.stage.treatment.aspherical!.molecules[0]!.converged).toBe(true);
+    expect(iterations(again)).toBeLessThan(iterations(result));
+  });
+
   it('is evaluated alike in other axes, and its factors go with atoms that are moved away', () => {
     const { stage } = result.rounds.at(-1)!;
     const e = { ...start, structure: stage.structure, treatment: stage.treatment, weights: stage.readings.weights };

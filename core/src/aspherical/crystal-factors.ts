@@ -206,6 +206,7 @@ function readingOf(s: Structure, { cluster, wavefunction: w, shares }: Solved): 
     energy: w.energy,
     iterations: w.iterations,
     converged: w.converged,
+    ...(w.smearing ? { smearing: w.smearing } : {}),
     dipole: DEBYE * Math.hypot(...dipole),
     charges: shares.map((x, i) => cluster.centres[i]!.charge - x.electrons),
   };

@@ -11,7 +11,7 @@ import type { CycleReport } from '../refine/single-crystal.ts';
 import { triplesOf } from '../scattering/tabulated-factors.ts';
 import { refineStage, type Stage } from '../settle/stage.ts';
 import type { TaskContext } from '../task-context.ts';
-import type { SpinDensity } from '../quantum/spin-density.ts';
+import { fromFactor, type SpinDensity } from '../quantum/spin-density.ts';
 import { crystalFactors, type FactorOptions, type FactorReport } from './crystal-factors.ts';
 import { freeHydrogens, hydrogenLengths, type HydrogenFreedom } from './free-hydrogens.ts';
 
@@ -124,7 +124,8 @@ export async function asphericalRefinement(
   let last: Structure = sphericalStage?.structure ?? freed;
   let weights = sphericalStage?.readings.weights ?? e.weights;
   let energy = Infinity;
-  let densities: readonly (readonly SpinDensity[])[] = [];
+  // Orbitals of an earlier run in the same basis are gone on from, also those of a field that had not settled.
+  let densities = earlier?.basis === options.words.basis ? densitiesOf(earlier) : [];
   for (let round = 1; round <= options.rounds; round++) {
     const made = await crystalFactors(
       model,
@@ -141,6 +142,7 @@ export async function asphericalRefinement(
       ...options.words,
       molecules: made.molecules,
       potentials: made.potentials,
+      orbitals: densities.map((spins) => spins.map(({ factor, count }) => ({ size: factor.length / count, factor }))),
       spherical,
     };
     const stage = await refineStage(
@@ -183,8 +185,12 @@ export async function asphericalRefinement(
   }
 }
 
+/** Densities of each molecule and spin by the orbitals that were kept. */
+const densitiesOf = ({ orbitals = [] }: AsphericalAtoms): readonly (readonly SpinDensity[])[] =>
+  orbitals.map((spins) => spins.map(({ factor, size }) => fromFactor(factor, size)));
+
 const agreed = (rounds: number): string =>
   `Model and wavefunction agree after ${rounds} ${rounds === 1 ? 'round' : 'rounds'}: nothing moves by more than ${SHIFT_SETTLED} s.u.`;
 
 const unconverged = (m: MoleculeReading): string =>
-  `The wavefunction of the molecule of ${m.labels[0]} did not become self-consistent in ${m.iterations} iterations. Check its charge (${m.charge}) and spin (${m.multiplicity}), or take the quick level first and go on from there.`;
+  `The wavefunction of the molecule of ${m.labels[0]} did not become self-consistent in ${m.iterations} iterations. Where it got to is kept: go on from this mark for more iterations. If it still does not settle, check its charge (${m.charge}) and spin (${m.multiplicity}), or take the quick level first and go on from there.`;

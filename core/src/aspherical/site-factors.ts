@@ -25,6 +25,9 @@ export interface FactorsPlan extends Pick<FormFactors, 'h' | 'k' | 'l'> {
 /** Parts that the triples of a site are taken in. */
 const PER_SITE = 4;
 
+/** Form factors that are made before a thread has begun. */
+const FEW_FACTORS = 5000;
+
 export class FactorsWorkshop implements Workshop {
   constructor(readonly plan: FactorsPlan) {}
 
@@ -73,7 +76,7 @@ export async function siteFactors(
     l,
     out: sharedDoubles(length * sites.length),
   });
-  const crew = new Crew<FactorsPlan>([{ plan: workshop.plan, workshop }]);
+  const crew = new Crew<FactorsPlan>([{ plan: workshop.plan, workshop }], length * sites.length > FEW_FACTORS);
   await crew.during(context, () => crew.run(workshop, 0, parts, context, (done) => told(done / parts)));
   return sites.map((_, n) => workshop.plan.out.subarray(n * length, (n + 1) * length));
 }

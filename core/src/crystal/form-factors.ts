@@ -36,6 +36,8 @@ export interface MoleculeReading {
   readonly energy: number;
   readonly iterations: number;
   readonly converged: boolean;
+  /** kT in hartree that orbitals of nearly one energy were filled by; absent where whole electrons did. */
+  readonly smearing?: number;
   /** Debye, about the middle of its nuclei's charge. */
   readonly dipole: number;
   /** Net charges of its atoms, electrons. */
@@ -69,6 +71,17 @@ export interface AtomPotentials {
   readonly parts: readonly Float64Array[];
 }
 
+/** Temperature of electrons with so much kT (hartree), K (CODATA 2018). */
+export const kelvinOf = (kT: number): number => kT * 315775.02480407;
+
+/** The orbitals that hold the electrons of one spin: what a wavefunction is gone on from. */
+export interface OccupiedOrbitals {
+  /** Functions of the basis. */
+  readonly size: number;
+  /** size × count, row by row, in the crystal's Cartesian axes; each times the root of its electrons. */
+  readonly factor: Float64Array;
+}
+
 /** Aspherical atoms of a refinement: their form factors, how they were made, and what they are compared with. */
 export interface AsphericalAtoms {
   readonly factors: FormFactors;
@@ -80,5 +93,7 @@ export interface AsphericalAtoms {
   readonly molecules: readonly MoleculeReading[];
   /** Absent where the factors were read from a file. */
   readonly potentials?: AtomPotentials;
+  /** By molecule and spin. */
+  readonly orbitals?: readonly (readonly OccupiedOrbitals[])[];
   readonly spherical: SphericalReading;
 }

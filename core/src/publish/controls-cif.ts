@@ -2,7 +2,7 @@
  * Constraints, restraints, twinning and solvent in CIF: items of the restraint and twinning dictionaries where they have them,
  * and items of our own (`_nagare_…`, described in docs/formats.md) for the rest. Read back by formats/cif-controls.
  */
-import type { AsphericalAtoms } from '../crystal/form-factors.ts';
+import { kelvinOf, type AsphericalAtoms } from '../crystal/form-factors.ts';
 import { NO_CONTROLS, type Restraint } from '../crystal/controls.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { Treatment } from '../crystal/treatment.ts';
@@ -210,6 +210,7 @@ function asphericalItems(w: CifWriter, a: AsphericalAtoms): void {
       '_nagare_molecule_functions',
       '_nagare_molecule_energy',
       '_nagare_molecule_dipole',
+      '_nagare_molecule_electron_temperature',
     ],
     a.molecules.map((m, i) => [
       i + 1,
@@ -220,6 +221,7 @@ function asphericalItems(w: CifWriter, a: AsphericalAtoms): void {
       m.functions,
       m.energy.toFixed(6),
       m.dipole.toFixed(3),
+      m.smearing ? kelvinOf(m.smearing).toFixed(0) : 0,
     ]),
   );
   w.loop(

@@ -1,5 +1,5 @@
 /** Sentences for the experimental section, told from what was done. */
-import type { AsphericalAtoms } from '../crystal/form-factors.ts';
+import { kelvinOf, type AsphericalAtoms } from '../crystal/form-factors.ts';
 import { isHydrogen } from '../crystal/elements.ts';
 import { prettySymbol } from '../crystal/settings.ts';
 import { formatMeasured } from '../crystal/uncertainty.ts';
@@ -111,7 +111,10 @@ export function experimentalSentence(input: CifInput): string {
 /** How aspherical form factors were made, so that it can be done again. */
 function asphericalSentence(a: AsphericalAtoms): string {
   const molecules = a.molecules
-    .map((m) => `${m.labels[0]} … ${m.labels.at(-1)} (charge ${m.charge}, multiplicity ${m.multiplicity})`)
+    .map(
+      (m) =>
+        `${m.labels[0]} … ${m.labels.at(-1)} (charge ${m.charge}, multiplicity ${m.multiplicity}${m.smearing ? `, orbitals filled by a Fermi distribution at ${kelvinOf(m.smearing).toFixed(0)} K` : ''})`,
+    )
     .join('; ');
   const atoms = a.division ? `atoms divided as ${a.division}` : 'stockholder atoms (Hirshfeld, 1977)';
   return `Form factors are those of ${atoms} from a wavefunction of ${molecules}: ${a.method}; basis ${a.basis}; ${a.neighbours}. Wavefunction, form factors and least squares were repeated until they agreed; the same model with spherical atoms had R1 ${a.spherical.r1.toFixed(4)} and wR2 ${a.spherical.wr2.toFixed(4)}.`;

@@ -39,6 +39,9 @@ const CLOSED = 1 << 30;
 /** How long a thread waits before it looks whether it was stopped, ms. */
 const NAP = 20;
 
+/** Functions of a basis below which a molecule is done before a thread has begun. */
+export const FEW_FUNCTIONS = 30;
+
 /** Results that are summed are kept apart for so many parts. */
 export const SUMMED_PARTS = 12;
 
@@ -78,11 +81,15 @@ export class Crew<P> {
   private control: Int32Array = new Int32Array(LENGTH);
   private helpers: { readonly ended: Promise<unknown>; cancel(): void }[] = [];
 
-  constructor(private readonly shops: readonly Shop<P>[]) {}
+  /** `isWorthIt`: whether there is more to do than threads take to begin. */
+  constructor(
+    private readonly shops: readonly Shop<P>[],
+    private readonly isWorthIt = true,
+  ) {}
 
   /** Runs `work` with helpers at hand; without memory to share or threads to spare it is done alone. */
   async during<T>(context: TaskContext, work: () => Promise<T>): Promise<T> {
-    if (this.helpers.length || !isShared || !context.fork || context.parallel < 2) return work();
+    if (this.helpers.length || !this.isWorthIt || !isShared || !context.fork || context.parallel < 2) return work();
     const control = sharedIntegers(LENGTH);
     this.control = control;
     Atomics.store(control, NEXT, CLOSED);

@@ -109,6 +109,9 @@ export class GridWorkshop implements Workshop {
   }
 }
 
+/** Centres whose points are weighed before a thread has begun. */
+const FEW_CENTRES = 6;
+
 /** Points below this weight are left out. */
 const WEIGHTLESS = 1e-14;
 
@@ -119,7 +122,7 @@ export async function molecularGrid(
   context: TaskContext,
 ): Promise<MolecularGrid> {
   const workshop = new GridWorkshop(gridPlan(centres, fineness));
-  const crew = new Crew<GridPlan>([{ plan: workshop.plan, workshop }]);
+  const crew = new Crew<GridPlan>([{ plan: workshop.plan, workshop }], centres.length > FEW_CENTRES);
   await crew.during(context, () => crew.run(workshop, 0, centres.length, context));
   const { weights: all } = workshop.plan;
   const points: number[] = [],

@@ -3,7 +3,13 @@ import type { TaskContext } from '../task-context.ts';
 import { Diis } from './diis.ts';
 import { product } from '../math/dense-product.ts';
 import { commutator, contracted, eigen, orthogonaliser, within } from './matrices.ts';
-import { fromOrbitals, type ExchangeCorrelation, type RepulsionBuilder, type SpinDensity } from './spin-density.ts';
+import {
+  fromOccupations,
+  fromOrbitals,
+  type ExchangeCorrelation,
+  type RepulsionBuilder,
+  type SpinDensity,
+} from './spin-density.ts';
 
 /** What does not change while the field becomes consistent. */
 export interface FieldProblem {
@@ -27,9 +33,13 @@ export interface FieldOptions {
   readonly settled: number;
   /** Hartree by which empty orbitals are raised. */
   readonly levelShift: number;
+  /** Iterations after which a field that swings is settled with orbitals filled by their energies. */
+  readonly patience: number;
+  /** How sharply they are then filled: kT in hartree. */
+  readonly smearing: number;
 }
 
-export const USUAL_FIELD: FieldOptions = { cycles: 80, settled: 1e-6, levelShift: 0 };
+export const USUAL_FIELD: FieldOptions = { cycles: 80, settled: 1e-6, levelShift: 0, patience: 35, smearing: 0.01 };
 
 export interface Orbitals {
   /** size × width, columns by rising energy. */
@@ -51,6 +61,8 @@ export interface FieldResult {
   readonly energy: number;
   readonly iterations: number;
   readonly converged: boolean;
+  /** kT (hartree) that the orbitals are filled by, where the field did not settle with whole electrons. */
+  readonly smearing?: number;
   readonly spins: readonly SpinDensity[];
   readonly orbitals: readonly Orbitals[];
   /** Density of all electrons. */
@@ -85,6 +97,21 @@ async function fockOf(p: FieldProblem, spins: readonly SpinDensity[], context: T
   return { energy, matrices };
 }
 
+/**
+ * How far each orbital of one spin is filled at kT (hartree): 1/(1 + exp((ε − μ)/kT)), μ by their number (Rabuck & Scuseria 1999,
+ * J. Chem. Phys. 110, 695).
+ */
+export function fermiOccupations(energies: Float64Array, count: number, kT: number): Float64Array {
+  const filled = (mu: number): Float64Array => energies.map((e) => 1 / (1 + Math.exp((e - mu) / kT)));
+  let [low, high] = [energies[0]! - 60 * kT, energies[energies.length - 1]! + 60 * kT];
+  for (let i = 0; i < 200 && high - low > 1e-14; i++) {
+    const mu = (low + high) / 2;
+    if (filled(mu).reduce((sum, x) => sum + x, 0) < count) low = mu;
+    else high = mu;
+  }
+  return filled((low + high) / 2);
+}
+
 /** F + shift·(S − S D S): raises what the density does not hold. */
 function shifted(f: Float64Array, d: Float64Array, overlap: Float64Array, size: number, shift: number): Float64Array {
   if (!shift) return f;
@@ -92,8 +119,13 @@ function shifted(f: Float64Array, d: Float64Array, overlap: Float64Array, size: 
   return f.map((x, i) => x + shift * (overlap[i]! - sds[i]!));
 }
 
+const densityOf = ({ coefficients, width, energies, occupied }: Orbitals, size: number, kT: number): SpinDensity =>
+  kT && occupied
+    ? fromOccupations(coefficients, size, width, fermiOccupations(energies, occupied, kT))
+    : fromOrbitals(coefficients, size, width, occupied);
+
 /**
- * Iterates until the orbital gradient is below `settled`, from densities given. Never throws for want of convergence: the
+ * Iterates until the orbital gradient is below `settled`, from densities given; one that swings is settled with orbitals filled by their energies. Never throws for want of convergence: the
  * result says so and can be gone on from.
  */
 export async function selfConsistentField(
@@ -106,7 +138,8 @@ export async function selfConsistentField(
   const { size } = p;
   const basis = orthogonaliser(p.overlap, size),
     { x, kept } = basis;
-  const diis = new Diis();
+  let diis = new Diis();
+  let smearing = 0;
   let spins = start;
   let orbitals: Orbitals[] = [];
   for (let iteration = 1; ; iteration++) {
@@ -117,7 +150,20 @@ export async function selfConsistentField(
     report({ iteration, energy: fock.energy, gradient });
     const converged = iteration > 1 && gradient < options.settled;
     if (converged || iteration >= options.cycles)
-      return { energy: fock.energy, iterations: iteration, converged, spins, orbitals, total: totalDensity(spins) };
+      return {
+        energy: fock.energy,
+        iterations: iteration,
+        converged,
+        ...(smearing ? { smearing } : {}),
+        spins,
+        orbitals,
+        total: totalDensity(spins),
+      };
+    if (!smearing && options.smearing && iteration >= options.patience) {
+      // It swings between orbitals of nearly one energy: each gets its part, and what was learned while swinging is dropped.
+      smearing = options.smearing;
+      diis = new Diis();
+    }
     orbitals = diis.next(fock.matrices, errors).map((f, s) => {
       const raised = shifted(f, spins[s]!.density, p.overlap, size, gradient > 1e-3 ? options.levelShift : 0);
       const { values, vectors } = eigen(within(raised, x, size, kept), kept);
@@ -128,6 +174,6 @@ export async function selfConsistentField(
         occupied: p.occupied[s]!,
       };
     });
-    spins = orbitals.map((o) => fromOrbitals(o.coefficients, size, o.width, o.occupied));
+    spins = orbitals.map((o) => densityOf(o, size, smearing));
   }
 }

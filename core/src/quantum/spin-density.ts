@@ -15,7 +15,27 @@ export interface SpinDensity {
 export function fromOrbitals(orbitals: Float64Array, size: number, width: number, count: number): SpinDensity {
   const factor = new Float64Array(size * count);
   for (let i = 0; i < size; i++) for (let k = 0; k < count; k++) factor[i * count + k] = orbitals[i * width + k]!;
+  return fromFactor(factor, size);
+}
+
+/** From occupied orbitals, size × count. */
+export function fromFactor(factor: Float64Array, size: number): SpinDensity {
+  const count = factor.length / size;
   return { density: outerSquare(factor, size, count), factor, count };
+}
+
+/** From orbitals (columns of size × width) that are filled in part. */
+export function fromOccupations(
+  orbitals: Float64Array,
+  size: number,
+  width: number,
+  occupations: Float64Array,
+): SpinDensity {
+  const used = Array.from(occupations.keys()).filter((k) => occupations[k]! > 1e-12);
+  const factor = new Float64Array(size * used.length);
+  for (let i = 0; i < size; i++)
+    used.forEach((k, n) => (factor[i * used.length + n] = orbitals[i * width + k]! * Math.sqrt(occupations[k]!)));
+  return fromFactor(factor, size);
 }
 
 /** From a density that came from elsewhere; its factor by eigenvectors, what is negative left out. */

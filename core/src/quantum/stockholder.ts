@@ -6,7 +6,7 @@ import { elementOf } from '../crystal/elements.ts';
 import { sphericalHarmonics } from '../math/spherical-harmonics.ts';
 import type { Vec3 } from '../math/matrix3.ts';
 import type { TaskContext } from '../task-context.ts';
-import { Crew, shared, sharedDoubles, type Workshop } from './crew.ts';
+import { Crew, FEW_FUNCTIONS, shared, sharedDoubles, type Workshop } from './crew.ts';
 import type { Basis, Centre } from './gaussian.ts';
 import { densityAt } from './grid-density.ts';
 import { radialGrid } from './radial-grid.ts';
@@ -159,7 +159,7 @@ export async function stockholderShares(
     fineness,
     out: sharedDoubles(of.length * roomOf(fineness)),
   });
-  const crew = new Crew<SharesPlan>([{ plan: workshop.plan, workshop }]);
+  const crew = new Crew<SharesPlan>([{ plan: workshop.plan, workshop }], w.basis.size >= FEW_FUNCTIONS);
   await crew.during(context, () => crew.run(workshop, 0, of.length, context));
   return of.map((_, i) => workshop.share(i));
 }

@@ -3,7 +3,7 @@ import type { Vec3 } from '../math/matrix3.ts';
 import type { TaskContext } from '../task-context.ts';
 import { shellsOf, type BasisName } from './basis-sets.ts';
 import { exactRepulsion } from './exact-repulsion.ts';
-import { Crew } from './crew.ts';
+import { Crew, FEW_FUNCTIONS } from './crew.ts';
 import {
   correlationPlan,
   CorrelationWorkshop,
@@ -76,6 +76,8 @@ export interface Wavefunction {
   readonly energy: number;
   readonly iterations: number;
   readonly converged: boolean;
+  /** kT (hartree) that orbitals are filled by, where the field did not settle with whole electrons. */
+  readonly smearing?: number;
   readonly electrons: number;
   /** Density matrix of all electrons. */
   readonly total: Float64Array;
@@ -211,6 +213,7 @@ async function partsOf(
     : undefined;
   const crew = new Crew<FieldPlan>(
     [products, correlation].flatMap((workshop) => (workshop ? [{ plan: workshop.plan, workshop }] : [])),
+    basis.size >= FEW_FUNCTIONS,
   );
   return { ...(products ? { products } : {}), ...(correlation ? { correlation } : {}), crew };
 }
@@ -269,6 +272,7 @@ export async function solveMolecule(
     energy: field.energy,
     iterations: field.iterations,
     converged: field.converged,
+    ...(field.smearing ? { smearing: field.smearing } : {}),
     electrons: occupied.reduce((sum, n) => sum + n, 0) * (occupied.length === 1 ? 2 : 1),
     total: field.total,
     spins: field.spins,

@@ -198,8 +198,8 @@ const changeOverlaps = (p: Mat3, o: Overlaps): Overlaps => {
 };
 
 /** Form factors about the sites hold at the new indices; those that are kept as the negatives are conjugated. */
-/** Potentials stand in the old Cartesian axes and are made anew with the next round. */
-function changeAspherical(p: Mat3, { potentials: _, ...a }: AsphericalAtoms): AsphericalAtoms {
+/** Potentials and orbitals stand in the old Cartesian axes and are made anew with the next round. */
+function changeAspherical(p: Mat3, { potentials: _, orbitals: _o, ...a }: AsphericalAtoms): AsphericalAtoms {
   const f = a.factors;
   const [h, k, l] = changeIndices(p, f.h, f.k, f.l);
   const imaginary = Float64Array.from(f.imaginary);

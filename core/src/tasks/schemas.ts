@@ -239,6 +239,7 @@ const moleculeReadingSchema = z.strictObject({
   energy: z.number(),
   iterations: z.number().int(),
   converged: z.boolean(),
+  smearing: z.number().positive().optional(),
   dipole: z.number(),
   charges: z.array(z.number()),
 });
@@ -277,6 +278,9 @@ export const atomPotentialsSchema = z
       radii.every((r, i) => r.length > 0 && parts[i]!.length === 16 * r.length),
     'has lists of uneven length',
   );
+const orbitalsSchema = z
+  .strictObject({ size: z.number().int().positive(), factor: doubles })
+  .refine(({ size, factor }) => factor.length % size === 0, 'are not whole orbitals');
 const asphericalSchema = z.strictObject({
   factors: formFactorsSchema,
   basis: z.string(),
@@ -284,6 +288,7 @@ const asphericalSchema = z.strictObject({
   neighbours: z.string(),
   division: z.string().optional(),
   potentials: atomPotentialsSchema.optional(),
+  orbitals: z.array(z.array(orbitalsSchema)).optional(),
   molecules: z.array(moleculeReadingSchema),
   spherical: sphericalReadingSchema,
 });

@@ -3,7 +3,7 @@ import type { ReactNode } from 'react';
 import { hydrogenLengths } from '@nagare/core/aspherical/free-hydrogens';
 import { NEUTRON_LENGTHS } from '@nagare/core/contacts/molecules';
 import { originalRef } from '@nagare/core/crystal/atom-ref';
-import type { AsphericalAtoms, MoleculeReading } from '@nagare/core/crystal/form-factors';
+import { kelvinOf, type AsphericalAtoms, type MoleculeReading } from '@nagare/core/crystal/form-factors';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { distance } from '@nagare/core/geometry/figures';
 import { measure } from '@nagare/core/geometry/measure';
@@ -111,8 +111,9 @@ function Molecule({ m }: { m: MoleculeReading }): ReactNode {
       <p className="mb-1">
         {m.labels[0]} and {m.labels.length - 1} more{m.charge ? `, charge ${m.charge}` : ''}:{' '}
         <span className="mono">{m.energy.toFixed(5)}</span> hartree after {m.iterations} iterations
-        {m.converged ? '' : ' (not self-consistent)'}; dipole <span className="mono">{m.dipole.toFixed(2)}</span> D;{' '}
-        {m.functions} functions.
+        {m.converged ? '' : ' (not self-consistent)'}
+        {m.smearing ? `, orbitals of nearly one energy filled at ${kelvinOf(m.smearing).toFixed(0)} K` : ''}; dipole{' '}
+        <span className="mono">{m.dipole.toFixed(2)}</span> D; {m.functions} functions.
         {m.shared !== undefined && (
           <>
             {' '}
