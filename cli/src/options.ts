@@ -52,6 +52,7 @@ export const OPTIONS = {
   charge: number('--charge <n>', 'of the molecule', { low: -50, high: 50, whole: true }),
   spin: number('--spin <n>', 'multiplicity, 2S + 1', { low: 1, high: 30, whole: true }),
   division: text('--division <which>', 'stockholder or iterated: how the density is divided'),
+  whole: flag('--whole', 'large molecules in one wavefunction, not in parts'),
   neighbours: text('--neighbours <which>', 'hydrogen-bonded, field or none'),
   level: text('--level <how>', 'quick, good (usual) or best'),
   hydrogens: text('--hydrogens <how>', 'free or anisotropic'),

@@ -71,13 +71,13 @@ const COMMANDS: readonly CommandSpec[] = [
     name: 'wavefunction',
     says: 'the wavefunction of every molecule of a model',
     files: 'model.cif',
-    options: ['basis', 'method', 'charge', 'spin', 'neighbours', 'division', 'out'],
+    options: ['basis', 'method', 'charge', 'spin', 'neighbours', 'division', 'whole', 'out'],
   },
   {
     name: 'aspherical',
     says: 'refine a model with atoms as its wavefunction shapes them',
     files: 'model.cif [data.cif]',
-    options: ['level', 'neighbours', 'division', 'hydrogens', 'out'],
+    options: ['level', 'neighbours', 'division', 'whole', 'hydrogens', 'out'],
   },
   {
     name: 'symmetry',

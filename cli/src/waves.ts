@@ -35,11 +35,13 @@ function basisOption(value: Options[string]): BasisName {
   return found;
 }
 
-/** How the density is divided among the atoms. */
-const divisionOption = (options: Options): { division?: Division } =>
-  options['division'] === undefined
+/** How the density is divided among the atoms, and whether large molecules are taken in parts. */
+const partingOptions = (options: Options): { division?: Division; whole?: boolean } => ({
+  ...(options['division'] === undefined
     ? {}
-    : { division: oneOf<Division>('division', options['division'], DIVISIONS, 'stockholder') };
+    : { division: oneOf<Division>('division', options['division'], DIVISIONS, 'stockholder') }),
+  ...(options['whole'] ? { whole: true } : {}),
+});
 
 const whole = (options: Options, name: string): number | undefined =>
   options[name] === undefined ? undefined : Number(options[name]);
@@ -71,7 +73,7 @@ export async function wavefunctionAnswer(files: string[], options: Options, say:
     basis: basisOption(options['basis']),
     method: oneOf<MethodName>('method', options['method'], METHOD_NAMES, 'hybrid'),
     neighbours: oneOf<Neighbourhood>('neighbours', options['neighbours'], NEIGHBOURHOODS, 'none'),
-    ...divisionOption(options),
+    ...partingOptions(options),
     ...(together ? { together } : {}),
     ...(charge === undefined ? {} : { charges: [charge] }),
     ...(spin === undefined ? {} : { spins: [spin] }),
@@ -164,7 +166,7 @@ export async function asphericalAnswer(files: string[], options: Options, say: S
   };
   const input = {
     ...experiment(job.structure, job.reflections, job.source.wavelength, { treatment: job.model.treatment }),
-    choices: { basis, method, neighbours, ...divisionOption(options), hydrogens, rounds: 12 },
+    choices: { basis, method, neighbours, ...partingOptions(options), hydrogens, rounds: 12 },
   };
   const result = await withThreads((threads) =>
     TASKS.aspherical.run(input, breathingContext<AsphericalTaskReport>({ aborted: false }, tell, threads)),

@@ -28,6 +28,8 @@ export interface FactorOptions {
   readonly division?: Division;
   /** All atoms as they stand in one wavefunction, whatever is bonded to what. */
   readonly together?: boolean;
+  /** Large molecules in one wavefunction each, however long it takes. */
+  readonly whole?: boolean;
   /** Charge of each molecule in the order of the model; its atoms' formal charges where absent. */
   readonly charges?: readonly number[];
   /** Spin multiplicity 2S + 1 of each molecule; the lowest that its electrons allow where absent. */
@@ -86,8 +88,10 @@ export async function crystalFactors(
     molecules: MoleculeReading[] = [],
     wavefunctions: Wavefunction[] = [];
   for (const alternative of alternatives(s)) {
-    const all = options.together ? [togetherOf(alternative)] : clustersOf(alternative, options.neighbours);
-    const clusters = all.filter((c) => c.atoms.some((a) => !done.has(a.site)));
+    const all = options.together
+      ? [togetherOf(alternative)]
+      : clustersOf(alternative, options.neighbours, options.whole);
+    const clusters = all.filter((c) => c.atoms.slice(0, c.own).some((a) => !done.has(a.site)));
     const first = molecules.length;
     const solved = await solveClusters(alternative, clusters, options, context, report, before, first);
     for (const [n, one] of solved.entries()) {
@@ -199,10 +203,11 @@ function readingOf(s: Structure, { cluster, wavefunction: w, shares }: Solved): 
     labels: own.map((a) => s.sites[indices.get(a.site)!]!.label),
     charge,
     multiplicity,
-    atoms: cluster.atoms.length,
+    atoms: cluster.centres.length,
+    ...(cluster.part ? { part: cluster.part } : {}),
     functions: w.basis.size,
     electrons: w.electrons,
-    ...(cluster.own === cluster.atoms.length ? { shared: shares.reduce((sum, x) => sum + x.electrons, 0) } : {}),
+    ...(cluster.own === cluster.centres.length ? { shared: shares.reduce((sum, x) => sum + x.electrons, 0) } : {}),
     energy: w.energy,
     iterations: w.iterations,
     converged: w.converged,

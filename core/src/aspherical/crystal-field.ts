@@ -46,7 +46,7 @@ export function surroundingsOf(
 ): PointCharge[] {
   const toCartesian = orthogonalization(s.cell),
     back = inverse3(toCartesian);
-  const taken = new Set(target.atoms.map((a) => placeKey(s, a)));
+  const taken = new Set([...target.atoms, ...target.replaced].map((a) => placeKey(s, a)));
   const out: PointCharge[] = [];
   clusters.forEach((cluster, c) => {
     const own = cluster.atoms.slice(0, cluster.own);

@@ -12,6 +12,8 @@ import { lowestMultiplicity, type FactorOptions } from './crystal-factors.ts';
 export interface MoleculeForecast {
   /** Labels of the sites of its atoms. */
   readonly labels: readonly string[];
+  /** Where these are a part of a molecule: which one, and of how many. */
+  readonly part?: { readonly number: number; readonly of: number };
   readonly atoms: number;
   readonly functions: number;
   readonly electrons: number;
@@ -87,7 +89,9 @@ export function forecastOf(s: Structure, options: FactorOptions, triples = 0): F
   const done = new Set<string>();
   for (const alternative of alternatives(s)) {
     const labels = new Map(alternative.sites.map((x) => [x.id, x.label]));
-    const clusters = options.together ? [togetherOf(alternative)] : clustersOf(alternative, options.neighbours);
+    const clusters = options.together
+      ? [togetherOf(alternative)]
+      : clustersOf(alternative, options.neighbours, options.whole);
     for (const c of clusters) {
       const own = c.atoms.slice(0, c.own);
       if (own.every((a) => done.has(a.site))) continue;
@@ -100,6 +104,7 @@ export function forecastOf(s: Structure, options: FactorOptions, triples = 0): F
       const charge = options.charges?.[molecules.length] ?? c.charge;
       molecules.push({
         labels: own.map((a) => labels.get(a.site)!),
+        ...(c.part ? { part: c.part } : {}),
         atoms: c.centres.length,
         functions: cost.functions,
         electrons: c.centres.reduce((sum, x) => sum + x.charge, 0) - charge,

@@ -1,5 +1,5 @@
 /** What two molecules gain by lying beside each other, and what the crystal gains: an estimate from an empirical field and charges. */
-import { siteIndices, siteOf, symmetryCode, type AtomRef, type Placement } from '../crystal/atom-ref.ts';
+import { siteIndices, symmetryCode, type AtomRef, type Placement } from '../crystal/atom-ref.ts';
 import { cartesianAxes, cellVolume } from '../crystal/cell.ts';
 import { isHydrogen } from '../crystal/elements.ts';
 import type { Structure } from '../crystal/structure.ts';
@@ -10,9 +10,9 @@ import { ewaldMatrix } from '../math/ewald.ts';
 import { greatestCommonDivisor } from '../math/integer.ts';
 import { norm, subtract, type Vec3 } from '../math/matrix3.ts';
 import { equalisedCharges } from './charges.ts';
+import { crystalCharges } from './molecule-charges.ts';
 import { MolecularCrystal, mostOccupied, withNeutronHydrogens, type Molecule } from './molecules.ts';
 import { BONDING_ELEMENTS, COULOMB_MOLAR, hydrogenBondTerm, isTabled, pairTerms } from './potential.ts';
-import { Roles } from './roles.ts';
 
 /** kJ/mol; together they are the energy. */
 export interface EnergyParts {
@@ -65,59 +65,6 @@ export interface ChargedMolecule {
   readonly charges: ArrayLike<number>;
   /** Index of the atom a given hydrogen is bonded to; −1 of all others. */
   readonly givers: readonly number[];
-}
-
-/** Ions by composition alone. */
-const IONS: Readonly<Record<string, number>> = {
-  'B F4': -1,
-  'F6 P': -1,
-  'Cl O4': -1,
-  'N O3': -1,
-  'O4 S': -2,
-  'H O4 S': -1,
-  'O4 P': -3,
-  'C O3': -2,
-  'C F3 O3 S': -1,
-  'C N S': -1,
-  'F6 Sb': -1,
-  'H4 N': 1,
-  'H3 O': 1,
-};
-
-/** Formal charge by what is plain from its atoms: halide, carboxylate, four bonds at nitrogen; what was said of sites goes first. */
-function formalCharge(s: Structure, roles: Roles, m: Molecule): number {
-  const sites = m.atoms.map((a) => siteOf(s, a)!);
-  if (sites.some((x) => x.charge)) return sites.reduce((sum, x) => sum + (x.charge ?? 0), 0);
-  const ion = IONS[m.formula];
-  if (ion !== undefined) return ion;
-  const index = siteIndices(s);
-  const of = m.atoms.map((a) => roles.of(index.get(a.site)!));
-  const count = (role: string): number => of.filter((r) => r === role).length;
-  return count('ammonium') - count('halide') - Math.round(count('carboxylate') / 2);
-}
-
-const charge = (q: number): string => (q ? `${Math.abs(q)}${q > 0 ? '+' : '−'}` : 'neutral');
-
-/** Charges of all kinds of molecules: where they do not balance, the largest one without a charge of its own is given what is missing. */
-function balancedCharges(crystal: MolecularCrystal, roles: Roles, remarks: string[]): number[] {
-  const { molecules, copies, s } = crystal;
-  const charges = molecules.map((m) => formalCharge(s, roles, m));
-  const total = charges.reduce((sum, q, k) => sum + q * copies[k]!, 0);
-  if (!total) return charges;
-  const open = molecules.map((_, k) => k).filter((k) => !charges[k]);
-  const size = (k: number): number => molecules[k]!.atoms.length;
-  const largest = open.sort((p, q) => size(q) - size(p))[0];
-  const alike = open.filter((k) => molecules[k]!.formula === molecules[largest!]?.formula);
-  const each = -total / alike.reduce((sum, k) => sum + copies[k]!, 0);
-  if (Number.isInteger(each) && Math.abs(each) <= 4) {
-    for (const k of alike) charges[k] = each;
-    remarks.push(`${molecules[largest!]!.formula} is taken as ${charge(each)}, so that the charges balance.`);
-    return charges;
-  }
-  remarks.push(
-    'The charges of the molecules do not balance: each is taken as neutral. Put charges on sites to say more.',
-  );
-  return charges.map(() => 0);
 }
 
 function chargedMolecule(s: Structure, molecule: Molecule, charge: number): ChargedMolecule {
@@ -257,8 +204,8 @@ export class EnergySearch {
       throw new RangeError(
         'There is no molecule here: bonds go on without end. Energies are told of molecules; cut the long bonds in Relate if they are none.',
       );
-    const remarks: string[] = [];
-    const charges = balancedCharges(this.crystal, new Roles(s), remarks);
+    const { molecules: charges, remarks: assumed } = crystalCharges(this.crystal);
+    const remarks = [...assumed];
     if (whole !== given) remarks.push('Of disordered parts only the most occupied is looked at.');
     if (!s.sites.some((x) => isHydrogen(x.element)))
       remarks.push('There are no hydrogens in the model: hydrogen bonds and much of the attraction are missing.');

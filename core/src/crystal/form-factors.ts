@@ -23,10 +23,12 @@ export const tripleKey = (h: number, k: number, l: number): number => ((h + 1024
 export interface MoleculeReading {
   /** Labels of its atoms' sites, atom by atom, neighbours left out. */
   readonly labels: readonly string[];
+  /** Where these are a part of a molecule: which one, and of how many. */
+  readonly part?: { readonly number: number; readonly of: number };
   readonly charge: number;
   /** 2S + 1. */
   readonly multiplicity: number;
-  /** Atoms in the wavefunction, neighbours included. */
+  /** Atoms in the wavefunction, neighbours and hydrogens that end a part included. */
   readonly atoms: number;
   readonly functions: number;
   readonly electrons: number;

@@ -204,6 +204,7 @@ function asphericalItems(w: CifWriter, a: AsphericalAtoms): void {
     [
       '_nagare_molecule_id',
       '_nagare_molecule_first_site',
+      '_nagare_molecule_part',
       '_nagare_molecule_atoms',
       '_nagare_molecule_charge',
       '_nagare_molecule_multiplicity',
@@ -215,6 +216,7 @@ function asphericalItems(w: CifWriter, a: AsphericalAtoms): void {
     a.molecules.map((m, i) => [
       i + 1,
       m.labels[0]!,
+      m.part ? `${m.part.number}/${m.part.of}` : '.',
       m.atoms,
       m.charge,
       m.multiplicity,

@@ -113,9 +113,12 @@ function asphericalSentence(a: AsphericalAtoms): string {
   const molecules = a.molecules
     .map(
       (m) =>
-        `${m.labels[0]} … ${m.labels.at(-1)} (charge ${m.charge}, multiplicity ${m.multiplicity}${m.smearing ? `, orbitals filled by a Fermi distribution at ${kelvinOf(m.smearing).toFixed(0)} K` : ''})`,
+        `${m.labels[0]} … ${m.labels.at(-1)} (charge ${m.charge}, multiplicity ${m.multiplicity}${m.part ? `, part ${m.part.number} of ${m.part.of}` : ''}${m.smearing ? `, orbitals filled by a Fermi distribution at ${kelvinOf(m.smearing).toFixed(0)} K` : ''})`,
     )
     .join('; ');
+  const parted = a.molecules.some((m) => m.part)
+    ? ' Each part of a large molecule was calculated with the atoms within three bonds of it, cut bonds ended by hydrogen atoms.'
+    : '';
   const atoms = a.division ? `atoms divided as ${a.division}` : 'stockholder atoms (Hirshfeld, 1977)';
-  return `Form factors are those of ${atoms} from a wavefunction of ${molecules}: ${a.method}; basis ${a.basis}; ${a.neighbours}. Wavefunction, form factors and least squares were repeated until they agreed; the same model with spherical atoms had R1 ${a.spherical.r1.toFixed(4)} and wR2 ${a.spherical.wr2.toFixed(4)}.`;
+  return `Form factors are those of ${atoms} from a wavefunction of ${molecules}: ${a.method}; basis ${a.basis}; ${a.neighbours}.${parted} Wavefunction, form factors and least squares were repeated until they agreed; the same model with spherical atoms had R1 ${a.spherical.r1.toFixed(4)} and wR2 ${a.spherical.wr2.toFixed(4)}.`;
 }

@@ -1,6 +1,6 @@
 /** Exchange and correlation of a molecule on its grid (Pople, Gill & Johnson 1992). */
 import type { TaskContext } from '../task-context.ts';
-import { shared, sharedDoubles, summed, SUMMED_PARTS, type Crew, type Workshop } from './crew.ts';
+import { shared, sharedDoubles, sharedIntegers, summed, SUMMED_PARTS, type Crew, type Workshop } from './crew.ts';
 import { functionalOf, type Functional, type MethodName, type PointEnergy } from './functionals.ts';
 import type { Basis } from './gaussian.ts';
 import { BATCH, batchesOf, GridFunctions } from './grid-functions.ts';
@@ -60,6 +60,41 @@ export interface CorrelationPlan {
   /** By part: half the potential of each spin, and energy with number of electrons. */
   readonly potentials: Float64Array;
   readonly sums: Float64Array;
+  readonly kept: KeptBatches;
+}
+
+/** The functions at the points of batches, as far as there is room: they are the same in every iteration. */
+interface KeptBatches {
+  /** Of every batch that has room: whether it is there. */
+  readonly isThere: Int32Array;
+  /** Where functions and values of each begin; one more at the end. */
+  readonly functionsAt: readonly number[];
+  readonly valuesAt: readonly number[];
+  readonly functions: Int32Array;
+  readonly values: Float64Array;
+}
+
+/** Values kept at most, 320 megabytes. */
+const MOST_KEPT = 40_000_000;
+
+function roomForBatches(basis: Basis, grid: Pick<MolecularGrid, 'points' | 'count'>, gradient: boolean): KeptBatches {
+  const f = new GridFunctions(basis, gradient);
+  const functionsAt = [0],
+    valuesAt = [0];
+  for (const which of batchesOf(grid)) {
+    const count = f.countAt(grid.points, which);
+    const next = valuesAt.at(-1)! + count * which.length * (gradient ? 4 : 1);
+    if (next > MOST_KEPT) break;
+    functionsAt.push(functionsAt.at(-1)! + count);
+    valuesAt.push(next);
+  }
+  return {
+    isThere: sharedIntegers(functionsAt.length - 1),
+    functionsAt,
+    valuesAt,
+    functions: sharedIntegers(functionsAt.at(-1)!),
+    values: sharedDoubles(valuesAt.at(-1)!),
+  };
 }
 
 /** Room for exchange and correlation of a basis on a grid. `spins`: 1 for a closed shell, 2. */
@@ -74,6 +109,7 @@ export function correlationPlan(basis: Basis, grid: MolecularGrid, method: Metho
     densities: sharedDoubles(spins * square),
     potentials: sharedDoubles(SUMMED_PARTS * spins * square),
     sums: sharedDoubles(SUMMED_PARTS * 2),
+    kept: roomForBatches(basis, grid, functionalOf(method)!.gradient),
   };
 }
 
@@ -109,16 +145,30 @@ export class CorrelationWorkshop implements Workshop {
     sums.fill(0, 2 * index, 2 * index + 2);
     for (let n = index; n < this.batches.length; n += SUMMED_PARTS) {
       await context.breath();
+      this.evaluate(n);
       this.batch(this.batches[n]!, out, index);
     }
   }
 
+  /** The functions at the points of a batch: as they were kept, or anew. */
+  private evaluate(n: number): void {
+    const { isThere, functionsAt, valuesAt, functions, values } = this.plan.kept;
+    const which = this.batches[n]!;
+    const hasRoom = n < isThere.length;
+    const names = functions.subarray(functionsAt[n]!, functionsAt[n + 1]!),
+      room = values.subarray(valuesAt[n]!, valuesAt[n + 1]!);
+    if (hasRoom && Atomics.load(isThere, n)) return this.f.restore(names, room, which.length);
+    this.f.at(this.plan.points, which);
+    if (!hasRoom) return;
+    this.f.keep(names, room, which.length);
+    Atomics.store(isThere, n, 1);
+  }
+
   private batch(which: Int32Array, out: Float64Array, index: number): void {
-    const { points, weights, densities, sums, basis } = this.plan,
+    const { weights, densities, sums, basis } = this.plan,
       { size } = basis,
       { f, rooms, functional, factors } = this,
       square = size * size;
-    f.at(points, which);
     if (!f.count) return;
     const n = which.length;
     for (let spin = 0; spin < this.spins; spin++) {

@@ -9,6 +9,9 @@ const BOX = 2.5;
 /** What is smaller than this is not a function's reach. */
 const NEGLIGIBLE = 1e-9;
 
+/** Of an exponent: what is left then is rounding. */
+const NOTHING = 42;
+
 /** Indices of grid points, box by box, at most BATCH together. */
 export function batchesOf(grid: Pick<MolecularGrid, 'count' | 'points'>): readonly Int32Array[] {
   const boxes = new Map<string, number[]>();
@@ -37,12 +40,14 @@ function reachOf(s: Shell): number {
 /** Room for one batch after another: functions that reach it, their values and slopes, function-major. */
 export class GridFunctions {
   /** Indices of the functions that reach the batch. */
-  readonly functions: Int32Array;
+  functions: Int32Array;
   /** Number of them. */
   count = 0;
-  readonly values: Float64Array;
+  values: Float64Array;
   /** By x, y and z. */
-  readonly slopes: readonly [Float64Array, Float64Array, Float64Array];
+  slopes: readonly [Float64Array, Float64Array, Float64Array];
+  /** Room of its own for these. */
+  private readonly own: Pick<GridFunctions, 'functions' | 'values' | 'slopes'>;
   private readonly reaches: readonly number[];
   private readonly cartesian = new Float64Array(cartesianCount(6) * 4 * BATCH);
   /** Powers of the coordinates of one point. */
@@ -59,26 +64,55 @@ export class GridFunctions {
     this.values = new Float64Array(room);
     const slope = (): Float64Array => new Float64Array(withSlopes ? room : 0);
     this.slopes = [slope(), slope(), slope()];
+    this.own = { functions: this.functions, values: this.values, slopes: this.slopes };
     this.reaches = basis.shells.map(reachOf);
   }
 
   /** Evaluates at points `which` (at most BATCH) of coordinates three each; values of function f at f·which.length + p. */
   at(points: Float64Array, which: Int32Array): void {
     this.count = 0;
-    this.basis.shells.forEach((shell, s) => {
-      const reach = this.reaches[s]!;
-      for (const i of which) {
-        const d = Math.hypot(
-          points[3 * i]! - shell.position[0],
-          points[3 * i + 1]! - shell.position[1],
-          points[3 * i + 2]! - shell.position[2],
-        );
-        if (d < reach) {
-          this.shell(shell, points, which);
-          return;
-        }
-      }
-    });
+    Object.assign(this, this.own);
+    for (const [s, shell] of this.basis.shells.entries())
+      if (this.isReached(s, points, which)) this.shell(shell, points, which);
+  }
+
+  /** Functions that reach a batch. */
+  countAt(points: Float64Array, which: Int32Array): number {
+    return this.basis.shells.reduce(
+      (n, shell, s) => n + (this.isReached(s, points, which) ? functionCount(shell) : 0),
+      0,
+    );
+  }
+
+  private isReached(s: number, points: Float64Array, which: Int32Array): boolean {
+    const [x, y, z] = this.basis.shells[s]!.position,
+      most = this.reaches[s]! ** 2;
+    for (const i of which) {
+      const u = points[3 * i]! - x,
+        v = points[3 * i + 1]! - y,
+        w = points[3 * i + 2]! - z;
+      if (u * u + v * v + w * w < most) return true;
+    }
+    return false;
+  }
+
+  /** Copies of a batch at hand into room for count functions, and values, then slopes, of `points` points each. */
+  keep(functions: Int32Array, room: Float64Array, points: number): void {
+    const length = this.count * points;
+    functions.set(this.functions.subarray(0, this.count));
+    [this.values, ...(this.withSlopes ? this.slopes : [])].forEach((x, part) =>
+      room.set(x.subarray(0, length), part * length),
+    );
+  }
+
+  /** Takes a batch from where it was kept. */
+  restore(functions: Int32Array, room: Float64Array, points: number): void {
+    this.count = functions.length;
+    this.functions = functions;
+    const length = this.count * points;
+    const part = (n: number): Float64Array => room.subarray(n * length, (n + 1) * length);
+    this.values = part(0);
+    this.slopes = this.withSlopes ? [part(1), part(2), part(3)] : this.own.slopes;
   }
 
   /** Rows and columns of a size × size matrix that the batch needs, into `out`. */
@@ -131,8 +165,9 @@ export class GridFunctions {
       let radial = 0,
         slope = 0;
       for (let i = 0; i < s.exponents.length; i++) {
-        const alpha = s.exponents[i]!,
-          e = s.coefficients[i]! * Math.exp(-alpha * r2);
+        const alpha = s.exponents[i]!;
+        if (alpha * r2 > NOTHING) continue;
+        const e = s.coefficients[i]! * Math.exp(-alpha * r2);
         radial += e;
         slope -= 2 * alpha * e;
       }
@@ -145,7 +180,10 @@ export class GridFunctions {
         pz[n] = pz[n - 1]! * z;
       }
       for (let c = 0; c < powers.length; c++) {
-        const [i, j, k] = powers[c]!;
+        const power = powers[c]!,
+          i = power[0],
+          j = power[1],
+          k = power[2];
         const yz = py[j]! * pz[k]!,
           all = px[i]! * yz,
           to = c * 4 * BATCH + p;

@@ -31,7 +31,7 @@ function sphereAt(share: number, full: SphereSize): SphereSize {
 /** Becke's step, iterated three times. */
 function step(mu: number): number {
   let x = mu;
-  for (let i = 0; i < 3; i++) x = 1.5 * x - 0.5 * x ** 3;
+  for (let i = 0; i < 3; i++) x *= 1.5 - 0.5 * x * x;
   return 0.5 * (1 - x);
 }
 
@@ -146,28 +146,49 @@ export async function molecularGrid(
   };
 }
 
+/** A nucleus whose part of a point is smaller beside the nearest one's has none. */
+const NO_SHARE = 1e-10;
+/** Beyond this Becke's step is 1 or 0 to the last digit. */
+const STEP_END = 0.98;
+
 /** Share of nucleus c in a point. */
 function sharing(
   centres: readonly Centre[],
   sizes: readonly number[],
 ): (c: number, x: number, y: number, z: number) => number {
   const n = centres.length;
-  const distance = new Float64Array(n),
-    cells = new Float64Array(n);
-  const apart = centres.map((a) => centres.map((b) => Math.hypot(...a.position.map((v, k) => v - b.position[k]!))));
-  const shift = sizes.map((a) => sizes.map((b) => borderShift(a, b)));
+  const distance = new Float64Array(n);
+  const apart = new Float64Array(n * n),
+    shift = new Float64Array(n * n);
+  centres.forEach((a, i) =>
+    centres.forEach((b, j) => {
+      apart[i * n + j] = Math.hypot(...a.position.map((v, k) => v - b.position[k]!));
+      shift[i * n + j] = borderShift(sizes[i]!, sizes[j]!);
+    }),
+  );
+  /** How far a point is on the side of i of the border between i and j. */
+  const side = (i: number, j: number): number => {
+    const mu = (distance[i]! - distance[j]!) / apart[i * n + j]!;
+    const x = mu + shift[i * n + j]! * (1 - mu * mu);
+    return x < -STEP_END ? 1 : x > STEP_END ? 0 : step(x);
+  };
+  const cell = (i: number): number => {
+    let product = 1;
+    for (let j = 0; j < n && product > NO_SHARE; j++) if (j !== i) product *= side(i, j);
+    return product;
+  };
   return (c, x, y, z) => {
-    centres.forEach(({ position: p }, i) => (distance[i] = Math.hypot(x - p[0], y - p[1], z - p[2])));
-    cells.fill(1);
-    for (let i = 0; i < n; i++)
-      for (let j = 0; j < i; j++) {
-        const mu = (distance[i]! - distance[j]!) / apart[i]![j]!;
-        const s = step(mu + shift[i]![j]! * (1 - mu * mu));
-        cells[i]! *= s;
-        cells[j]! *= 1 - s;
-      }
-    let sum = 0;
-    for (let i = 0; i < n; i++) sum += cells[i]!;
-    return cells[c]! / sum;
+    let near = 0;
+    for (let i = 0; i < n; i++) {
+      const p = centres[i]!.position;
+      const [u, v, w] = [x - p[0], y - p[1], z - p[2]];
+      distance[i] = Math.sqrt(u * u + v * v + w * w);
+      if (distance[i]! < distance[near]!) near = i;
+    }
+    if (c !== near && side(c, near) < NO_SHARE) return 0;
+    const own = cell(c);
+    let sum = own;
+    for (let i = 0; i < n; i++) if (i !== c && (i === near || side(i, near) >= NO_SHARE)) sum += cell(i);
+    return own / sum;
   };
 }

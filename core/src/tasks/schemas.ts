@@ -230,6 +230,7 @@ const excludedSchema = z.strictObject({
 });
 const moleculeReadingSchema = z.strictObject({
   labels: z.array(z.string()),
+  part: z.strictObject({ number: z.number().int(), of: z.number().int() }).optional(),
   charge: z.number(),
   multiplicity: z.number().int(),
   atoms: z.number().int(),

@@ -36,6 +36,8 @@ export interface WaveChoices {
   readonly division?: Division;
   /** All atoms in one wavefunction. */
   readonly together?: boolean;
+  /** Large molecules in one wavefunction each. */
+  readonly whole?: boolean;
   readonly charges?: readonly number[];
   readonly spins?: readonly number[];
 }
@@ -46,6 +48,7 @@ const choiceFields = {
   neighbours: z.enum(NEIGHBOURHOODS as [Neighbourhood, ...Neighbourhood[]]),
   division: z.enum(DIVISIONS as [Division, ...Division[]]).optional(),
   together: z.boolean().optional(),
+  whole: z.boolean().optional(),
   charges: z.array(z.number().int().min(-50).max(50)).optional(),
   spins: z.array(z.number().int().min(1).max(30)).optional(),
 };

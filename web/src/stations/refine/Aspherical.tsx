@@ -14,7 +14,7 @@ import {
   DIVISION_WORDS,
   type Division,
 } from '@nagare/core/aspherical/levels';
-import { NEIGHBOURHOODS, type Neighbourhood } from '@nagare/core/aspherical/cluster';
+import { NEIGHBOURHOODS, WHOLE, type Neighbourhood } from '@nagare/core/aspherical/cluster';
 import type { Forecast, MoleculeForecast } from '@nagare/core/aspherical/forecast';
 import { hydrogenLengths, type HydrogenFreedom } from '@nagare/core/aspherical/free-hydrogens';
 import { formFactorText, readFormFactors } from '@nagare/core/formats/form-factor-text';
@@ -28,7 +28,7 @@ import { saveFile } from '../../store/projects.ts';
 import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { useEdit, useProject, useProjectStore } from '../../store/use-project.tsx';
 import { asphericalMark, type RoundDone } from './aspherical-run.ts';
-import { AsphericalGain } from './AsphericalGain.tsx';
+import { AsphericalGain, partWords } from './AsphericalGain.tsx';
 import { useExperiment } from './use-experiment.ts';
 import { isLearned, learnSpeed, roughTime, waveSpeed } from './wave-speed.ts';
 
@@ -72,6 +72,7 @@ const DIVISION_NAMES: Readonly<Record<Division, string>> = {
   iterated: 'divided again until they agree',
 };
 let lastDivision: Division = 'stockholder';
+let lastWhole = false;
 let lastHydrogens: HydrogenFreedom = 'free';
 let lastRounds: readonly RoundDone[] = [];
 
@@ -81,6 +82,7 @@ function Body({ input }: { input: Experiment }): ReactNode {
   const [level, setLevel] = useState(lastLevel);
   const [around, setAround] = useState(lastAround);
   const [division, setDivision] = useState(lastDivision);
+  const [whole, setWhole] = useState(lastWhole);
   const [hydrogens, setHydrogens] = useState(lastHydrogens);
   const [said, setSaid] = useState<Said>({});
   const [rounds, setRounds] = useState(lastRounds);
@@ -88,14 +90,14 @@ function Body({ input }: { input: Experiment }): ReactNode {
   const { basis, method } = LEVELS[level];
   const neighbours = around ?? LEVELS[level].neighbours;
   const forecast = useQuery({
-    queryKey: ['wave forecast', head!.id, level, neighbours],
+    queryKey: ['wave forecast', head!.id, level, neighbours, whole],
     staleTime: Infinity,
     gcTime: 60_000,
     retry: false,
     queryFn: () =>
       run('wave forecast', {
         structure: input.structure,
-        choices: { basis, method, neighbours },
+        choices: { basis, method, neighbours, whole },
         reflections: input.reflections.count,
       }).result,
   });
@@ -108,6 +110,7 @@ function Body({ input }: { input: Experiment }): ReactNode {
       method,
       neighbours,
       ...(division === 'iterated' ? { division } : {}),
+      whole,
       hydrogens,
       rounds: MOST_ROUNDS,
       ...(found
@@ -162,6 +165,22 @@ function Body({ input }: { input: Experiment }): ReactNode {
           <option value="anisotropic">free, with ellipsoids</option>
         </select>
       </div>
+      {found && (whole || found.molecules.some((m) => m.part)) && (
+        <label className="wave-whole">
+          <input
+            type="checkbox"
+            checked={!whole}
+            onChange={(e) => {
+              lastWhole = !e.target.checked;
+              setWhole(lastWhole);
+              // The rows are others now.
+              setSaid({});
+            }}
+          />
+          Molecules of more than {WHOLE} atoms in parts: each with the atoms within three bonds, cut bonds ended by
+          hydrogens
+        </label>
+      )}
       {found && <Molecules found={found} said={said} setSaid={setSaid} />}
       <p className="soft mb-2" role={forecast.error ? 'alert' : undefined}>
         {forecast.error?.message ??
@@ -294,7 +313,10 @@ function Molecules({ found, said, setSaid }: { found: Forecast; said: Said; setS
           const name = `${m.labels[0]}${m.labels.length > 1 ? ` … ${m.labels.at(-1)}` : ''}`;
           return (
             <tr key={i}>
-              <td>{name}</td>
+              <td>
+                {name}
+                <span className="soft">{partWords(m)}</span>
+              </td>
               <td className="n">{m.atoms}</td>
               <td className="n">{m.functions}</td>
               <td className="n">

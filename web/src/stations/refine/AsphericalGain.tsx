@@ -103,14 +103,19 @@ function Lengths({ aspherical }: { aspherical: AsphericalAtoms }): ReactNode {
   );
 }
 
+/** Which part of a large molecule these are. */
+export const partWords = ({ part }: Pick<MoleculeReading, 'part'>): string =>
+  part ? ` (part ${part.number} of ${part.of})` : '';
+
 const signed = (x: number): string => `${x < 0 ? '−' : '+'}${Math.abs(x).toFixed(2)}`;
 
 function Molecule({ m }: { m: MoleculeReading }): ReactNode {
   return (
     <section className="wave-molecule">
       <p className="mb-1">
-        {m.labels[0]} and {m.labels.length - 1} more{m.charge ? `, charge ${m.charge}` : ''}:{' '}
-        <span className="mono">{m.energy.toFixed(5)}</span> hartree after {m.iterations} iterations
+        {m.labels[0]} and {m.labels.length - 1} more{partWords(m)}
+        {m.charge ? `, charge ${m.charge}` : ''}: <span className="mono">{m.energy.toFixed(5)}</span> hartree after{' '}
+        {m.iterations} iterations
         {m.converged ? '' : ' (not self-consistent)'}
         {m.smearing ? `, orbitals of nearly one energy filled at ${kelvinOf(m.smearing).toFixed(0)} K` : ''}; dipole{' '}
         <span className="mono">{m.dipole.toFixed(2)}</span> D; {m.functions} functions.
