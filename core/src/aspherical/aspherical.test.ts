@@ -212,6 +212,30 @@ describe('what shares a wavefunction', () => {
     expect(second!.sites.map((x) => x.id)).toContain(sites[0]!.id);
   });
 
+  it('stands in the same crystal in whichever place it lies', async () => {
+    const waters = testCrystal('O.O', 'P 21 21 21', 4).structure;
+    const [first, second] = [waters.sites.slice(0, 3), waters.sites.slice(3)];
+    // A second place so near that only what is around could make a difference.
+    const placed = (group: string, by: number) =>
+      second.map((x) => ({
+        ...x,
+        id: `${x.id}${group}`,
+        occupancy: 0.5 + (group === '1' ? 0.1 : -0.1),
+        position: [x.position[0] + by, x.position[1], x.position[2]] as const,
+        disorder: { assembly: 'A', group },
+      }));
+    const s = { ...waters, sites: [...first, ...placed('1', 0), ...placed('2', 0.0005)] };
+    const none = { h: new Int16Array(0), k: new Int16Array(0), l: new Int16Array(0) };
+    const wavefunction = { ...wavefunctionOptions('STO-3G', 'hf'), grid: { radial: 30, sphere: 50 as const } };
+    const { molecules } = await crystalFactors(s, none, { wavefunction, neighbours: 'field' }, quietContext());
+    const alone = await crystalFactors(s, none, { wavefunction, neighbours: 'none' }, quietContext());
+    expect(molecules.length).toBe(3);
+    const oxygen = (m: (typeof molecules)[number]): number => m.charges[0]!;
+    const off = (m: (typeof molecules)[number]): number => Math.abs(oxygen(m) - oxygen(molecules[1]!));
+    expect(off(alone.molecules[2]!)).toBeGreaterThan(0.02);
+    expect(off(molecules[2]!)).toBeLessThan(0.2 * off(alone.molecules[2]!));
+  }, 60_000);
+
   it('stands among whole molecules, none of them itself', () => {
     const clusters = clustersOf(structure, 'none');
     const moments = clusters.map((c) =>

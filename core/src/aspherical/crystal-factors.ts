@@ -87,13 +87,17 @@ export async function crystalFactors(
     potentials: RadialPotential[] = [],
     molecules: MoleculeReading[] = [],
     wavefunctions: Wavefunction[] = [];
+  const charged = new Map<string, Beside>();
   for (const alternative of alternatives(s)) {
     const all = options.together
       ? [togetherOf(alternative)]
       : clustersOf(alternative, options.neighbours, options.whole);
     const clusters = all.filter((c) => c.atoms.slice(0, c.own).some((a) => !done.has(a.site)));
     const first = molecules.length;
-    const solved = await solveClusters(alternative, clusters, options, context, report, before, first);
+    // What is the same in this alternative stands around the rest as it was found before.
+    const beside = all.flatMap((c) => (clusters.includes(c) ? [] : (charged.get(nameOf(c)) ?? [])));
+    const solved = await solveClusters(alternative, clusters, beside, options, context, report, before, first);
+    for (const one of solved) charged.set(nameOf(one.cluster), { cluster: one.cluster, moments: momentsIn(one) });
     for (const [n, one] of solved.entries()) {
       molecules.push(readingOf(alternative, one));
       wavefunctions.push(one.wavefunction);
@@ -122,10 +126,26 @@ export async function crystalFactors(
   };
 }
 
+/** A cluster whose charges and dipoles are known. */
+interface Beside {
+  readonly cluster: Cluster;
+  readonly moments: readonly AtomMoments[];
+}
+
+const nameOf = (c: Cluster): string =>
+  c.atoms
+    .slice(0, c.own)
+    .map((a) => a.site)
+    .join();
+
+const momentsIn = ({ cluster, shares }: Solved): AtomMoments[] =>
+  shares.map((x, i) => momentsOf(x, cluster.centres[i]!.charge));
+
 /** Wavefunctions of all molecules; in a field, again until the charges around have settled. */
 async function solveClusters(
   s: Structure,
   clusters: readonly Cluster[],
+  beside: readonly Beside[],
   options: FactorOptions,
   context: TaskContext,
   report: (r: FactorReport) => void,
@@ -138,12 +158,14 @@ async function solveClusters(
     prepareMolecule(moleculeOf(clusters[n]!, first + n, options), options.wavefunction, context, tell(n));
   // Only a field comes back to a molecule: otherwise the integrals of one are let go before the next.
   const held: PreparedMolecule[] = [];
+  const crystal = [...clusters, ...beside.map((b) => b.cluster)],
+    fixed = beside.map((b) => b.moments);
   let moments: (readonly AtomMoments[])[] | undefined;
   let solved: Solved[] = [];
   for (let round = 1; ; round++) {
     const next: Solved[] = [];
     for (const [n, cluster] of clusters.entries()) {
-      const around = moments ? surroundingsOf(s, cluster, clusters, moments) : [];
+      const around = moments ? surroundingsOf(s, cluster, crystal, [...moments, ...fixed]) : [];
       const start = solved[n]?.wavefunction.spins ?? before[first + n];
       const prepared = held[n] ?? (await prepare(n));
       if (options.neighbours === 'field') held[n] = prepared;
@@ -153,7 +175,7 @@ async function solveClusters(
     }
     solved = next;
     if (options.neighbours !== 'field') return solved;
-    const found = solved.map(({ cluster, shares }) => shares.map((x, i) => momentsOf(x, cluster.centres[i]!.charge)));
+    const found = solved.map(momentsIn);
     const changed = moments ? largestChange(moments, found) : Infinity;
     moments = found;
     if (changed < FIELD_SETTLED || round >= FIELD_ROUNDS) return solved;

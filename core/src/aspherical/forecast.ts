@@ -1,5 +1,6 @@
 /** How long a round will take and how much memory it needs, before anything is begun. */
 import type { Structure } from '../crystal/structure.ts';
+import { MOST_KEPT } from '../quantum/exchange-correlation.ts';
 import { fittingShells } from '../quantum/fitting-basis.ts';
 import { functionCount, type ShellRecipe } from '../quantum/gaussian.ts';
 import { SUMMED_PARTS } from '../quantum/crew.ts';
@@ -66,6 +67,7 @@ function costOf(
   const points = POINTS * c.centres.length,
     // Functions that reach a batch of points: most of a small molecule, fewer of a large one.
     near = Math.min(functions, 60 + 0.45 * functions);
+  const kept = functional ? Math.min(MOST_KEPT, points * near * (functional.gradient ? 4 : 1)) : 0;
   const once = pairs * fitting * PER_INTEGRAL + 0.5 * fitting * fitting * pairs;
   const each =
     2 * pairs * fitting +
@@ -75,7 +77,7 @@ function costOf(
   const times = options.neighbours === 'field' ? FIELD_TIMES : 1;
   return {
     functions,
-    memory: 8 * (fitting * pairs + fitting * fitting + 2 * SUMMED_PARTS * functions * functions),
+    memory: 8 * (fitting * pairs + fitting * fitting + 2 * SUMMED_PARTS * functions * functions + kept),
     work: times * (once + ITERATIONS * each + shares),
     missing: [...missing],
   };

@@ -75,7 +75,7 @@ interface KeptBatches {
 }
 
 /** Values kept at most, 320 megabytes. */
-const MOST_KEPT = 40_000_000;
+export const MOST_KEPT = 40_000_000;
 
 function roomForBatches(basis: Basis, grid: Pick<MolecularGrid, 'points' | 'count'>, gradient: boolean): KeptBatches {
   const f = new GridFunctions(basis, gradient);
