@@ -2,7 +2,7 @@ import { afterAll, describe, expect, it } from 'vitest';
 import { wavefunctionOptions } from '@nagare/core/aspherical/levels';
 import { siteFactors } from '@nagare/core/aspherical/site-factors';
 import { BOHR, type Centre } from '@nagare/core/quantum/gaussian';
-import { Crew, helpCrew, sharedIntegers, type Workshop } from '@nagare/core/quantum/crew';
+import { Crew, helpCrew, sharedDoubles, sharedIntegers, type Workshop } from '@nagare/core/quantum/crew';
 import { freeAtoms, stockholderShares } from '@nagare/core/quantum/stockholder';
 import { wavefunctionOf, type Molecule, type WavefunctionOptions } from '@nagare/core/quantum/wavefunction';
 import { breathingContext, quietContext, type TaskContext } from '@nagare/core/task-context';
@@ -103,6 +103,10 @@ describe('a crew', () => {
         .reduce((sum, step) => sum + step, 0),
     );
     expect(Array.from(seen)).toEqual(expected);
+  });
+
+  it('says how much memory it lacks', () => {
+    expect(() => sharedDoubles(2 ** 45)).toThrow(/281475\.0 GB of memory at once, more than there is/);
   });
 
   it('says so when a helper breaks down', async () => {

@@ -47,9 +47,18 @@ export const SUMMED_PARTS = 12;
 
 const isShared = typeof SharedArrayBuffer === 'function';
 
-/** Memory that other threads see, where this page or process may have any. */
-export const sharedDoubles = (length: number): Float64Array =>
-  isShared ? new Float64Array(new SharedArrayBuffer(8 * length)) : new Float64Array(length);
+/**
+ * Memory that other threads see, where this page or process may have any. Throws RangeError in a sentence where there is too little.
+ */
+export function sharedDoubles(length: number): Float64Array {
+  try {
+    return isShared ? new Float64Array(new SharedArrayBuffer(8 * length)) : new Float64Array(length);
+  } catch {
+    throw new RangeError(
+      `This takes ${((8 * length) / 1e9).toFixed(1)} GB of memory at once, more than there is here: leave the neighbours out, take a smaller basis, or run it on the server.`,
+    );
+  }
+}
 export const sharedIntegers = (length: number): Int32Array =>
   isShared ? new Int32Array(new SharedArrayBuffer(4 * length)) : new Int32Array(length);
 

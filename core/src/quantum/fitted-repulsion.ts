@@ -12,8 +12,24 @@ import { RepulsionBlock } from './repulsion.ts';
 import { shellPairs, singleOf, type HermitePair } from './shell-pairs.ts';
 import type { RepulsionBuilder } from './spin-density.ts';
 
-/** Index of (a, b), a ≥ b, among the pairs of functions. */
-const pairIndex = (a: number, b: number): number => (a >= b ? (a * (a + 1)) / 2 + b : (b * (b + 1)) / 2 + a);
+/** Products of functions that are nowhere larger than this are left out: those of atoms far from one another. */
+const NEGLIGIBLE = 1e-10;
+
+/** Pairs of shells whose products count. */
+const pairsThatCount = (shells: readonly Shell[]): HermitePair[] =>
+  shellPairs(shells).filter(({ coefficients }) => coefficients.some((x) => Math.abs(x) > NEGLIGIBLE));
+
+/** Number of pairs of functions in a pair of shells; of a shell with itself each once. */
+const columnsOf = ({ rows, columns, firstRow, firstColumn }: HermitePair): number =>
+  firstRow === firstColumn ? (rows * (rows + 1)) / 2 : rows * columns;
+
+/** Calls with the functions i and j of each pair of a pair of shells, in their order. */
+function eachColumn(
+  { rows, columns, firstRow, firstColumn }: HermitePair,
+  visit: (i: number, j: number) => void,
+): void {
+  for (let i = 0; i < rows; i++) for (let j = 0; j < (firstRow === firstColumn ? i + 1 : columns); j++) visit(i, j);
+}
 
 /** Rows solved together, and columns that pass the kernel at once. */
 const ROWS = 48,
@@ -40,7 +56,10 @@ export interface RepulsionPlan {
   readonly count: number;
   /** (P|Q), then its Cholesky factor. */
   readonly metric: Float64Array;
-  /** B, count × pairs of functions. */
+  /** Functions a and b of every pair that counts. */
+  readonly first: Int32Array;
+  readonly second: Int32Array;
+  /** B, count × these pairs. */
   readonly table: Float64Array;
   /** Density of all electrons, and the orbitals of each spin with their number; none where no exchange is wanted. */
   readonly total: Float64Array;
@@ -58,8 +77,15 @@ export function repulsionPlan(
   fitting: readonly Shell[],
   spins: number,
 ): RepulsionPlan {
-  const count = fitting.map(singleOf).reduce((n, s) => n + s.rows, 0),
-    width = (size * (size + 1)) / 2;
+  const count = fitting.map(singleOf).reduce((n, s) => n + s.rows, 0);
+  const first: number[] = [],
+    second: number[] = [];
+  for (const pair of pairsThatCount(shells))
+    eachColumn(pair, (i, j) => {
+      first.push(pair.firstRow + i);
+      second.push(pair.firstColumn + j);
+    });
+  const width = first.length;
   return {
     kind: 'repulsion',
     shells,
@@ -67,6 +93,8 @@ export function repulsionPlan(
     size,
     count,
     metric: sharedDoubles(count * count),
+    first: Int32Array.from(first),
+    second: Int32Array.from(second),
     table: sharedDoubles(count * width),
     total: sharedDoubles(size * size),
     orbitals: sharedDoubles(spins * size * size),
@@ -76,20 +104,30 @@ export function repulsionPlan(
   };
 }
 
+/** What integrals are made of: pairs of shells with the first column of each, and single shells. */
+interface Distributions {
+  readonly pairs: readonly HermitePair[];
+  readonly at: readonly number[];
+  readonly singles: readonly HermitePair[];
+}
+
 /** The parts of making fitted products and of building with them. */
 export class RepulsionWorkshop implements Workshop {
   private readonly width: number;
   private readonly block = new RepulsionBlock();
-  private known: { readonly pairs: readonly HermitePair[]; readonly singles: readonly HermitePair[] } | undefined;
+  private known: Distributions | undefined;
 
   constructor(readonly plan: RepulsionPlan) {
-    this.width = (plan.size * (plan.size + 1)) / 2;
+    this.width = plan.first.length;
   }
 
   /** Distributions of the integrals, while these are made. */
-  private get distributions() {
-    const { shells, fitting } = this.plan;
-    return (this.known ??= { pairs: shellPairs(shells), singles: fitting.map(singleOf) });
+  private get distributions(): Distributions {
+    if (this.known) return this.known;
+    const pairs = pairsThatCount(this.plan.shells);
+    let next = 0;
+    const at = pairs.map((p) => (next += columnsOf(p)) - columnsOf(p));
+    return (this.known = { pairs, at, singles: this.plan.fitting.map(singleOf) });
   }
 
   async part(step: number, index: number, context: TaskContext): Promise<void> {
@@ -125,18 +163,18 @@ export class RepulsionWorkshop implements Workshop {
   private async productsPart(index: number, context: TaskContext): Promise<void> {
     const { table } = this.plan,
       { width } = this;
-    const { pairs, singles } = this.distributions;
+    const { pairs, at, singles } = this.distributions;
     for (let n = index; n < pairs.length; n += MANY) {
       await context.breath();
       const pair = pairs[n]!;
       for (const single of singles) {
         const values = this.block.between(pair, single);
-        for (let i = 0; i < pair.rows; i++)
-          for (let j = 0; j < pair.columns; j++) {
-            const to = pairIndex(pair.firstRow + i, pair.firstColumn + j);
-            const from = (i * pair.columns + j) * single.rows;
-            for (let p = 0; p < single.rows; p++) table[(single.firstRow + p) * width + to] = values[from + p]!;
-          }
+        let to = single.firstRow * width + at[n]!;
+        eachColumn(pair, (i, j) => {
+          const from = (i * pair.columns + j) * single.rows;
+          for (let p = 0; p < single.rows; p++) table[p * width + to] = values[from + p]!;
+          to++;
+        });
       }
     }
   }
@@ -158,14 +196,12 @@ export class RepulsionWorkshop implements Workshop {
 
   /** Σ_P B^P (B^P · D) over some of the fitting functions. */
   private coulombPart(index: number): void {
-    const { table, total, size, count, coulomb } = this.plan,
+    const { table, total, size, count, coulomb, first: a, second: b } = this.plan,
       { width } = this;
-    const packed = new Float64Array(width),
+    const packed = Float64Array.from(a, (x, n) => (x === b[n] ? 1 : 2) * total[x * size + b[n]!]!),
       sum = coulomb.subarray(index * width, (index + 1) * width).fill(0);
-    for (let a = 0; a < size; a++)
-      for (let b = 0; b <= a; b++) packed[pairIndex(a, b)] = (a === b ? 1 : 2) * total[a * size + b]!;
-    const [first, end] = rangeOf(index, SUMMED_PARTS, count);
-    for (let p = first; p < end; p++) {
+    const [from, end] = rangeOf(index, SUMMED_PARTS, count);
+    for (let p = from; p < end; p++) {
       const row = p * width;
       let charge = 0;
       for (let i = 0; i < width; i++) charge += table[row + i]! * packed[i]!;
@@ -186,20 +222,27 @@ export class RepulsionWorkshop implements Workshop {
     const [first, end] = rangeOf(index, SUMMED_PARTS, count);
     for (let p = first; p < end; p++) {
       await context.breath();
-      unpackInto(full, table, p * this.width, size);
+      unpackInto(full, table, p * this.width, this.plan);
       const half = product(full, factor, size, size, inOrbitals);
       addProduct(half, transposed(half, size, inOrbitals), size, inOrbitals, size, sum);
     }
   }
 }
 
-/** A symmetric matrix from its lower triangle, row by row from `at` on. */
-function unpackInto(full: Float64Array, packed: Float64Array, at: number, size: number): void {
-  for (let a = 0; a < size; a++)
-    for (let b = 0; b <= a; b++, at++) {
-      full[a * size + b] = packed[at]!;
-      full[b * size + a] = packed[at]!;
-    }
+/** A symmetric matrix from its pairs that count, from `at` on; what does not count is left as it is. */
+function unpackInto(
+  full: Float64Array,
+  packed: Float64Array,
+  at: number,
+  { first, second, size }: Pick<RepulsionPlan, 'first' | 'second' | 'size'>,
+): void {
+  for (let n = 0; n < first.length; n++) {
+    const a = first[n]!,
+      b = second[n]!,
+      value = packed[at + n]!;
+    full[a * size + b] = value;
+    full[b * size + a] = value;
+  }
 }
 
 /** Makes the fitted products of a plan, once. */
@@ -209,11 +252,11 @@ export async function fitProducts(
   context: TaskContext,
   report: (share: number) => void = () => undefined,
 ): Promise<void> {
-  const { metric, count, size } = workshop.plan;
+  const { metric, count, first } = workshop.plan;
   await crew.run(workshop, METRIC, MANY, context);
   choleskyInPlace(metric, count, 1e-12);
   await crew.run(workshop, PRODUCTS, MANY, context, (done) => report(done / MANY));
-  await crew.run(workshop, SOLVED, Math.ceil((size * (size + 1)) / 2 / SLICE), context);
+  await crew.run(workshop, SOLVED, Math.ceil(first.length / SLICE), context);
 }
 
 /** Builder over fitted products that were made. */
@@ -228,10 +271,10 @@ export function fittedRepulsion(workshop: RepulsionWorkshop, crew: Crew<unknown>
         orbitals.set(s.factor, k * square);
       });
       await crew.run(workshop, MATRICES, SUMMED_PARTS, context);
-      const packed = summed(coulomb, (size * (size + 1)) / 2);
+      const packed = summed(coulomb, workshop.plan.first.length);
       const all = withExchange ? summed(exchange, spins.length * square) : exchange;
       const unpacked = new Float64Array(square);
-      unpackInto(unpacked, packed, 0, size);
+      unpackInto(unpacked, packed, 0, workshop.plan);
       return {
         coulomb: unpacked,
         exchange: withExchange ? spins.map((_, k) => all.slice(k * square, (k + 1) * square)) : [],
