@@ -10,8 +10,10 @@ import { hydrogenLengths } from '@nagare/core/aspherical/free-hydrogens';
 import { LEVELS, LEVEL_NAMES, wavefunctionOptions, type LevelName } from '@nagare/core/aspherical/levels';
 import { seededRandom } from '@nagare/core/math/random';
 import { mergeReflections } from '@nagare/core/data/merge';
-import { quietContext } from '@nagare/core/task-context';
+import { breathingContext, type TaskContext } from '@nagare/core/task-context';
 import { TASKS } from '@nagare/core/tasks/registry';
+import type { AsphericalTaskReport } from '@nagare/core/tasks/wave-tasks';
+import { threadPool } from '@nagare/server/worker-pool';
 import { shaken } from '../../demo/src/models.ts';
 import { neutronCrystal, SPHERICAL_LENGTHS, waveCrystal } from '../../demo/src/wave-crystal.ts';
 
@@ -27,15 +29,13 @@ const MEASUREMENT = {
   outliers: 0,
 };
 
-async function tried(seed: number, level: LevelName): Promise<string> {
+async function tried(seed: number, level: LevelName, context: TaskContext): Promise<string> {
   const random = seededRandom(seed);
   const line = MOLECULES[random.below(MOLECULES.length)]!,
     symbol = GROUPS[random.below(GROUPS.length)]!;
   const spherical = withHydrogensAt(neutronCrystal([line], symbol, random), SPHERICAL_LENGTHS);
-  const { raw } = await waveCrystal(spherical, MEASUREMENT, random, {
-    wavefunction: wavefunctionOptions('double-zeta', 'hybrid'),
-    neighbours: 'field',
-  });
+  const wave = { wavefunction: wavefunctionOptions('double-zeta', 'hybrid'), neighbours: 'field' as const };
+  const { raw } = await waveCrystal(spherical, MEASUREMENT, random, wave, context);
   const { reflections } = mergeReflections(raw, spherical.cell, rotationsOf(spherical.spaceGroup));
   const { basis, method, neighbours } = LEVELS[level];
   const started = performance.now();
@@ -44,7 +44,7 @@ async function tried(seed: number, level: LevelName): Promise<string> {
       ...experiment(shaken(spherical, random, 0.003, 0.001), reflections, MEASUREMENT.wavelength, {}),
       choices: { basis, method, neighbours, hydrogens: 'free', rounds: 8 },
     },
-    quietContext() as never,
+    context as TaskContext<AsphericalTaskReport>,
   );
   const { structure, readings, map } = result.stage;
   const elements = new Map(structure.sites.map((x) => [x.id, x.element]));
@@ -61,5 +61,8 @@ async function tried(seed: number, level: LevelName): Promise<string> {
 
 const [first = 2, last = 6] = process.argv.slice(2, 4).map(Number);
 const level = LEVEL_NAMES.find((x) => x === process.argv[4]) ?? 'quick';
+const pool = threadPool();
+const context = breathingContext({ aborted: false }, () => undefined, { fork: pool.fork, parallel: pool.parallel });
 for (let seed = first; seed <= last; seed++)
-  console.log(await tried(seed, level).catch((e: Error) => `${seed}: ${e.message}`));
+  console.log(await tried(seed, level, context).catch((e: Error) => `${seed}: ${e.message}`));
+pool.close();

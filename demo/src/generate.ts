@@ -253,6 +253,19 @@ const MODELS: ModelRecipe[] = [
     size: [0.28, 0.2, 0.18],
     measurement: FINE,
   },
+  {
+    file: 'sabishiro-2',
+    name: 'Sabishiro-2',
+    make: (random, m) => asphericalSet(['[Zn](Cl)(Cl)([NH3])[NH3]'], 'P 1 21/c 1', random, m),
+    seed: 71,
+    anode: 'Mo',
+    z: 4,
+    temperature: 100,
+    colour: 'colourless',
+    habit: 'block',
+    size: [0.19, 0.16, 0.12],
+    measurement: FINE,
+  },
 ];
 
 /** A measurement that needs scaling and an absorption correction before it is of use. */

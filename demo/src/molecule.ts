@@ -129,6 +129,8 @@ function idealLength(a: Atom, b: Atom, order: number): number {
     BrC: [1.895, 1.895, 1.9, 1.9],
     CF: [1.36, 1.36, 1.3, 1.3],
     CI: [2.1, 2.1, 2.1, 2.1],
+    ClZn: [2.24, 2.24, 2.24, 2.24],
+    NZn: [2.03, 2.03, 2.03, 2.03],
   };
   const row = known[pair];
   const index = order === 1 ? 0 : order === 1.5 ? 1 : order === 2 ? 2 : 3;

@@ -75,7 +75,7 @@ function roles(m: Molecule): { donor: Uint8Array; acceptor: Uint8Array } {
     if (
       (a.element === 'Cl' || a.element === 'F') &&
       partner &&
-      ['Cu', 'B'].includes(m.atoms[partner.i === i ? partner.j : partner.i]!.element)
+      ['Cu', 'Zn', 'B'].includes(m.atoms[partner.i === i ? partner.j : partner.i]!.element)
     )
       acceptor[i] = a.element === 'Cl' ? 3 : 2;
   });

@@ -12,7 +12,7 @@ import { USUAL_WAVEFUNCTION } from '@nagare/core/quantum/wavefunction';
 import { elementsOf } from '@nagare/core/refine/single-crystal-problem';
 import { scatteringTable } from '@nagare/core/scattering/structure-factors';
 import { tabulatedProvider, triplesOf } from '@nagare/core/scattering/tabulated-factors';
-import { quietContext } from '@nagare/core/task-context';
+import { quietContext, type TaskContext } from '@nagare/core/task-context';
 import { buildMolecule, type Molecule } from './molecule.ts';
 import { shaken, tidyCell, type ModelSet } from './models.ts';
 import { pack } from './packing.ts';
@@ -31,7 +31,17 @@ export const SPHERICAL_LENGTHS: Readonly<Record<string, number>> = { C: 0.98, N:
 const APART = 0.5;
 
 /** No nearer than crystals have it: hydrogens of neighbours, and what hydrogen bonds join. */
-const LEAST: Readonly<Record<string, number>> = { HH: 2.1, HO: 1.65, HN: 1.7, OO: 2.6, NO: 2.7, NN: 2.8, CH: 2.5 };
+const LEAST: Readonly<Record<string, number>> = {
+  HH: 2.1,
+  HO: 1.65,
+  HN: 1.7,
+  OO: 2.6,
+  NO: 2.7,
+  NN: 2.8,
+  CH: 2.5,
+  ClH: 2.2,
+  ClN: 2.9,
+};
 
 /** A molecule with its hydrogens where neutrons see them. */
 function stretched(molecule: Molecule): Molecule {
@@ -77,7 +87,7 @@ export function neutronCrystal(lines: readonly string[], symbol: string, random:
   throw new RangeError('No packing leaves these molecules room: take another seed.');
 }
 
-/** A small amide or hydrate whose hydrogens were put where spherical atoms want them; the data know better. */
+/** A small amide, hydrate or complex whose hydrogens were put where spherical atoms want them; the data know better. */
 export async function asphericalSet(
   lines: readonly string[],
   symbol: string,
@@ -100,11 +110,12 @@ export async function waveCrystal(
   m: Measurement,
   random: Random,
   wave: FactorOptions = TRUE_WAVE,
+  context: TaskContext = quietContext(),
 ): Promise<WaveCrystal> {
   const truth = withNeutronHydrogens(spherical);
   const sphere = sphereOf(truth, m.dMin);
   const table = scatteringTable(truth.cell, truth.spaceGroup, sphere, elementsOf(truth), m.wavelength);
-  const { factors } = await crystalFactors(truth, triplesOf(table), wave, quietContext());
+  const { factors } = await crystalFactors(truth, triplesOf(table), wave, context);
   const raw = measure(truth, m, random, undefined, (t) => tabulatedProvider(factors, truth.sites, t));
   return { truth, raw };
 }

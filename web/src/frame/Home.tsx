@@ -33,6 +33,7 @@ const DEMOS = [
   { file: 'enju-6', name: 'Enju-6', text: 'Leaf-green plate: strong absorption, six runs, one of them bad' },
   { file: 'futago-1', name: 'Futago-1', text: 'Amber bipyramid, Mo Kα, a merohedral twin' },
   { file: 'usuzumi-2', name: 'Usuzumi-2', text: 'Colourless block to 0.65 Å: a small amide for aspherical atoms' },
+  { file: 'sabishiro-2', name: 'Sabishiro-2', text: 'Colourless block to 0.65 Å: a zinc complex for aspherical atoms' },
   { file: 'shiratsuyu-1', name: 'Shiratsuyu-1', text: 'Colourless prism to 0.65 Å: a hydrate for aspherical atoms' },
 ];
 
