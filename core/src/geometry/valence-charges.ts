@@ -110,17 +110,49 @@ function doubled(free: readonly number[], partners: readonly (readonly number[])
   }
 }
 
-/** What is left over where bonds are doubled in the best of many orders. */
-function leftOver(elements: readonly string[], free: readonly number[], partners: readonly number[][]): number[] {
+/** Atoms with valences left, each with those that such atoms lead to. */
+function conjugated(free: readonly number[], partners: readonly (readonly number[])[]): number[][] {
+  const seen = new Set<number>();
+  return free.flatMap((x, start) => {
+    if (!x || seen.has(start)) return [];
+    const group = new Set([start]);
+    for (const i of group) for (const j of partners[i]!) if (free[j]) group.add(j);
+    for (const i of group) seen.add(i);
+    return [[...group]];
+  });
+}
+
+/** What is left over where the bonds of some atoms are doubled in the best of many orders, by the atoms' own numbers. */
+function leftIn(
+  group: readonly number[],
+  elements: readonly string[],
+  free: readonly number[],
+  partners: readonly (readonly number[])[],
+): readonly number[] {
   const random = seededRandom(1);
-  let best: number[] = [],
+  const own = new Map(group.map((i, n) => [i, n]));
+  const freeOf = group.map((i) => free[i]!),
+    partnersOf = group.map((i) => partners[i]!.flatMap((j) => own.get(j) ?? []));
+  let best = freeOf,
     least = Infinity;
   for (let n = 0; n < TRIES && least > 0; n++) {
-    const tried = doubled(free, partners, random);
-    const cost = tried.reduce((sum, x, i) => sum + x * costOf(elements[i]!), 0);
+    const tried = doubled(freeOf, partnersOf, random);
+    const cost = tried.reduce((sum, x, i) => sum + x * costOf(elements[group[i]!]!), 0);
     if (cost < least) [best, least] = [tried, cost];
   }
   return best;
+}
+
+/** What is left over of the valences of each atom. */
+function leftOver(
+  elements: readonly string[],
+  free: readonly number[],
+  partners: readonly (readonly number[])[],
+): number[] {
+  const out = elements.map(() => 0);
+  for (const group of conjugated(free, partners))
+    leftIn(group, elements, free, partners).forEach((x, n) => (out[group[n]!] = x));
+  return out;
 }
 
 /** Carbons with a valence left over that still may be an ion. */
