@@ -44,7 +44,7 @@ export function factorWords(r: FactorReport): string {
     case 'integrals':
       return `${which}integrals ${Math.round(100 * r.share)} %`;
     case 'field':
-      return `${which}iteration ${r.iteration}: ${r.energy.toFixed(5)} hartree, gradient ${r.gradient.toExponential(0)}`;
+      return `${which}iteration ${r.iteration}: ${r.energy.toFixed(5).replace('-', '−')} hartree, gradient ${r.gradient.toExponential(0)}`;
     case 'shares':
       return `${which}the density is divided among the atoms`;
     case 'factors':
