@@ -114,8 +114,8 @@ function Molecule({ m }: { m: MoleculeReading }): ReactNode {
     <section className="wave-molecule">
       <p className="mb-1">
         {m.labels[0]} and {m.labels.length - 1} more{partWords(m)}
-        {m.charge ? `, charge ${m.charge}` : ''}: <span className="mono">{m.energy.toFixed(5).replace('-', '−')}</span> hartree after{' '}
-        {m.iterations} iterations
+        {m.charge ? `, charge ${m.charge}` : ''}: <span className="mono">{m.energy.toFixed(5).replace('-', '−')}</span>{' '}
+        hartree after {m.iterations} iterations
         {m.converged ? '' : ' (not self-consistent)'}
         {m.smearing ? `, orbitals of nearly one energy filled at ${kelvinOf(m.smearing).toFixed(0)} K` : ''}; dipole{' '}
         <span className="mono">{m.dipole.toFixed(2)}</span> D; {m.functions} functions.
