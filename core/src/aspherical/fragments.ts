@@ -2,10 +2,10 @@
  * Parts of molecules that are small enough for a wavefunction: cut where single bonds are no part of a ring, what was cut away
  * replaced by hydrogens (the fragments of Breidung, Thiel & Dahl 1988; of Zhang & Zhang 2003 the caps).
  */
-import { placeKey, siteIndices, siteOf, type AtomRef } from '../crystal/atom-ref.ts';
+import { siteOf, type AtomRef } from '../crystal/atom-ref.ts';
 import { isHydrogen } from '../crystal/elements.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { bonds, bondsBySite, neighbourRef } from '../geometry/bonds.ts';
+import { bondsWithin } from '../geometry/bonds.ts';
 import { cartesianOf } from '../geometry/measure.ts';
 import { add, norm, normalize, scale, subtract, type Vec3 } from '../math/matrix3.ts';
 
@@ -62,13 +62,11 @@ function bridges(partners: readonly (readonly number[])[]): Set<string> {
 
 /** The graph of a molecule whose atoms are given. */
 export function moleculeGraph(s: Structure, atoms: readonly AtomRef[]): MoleculeGraph {
-  const bySite = bondsBySite(s, bonds(s)),
-    sites = siteIndices(s);
-  const index = new Map(atoms.map((a, i) => [placeKey(s, a), i]));
-  const partners = atoms.map((a) => {
-    const found = bySite[sites.get(a.site)!]!.flatMap((b) => index.get(placeKey(s, neighbourRef(s, b, a))) ?? []);
-    return [...new Set(found)];
-  });
+  const partners = atoms.map((): number[] => []);
+  for (const [i, j] of bondsWithin(s, atoms)) {
+    partners[i]!.push(j);
+    partners[j]!.push(i);
+  }
   const elements = atoms.map((a) => siteOf(s, a)!.element),
     at = cartesianOf(s, atoms);
   const acyclic = bridges(partners);

@@ -1,8 +1,8 @@
 /** Charges of the molecules of a crystal: what was said of their sites, by valence otherwise; together they balance. */
-import { placeKey, siteIndices, siteOf, type AtomRef } from '../crystal/atom-ref.ts';
+import { siteOf } from '../crystal/atom-ref.ts';
 import { elementOf, isMetal } from '../crystal/elements.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { bonds, bondsBySite, neighbourRef } from '../geometry/bonds.ts';
+import { bondsWithin } from '../geometry/bonds.ts';
 import { valenceCharges } from '../geometry/valence-charges.ts';
 import type { MolecularCrystal, Molecule } from './molecules.ts';
 
@@ -30,35 +30,16 @@ interface Charged {
   readonly isSaid?: true;
 }
 
-/** Bonds among atoms, each once. */
-function bondsWithin(s: Structure, atoms: readonly AtomRef[]): [number, number][] {
-  const bySite = bondsBySite(s, bonds(s)),
-    sites = siteIndices(s);
-  const index = new Map(atoms.map((a, i) => [placeKey(s, a), i]));
-  return atoms.flatMap((a, i) =>
-    bySite[sites.get(a.site)!]!.flatMap((b): [number, number][] => {
-      const j = index.get(placeKey(s, neighbourRef(s, b, a)));
-      return j !== undefined && i < j ? [[i, j]] : [];
-    }),
-  );
-}
-
 /** By what was said of its sites, or by valence; metals of one charge have it. */
 function chargedBySelf(s: Structure, { atoms, elements }: Molecule): Charged {
   const said = atoms.map((a) => siteOf(s, a)!.charge ?? 0);
   if (said.some((q) => q)) return { charges: said, isSettled: true, isSaid: true };
   const { charges, isSettled } = valenceCharges(elements, bondsWithin(s, atoms));
-  const metals = elements.filter((e) => isMetal(e));
-  const known = metals.every((e) => ONE_CHARGE[e] !== undefined);
-  // Without its metals a molecule is settled or not by valence alone.
-  const others = metals.length ? known && chargesAreWhole(s, atoms, elements) : isSettled;
-  return { charges: charges.map((q, i) => q + (ONE_CHARGE[elements[i]!] ?? 0)), isSettled: others };
-}
-
-function chargesAreWhole(s: Structure, atoms: readonly AtomRef[], elements: readonly string[]): boolean {
-  const kept = atoms.filter((_, i) => !isMetal(elements[i]!));
-  const names = elements.filter((e) => !isMetal(e));
-  return valenceCharges(names, bondsWithin(s, kept)).isSettled;
+  const hasOneSum = elements.every((e) => !isMetal(e) || ONE_CHARGE[e] !== undefined);
+  return {
+    charges: charges.map((q, i) => q + (ONE_CHARGE[elements[i]!] ?? 0)),
+    isSettled: isSettled && hasOneSum,
+  };
 }
 
 const sumOf = (values: readonly number[]): number => values.reduce((sum, q) => sum + q, 0);

@@ -219,6 +219,19 @@ export function connectedUnit(s: Structure, list: readonly Neighbour[], start: A
   return out;
 }
 
+/** Bonds among some atoms, each once by their numbers, the smaller first. */
+export function bondsWithin(s: Structure, atoms: readonly AtomRef[]): [number, number][] {
+  const bySite = bondsBySite(s, bonds(s)),
+    sites = siteIndices(s);
+  const index = new Map(atoms.map((a, i) => [placeKey(s, a), i]));
+  return atoms.flatMap((a, i) =>
+    bySite[sites.get(a.site)!]!.flatMap((b): [number, number][] => {
+      const j = index.get(placeKey(s, neighbourRef(s, b, a)));
+      return j !== undefined && i < j ? [[i, j]] : [];
+    }),
+  );
+}
+
 /** Groups of site indices joined by bonds, symmetry ignored: the fragments of the asymmetric unit. */
 export function fragments(s: Structure, list: readonly Neighbour[] = bonds(s)): number[][] {
   const parent = s.sites.map((_, i) => i);

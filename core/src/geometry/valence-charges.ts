@@ -8,7 +8,7 @@ import { seededRandom, type Random } from '../math/random.ts';
 export interface ValenceCharges {
   /** Of each atom; metals have none here. */
   readonly charges: readonly number[];
-  /** False where a metal, or carbons that lack hydrogens, leave the sum unknown. */
+  /** False where carbons that lack hydrogens leave the sum unknown. */
   readonly isSettled: boolean;
 }
 
@@ -163,7 +163,6 @@ export function valenceCharges(
   elements: readonly string[],
   bonds: readonly (readonly [number, number])[],
 ): ValenceCharges {
-  const hasMetal = elements.some((e) => isMetal(e));
   const partners = elements.map((): number[] => []);
   for (const [i, j] of bonds) {
     if (isMetal(elements[i]!) || isMetal(elements[j]!)) continue;
@@ -188,7 +187,7 @@ export function valenceCharges(
   });
   const lost = carbons.reduce((sum, i) => sum + left[i]!, 0);
   for (const i of carbons) charges[i] = chargeOfCarbon(i, elements, partners, free) * left[i]!;
-  return { charges, isSettled: !hasMetal && lost <= MOST_CARBONS };
+  return { charges, isSettled: lost <= MOST_CARBONS };
 }
 
 /** A carbon that found no partner: the nitrogen of an iminium lends it a pair, otherwise it took one. */

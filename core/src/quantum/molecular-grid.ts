@@ -87,7 +87,8 @@ export const gridPlan = (centres: readonly Centre[], fineness: GridFineness): Gr
 /** Weighs the points of one nucleus a part. */
 export class GridWorkshop implements Workshop {
   private readonly share: ReturnType<typeof sharing>;
-  private readonly first: readonly number[];
+  /** Where the points of each nucleus begin, and where the last ends. */
+  private readonly first: number[];
 
   constructor(readonly plan: GridPlan) {
     const { centres, fineness } = plan;
@@ -95,8 +96,8 @@ export class GridWorkshop implements Workshop {
       centres,
       centres.map((c) => sizeOf(c.element)),
     );
-    let sum = 0;
-    this.first = centres.map((c) => (sum += countPoints(c, fineness)) - countPoints(c, fineness));
+    this.first = [0];
+    for (const c of centres) this.first.push(this.first.at(-1)! + countPoints(c, fineness));
   }
 
   async part(_step: number, index: number, context: TaskContext): Promise<void> {
