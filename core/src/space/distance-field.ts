@@ -192,15 +192,22 @@ class Filler {
   /** Of some balls, those that may be the nearest of any point of a block. */
   private nearestOf(block: Block, balls: Int32Array): Int32Array {
     const [x, y, z] = this.middleOf(block);
-    const off = new Float64Array(balls.length);
+    if (this.offs.length < balls.length) this.offs = new Float64Array(2 * balls.length);
+    const { offs } = this;
     let nearest = Infinity;
     for (let k = 0; k < balls.length; k++) {
-      off[k] = this.around.off(balls[k]!, x, y, z);
-      if (off[k]! < nearest) nearest = off[k]!;
+      offs[k] = this.around.off(balls[k]!, x, y, z);
+      if (offs[k]! < nearest) nearest = offs[k]!;
     }
     const most = nearest + 2 * this.halfOf(block.size) + 1e-9;
-    return balls.filter((_, k) => off[k]! <= most);
+    let count = 0;
+    for (let k = 0; k < balls.length; k++) if (offs[k]! <= most) count++;
+    const near = new Int32Array(count);
+    for (let k = 0, n = 0; k < balls.length; k++) if (offs[k]! <= most) near[n++] = balls[k]!;
+    return near;
   }
+  /** Distances of the balls looked at last. */
+  private offs = new Float64Array(64);
 
   /** The distances of every point of a block. */
   private finish({ from, size }: Block, balls: Int32Array): void {

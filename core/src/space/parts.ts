@@ -90,8 +90,16 @@ class Hills {
     return out;
   }
 
-  /** Calls with every reached point and each of its neighbours: face to face within, along the rim also by corners. */
-  eachPair(faces: Ways, corners: Ways, visit: (i: number, j: number, x: number, y: number, z: number) => void): void {
+  /**
+   * Visits every reached point: those amid the grid once, with how far their neighbours' indices lie off; those at its edge with each
+   * of their reached neighbours, and the cells on the way. Neighbours are face to face within, along the rim also by corners.
+   */
+  eachPoint(
+    faces: Ways,
+    corners: Ways,
+    amid: (i: number, leaps: Int32Array) => void,
+    pair: (i: number, j: number, x: number, y: number, z: number) => void,
+  ): void {
     const { d, places, probe } = this;
     const [p, q, r] = places.n;
     for (let x = 0, at = 0; x < p; x++)
@@ -99,18 +107,16 @@ class Hills {
         for (let z = 0; z < r; z++, at++) {
           if (d[at]! < probe) continue;
           const { steps, leaps } = d[at]! > this.inner ? faces : corners;
-          const isAmid = x > 0 && y > 0 && z > 0 && x < p - 1 && y < q - 1 && z < r - 1;
+          if (x > 0 && y > 0 && z > 0 && x < p - 1 && y < q - 1 && z < r - 1) {
+            amid(at, leaps);
+            continue;
+          }
           for (let m = 0; m < leaps.length; m++) {
-            if (isAmid) {
-              const j = at + leaps[m]!;
-              if (d[j]! >= probe) visit(at, j, 0, 0, 0);
-              continue;
-            }
             const u = x + steps[3 * m]!,
               v = y + steps[3 * m + 1]!,
               w = z + steps[3 * m + 2]!;
             const j = places.of(u, v, w);
-            if (d[j]! >= probe) visit(at, j, over(u, p), over(v, q), over(w, r));
+            if (d[j]! >= probe) pair(at, j, over(u, p), over(v, q), over(w, r));
           }
         }
   }
@@ -120,14 +126,27 @@ class Hills {
     const { d, shifts, places } = this;
     const up = new Int32Array(d.length).fill(-1);
     for (let i = 0; i < d.length; i++) if (d[i]! >= this.probe) up[i] = i;
-    this.eachPair(waysOf(FACES, places.n), waysOf(CORNERS, places.n), (i, j, x, y, z) => {
+    const amid = (i: number, leaps: Int32Array): void => {
+      let best = i,
+        most = d[i]!;
+      for (let m = 0; m < leaps.length; m++) {
+        const j = i + leaps[m]!;
+        const far = d[j]!;
+        if (far < most || (far === most && j <= best)) continue;
+        best = j;
+        most = far;
+      }
+      up[i] = best;
+    };
+    const pair = (i: number, j: number, x: number, y: number, z: number): void => {
       const known = up[i]!;
       if (d[j]! < d[known]! || (d[j] === d[known] && j <= known)) return;
       up[i] = j;
       shifts[3 * i] = x;
       shifts[3 * i + 1] = y;
       shifts[3 * i + 2] = z;
-    });
+    };
+    this.eachPoint(waysOf(FACES, places.n), waysOf(CORNERS, places.n), amid, pair);
     return up;
   }
 
@@ -188,7 +207,15 @@ function passesOf(hills: Hills, d: Float64Array, n: Places['n']): Pass[] {
       widest.set(key, { at, cell, d: d[at]!, from, to, over: [u, v, w] });
     }
   };
-  hills.eachPair(waysOf(FACES.filter(isAhead), n), waysOf(CORNERS, n), note);
+  const amid = (i: number, leaps: Int32Array): void => {
+    const code = codes[i]!;
+    // Points outside have codes of their own.
+    for (let m = 0; m < leaps.length; m++) {
+      const j = i + leaps[m]!;
+      if (codes[j] !== code && of[j]! >= 0) note(i, j, 0, 0, 0);
+    }
+  };
+  hills.eachPoint(waysOf(FACES.filter(isAhead), n), waysOf(CORNERS, n), amid, note);
   return [...widest.values()].sort((a, b) => b.d - a.d);
 }
 

@@ -92,17 +92,21 @@ const share = (d: number, width: number): number => Math.max(0, Math.min(1, 0.5 
 
 /** The part nearest to each touched point outside of what is reached: grown outwards point by point from its rim. */
 function spread(of: Int32Array, field: Float32Array, places: Places, probe: number, width: number): void {
-  const [, q, r] = places.n;
+  const [p, q, r] = places.n;
+  const leaps = FACES.map(([x, y, z]) => (x * q + y) * r + z);
   let rim: number[] = [];
   for (let i = 0; i < of.length; i++) if (of[i]! >= 0 && field[i]! < probe + 2 * width) rim.push(i);
   while (rim.length) {
     const next: number[] = [];
     for (const i of rim) {
-      const x = Math.floor(i / (q * r)),
-        y = Math.floor(i / r) % q,
-        z = i % r;
-      for (const [dx, dy, dz] of FACES) {
-        const j = places.of(x + dx, y + dy, z + dz);
+      const row = Math.floor(i / r),
+        x = Math.floor(row / q),
+        y = row - x * q,
+        z = i - row * r;
+      const isAmid = x > 0 && y > 0 && z > 0 && x < p - 1 && y < q - 1 && z < r - 1;
+      for (let m = 0; m < FACES.length; m++) {
+        const [dx, dy, dz] = FACES[m]!;
+        const j = isAmid ? i + leaps[m]! : places.of(x + dx, y + dy, z + dz);
         if (of[j]! >= 0 || field[j]! <= -width / 2) continue;
         of[j] = of[i]!;
         next.push(j);
