@@ -30,7 +30,7 @@ export interface PoreSphere {
 
 /** Points of the grid at most, and Å between them at least. */
 const MOST_POINTS = 160_000;
-export const STEP = 0.3;
+const STEP = 0.3;
 
 function capAt(values: Float64Array, most: number): void {
   for (let i = 0; i < values.length; i++) if (values[i]! > most) values[i] = most;
@@ -157,8 +157,6 @@ export class EmptySpace {
 }
 
 const anyDirection = (random: Random): Vec3 => normalize([random.normal(), random.normal(), random.normal()]);
-
-export const wrap = (i: number, n: number): number => ((i % n) + n) % n;
 
 const DIRECTIONS: readonly Vec3[] = [-1, 0, 1].flatMap((i) =>
   [-1, 0, 1].flatMap((j) => [-1, 0, 1].flatMap((k): Vec3[] => (i || j || k ? [normalize([i, j, k])] : []))),

@@ -108,21 +108,29 @@ const STEP = 0.3,
   FINEST = 0.12,
   MANY_POINTS = 600_000;
 
+/** The grid of distances that a network is found on. */
+export function networkSpace(s: Structure, radiusOf: (element: string) => number): EmptySpace {
+  const step = Math.max(FINEST, Math.min(STEP, Math.cbrt(cellVolume(s.cell) / MANY_POINTS)));
+  return new EmptySpace(s, radiusOf, step, 2 * MANY_POINTS);
+}
+
+/** The network of what a probe (radius in Å) reaches of a crystal's empty space. */
+export function networkWithin(s: Structure, space: EmptySpace, probe: number): VoidNetwork {
+  const { n } = space.grid;
+  const width = Math.cbrt(cellVolume(s.cell) / space.grid.size);
+  const steps = stepsOf(orthogonalization(s.cell), n);
+  // The grid sees every place a little too narrow: what is too narrow is told when it is exact.
+  const from = Math.max(0, probe - width);
+  return exactNetwork(space, partsOf(space.distances, steps.places, from, from + 2 * width).hilltops, probe);
+}
+
 /**
  * The network of what a probe (radius in Å) reaches between the spheres of the atoms. Throws RangeError for a probe that is no length,
  * or a structure without atoms.
  */
 export function voidNetwork(s: Structure, { probe, radii }: Omit<VoidOptions, 'step'>): VoidNetwork {
   assertProbe(s, probe);
-  const volume = cellVolume(s.cell);
-  const step = Math.max(FINEST, Math.min(STEP, Math.cbrt(volume / MANY_POINTS)));
-  const space = new EmptySpace(s, radiusBy(radii), step, 2 * MANY_POINTS);
-  const { n } = space.grid;
-  const width = Math.cbrt(volume / space.grid.size);
-  const steps = stepsOf(orthogonalization(s.cell), n);
-  // The grid sees every place a little too narrow: what is too narrow is told when it is exact.
-  const from = Math.max(0, probe - width);
-  return exactNetwork(space, partsOf(space.distances, steps.places, from, from + 2 * width).hilltops, probe);
+  return networkWithin(s, networkSpace(s, radiusBy(radii)), probe);
 }
 
 /** A chamber that a hill leads to, and the cells its place in the list lies off the hill's own. */
