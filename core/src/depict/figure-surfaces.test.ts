@@ -1,11 +1,25 @@
 import { describe, expect, it } from 'vitest';
+import { porousFramework } from '../../../demo/src/structures.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { SurfaceSearch } from '../contacts/molecule-surface.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import { itemsOf, type SurfacePrimitive } from '../draw/scene.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { DENSITY_REACH } from '../maps/map-surfaces.ts';
-import { add, apply3, cross, dot, inverse3, norm, subtract, type Vec3 } from '../math/matrix3.ts';
+import {
+  add,
+  apply3,
+  cross,
+  dot,
+  inverse3,
+  norm,
+  normalize,
+  scale,
+  subtract,
+  transpose3,
+  type Vec3,
+} from '../math/matrix3.ts';
+import { voidNetwork } from '../space/network.ts';
 import { figureSchema } from '../tasks/figure-schemas.ts';
 import { drawFigure } from './draw-figure.ts';
 import type { FigureMaps, FigureSurface } from './figure-surfaces.ts';
@@ -171,8 +185,68 @@ describe('the shape of the crystal in a figure', () => {
     expect(bodyOf(shape({ edges: false })).edgeWidth).toBe(0);
   });
 
+  it('by given faces is theirs alone, or with what the class makes of them; where they do not close there is none', () => {
+    const given = [
+      { hkl: [1, 0, 0], distance: 2 },
+      { hkl: [0, 1, 0], distance: 1 },
+      { hkl: [0, 0, 1], distance: 1 },
+    ] as const;
+    const all = [...given, ...given.map(({ hkl, distance }) => ({ hkl: scale(hkl, -1), distance }))];
+    // 2/m makes (−1 0 0) and so on of each.
+    expect(bodyOf(shape({ by: 'faces', given })).faces).toHaveLength(6);
+    expect(bodyOf(shape({ by: 'faces', given: all, complete: false })).faces).toHaveLength(6);
+    expect(bodyOf(shape({ by: 'faces', given, complete: false }))).toBeUndefined();
+    const { vertices } = bodyOf(shape({ by: 'faces', given: all, complete: false }));
+    const m = orthogonalization(s.cell);
+    const toReciprocal = transpose3(inverse3(m));
+    const across = (hkl: Vec3): number => {
+      const along = vertices.map((v) => dot(normalize(apply3(toReciprocal, hkl)), v));
+      return Math.max(...along) - Math.min(...along);
+    };
+    expect(across([1, 0, 0]) / across([0, 1, 0])).toBeCloseTo(2, 6);
+    expect(across([0, 1, 0]) / across([0, 0, 1])).toBeCloseTo(1, 6);
+  });
+
   it('goes with the figure’s file', () => {
     expect(figureSchema.parse(withSurfaces(shape())).drawings[0]!.surfaces).toEqual([shape()]);
+  });
+});
+
+describe('chambers and ways in a figure', () => {
+  const ways: FigureSurface = { ...look, kind: 'ways', probe: 1.2, tubes: '#aa7711' };
+  const framework = porousFramework();
+  const layersOf = (cells: number) => {
+    const figure = withSurfaces(ways);
+    const drawings = figure.drawings.map((d) => ({
+      ...d,
+      extent: { kind: 'block' as const, from: [0, 0, 0] as const, to: [cells, 1, 1] as const },
+    }));
+    return drawFigure({ ...figure, drawings }, framework, []).scenes[0]!.layers;
+  };
+
+  it('are balls of one colour and tubes of another, as wide as what passes', () => {
+    const { chambers, ways: found } = voidNetwork(framework, { probe: 1.2 });
+    const layers = layersOf(1);
+    const balls = itemsOf(layers, 'atoms', 'pores');
+    const tubes = itemsOf(layers, 'bonds', 'pores');
+    expect(tubes).toHaveLength(2 * found.length);
+    expect(balls.length).toBeGreaterThan(chambers.length);
+    const [widest, window] = [chambers, found].map((list) => Math.max(...list.map((x) => x.diameter)));
+    const largest = Math.max(...balls.map((b) => b.axes[0][0]));
+    expect(largest / Math.max(...tubes.map((t) => t.radius))).toBeCloseTo(widest! / window!, 6);
+    expect(new Set(balls.map((b) => b.colour))).toEqual(new Set([look.colour]));
+    expect(new Set(tubes.flatMap((t) => t.colours))).toEqual(new Set(['#aa7711']));
+  });
+
+  it('go through every cell that is drawn, each chamber once', () => {
+    const [one, two] = [layersOf(1), layersOf(2)];
+    expect(itemsOf(two, 'bonds', 'pores')).toHaveLength(2 * itemsOf(one, 'bonds', 'pores').length);
+    const places = itemsOf(two, 'atoms', 'pores').map((b) => b.position.map((x) => x.toFixed(3)).join());
+    expect(new Set(places).size).toBe(places.length);
+  });
+
+  it('go with the figure’s file', () => {
+    expect(figureSchema.parse(withSurfaces(ways)).drawings[0]!.surfaces).toEqual([ways]);
   });
 });
 

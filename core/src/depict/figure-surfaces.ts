@@ -5,6 +5,7 @@ import type { Probe } from '../contacts/probes.ts';
 import { levelAt, WishSearch } from '../contacts/wishes.ts';
 import { wishSurface } from '../contacts/wish-field.ts';
 import { isAtomOf, type AtomRef } from '../crystal/atom-ref.ts';
+import type { GivenFace } from '../crystal/faces.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { channels, mixColours, type SceneColours } from '../draw/colours.ts';
 import type { AtomPrimitive, Layer, SurfacePrimitive } from '../draw/scene.ts';
@@ -13,10 +14,15 @@ import { contourSurface, type Region } from '../maps/isosurface.ts';
 import type { MapKind } from '../maps/residual.ts';
 import type { SampledMap } from '../maps/sample.ts';
 import { crystalShape, type CrystalFace } from '../space/crystal-shape.ts';
+import { triedShape } from '../space/given-shape.ts';
+import { voidNetwork, type VoidNetwork } from '../space/network.ts';
 import { voidMap, type VoidMap } from '../space/voids.ts';
+import { networkLayers } from './network-layers.ts';
 import { shapeLayers } from './shape-layers.ts';
 
 export const PAINTED_BY = ['closeness', 'inside', 'outside'] as const;
+export const SHAPE_BY = ['spacings', 'energies', 'faces'] as const;
+type ShapeBy = (typeof SHAPE_BY)[number];
 export type PaintedBy = (typeof PAINTED_BY)[number];
 
 interface SurfaceBase {
@@ -47,8 +53,19 @@ export type FigureSurface = SurfaceBase &
       }
     /** What a probe of a radius (Å) touches, in the cells that are drawn. */
     | { readonly kind: 'voids'; readonly probe: number }
-    /** The crystal around what is drawn, by its spacings or by attachment energies. */
-    | { readonly kind: 'shape'; readonly by: 'spacings' | 'energies'; readonly edges: boolean; readonly names: boolean }
+    /** Chambers that such a probe can be in, and in a colour of their own the ways it can go, in the cells that are drawn. */
+    | { readonly kind: 'ways'; readonly probe: number; readonly tubes: string }
+    /** The crystal around what is drawn, by its spacings, by attachment energies, or by given faces. */
+    | {
+        readonly kind: 'shape';
+        readonly by: ShapeBy;
+        /** Where it is by given faces. */
+        readonly given?: readonly GivenFace[];
+        /** Whether the class makes the others of each given face. */
+        readonly complete?: boolean;
+        readonly edges: boolean;
+        readonly names: boolean;
+      }
   );
 
 /** Maps of a structure's data, by kind. */
@@ -183,21 +200,38 @@ export function surfaceLayers(
 ): Layer[] {
   const items = surfaces.flatMap((x): SurfacePrimitive[] => {
     if (x.kind === 'map') return densityItems(s, x, atoms, maps[x.map]);
-    if (x.kind === 'shape') return [];
+    if (x.kind === 'shape' || x.kind === 'ways') return [];
     if (x.kind === 'voids') return voidItem(s, x, atoms);
     return x.kind === 'wishes' ? wishItems(s, x) : [moleculeItem(s, x, colours)];
   });
   const seen = items.filter((x) => x.indices.length > 0);
   return [
     ...(seen.length ? [{ kind: 'surfaces' as const, name: 'surroundings' as const, items: seen }] : []),
-    ...surfaces.flatMap((x) => (x.kind === 'shape' ? shapeLayers(s, facesBy(s, x.by), x, colours.ink) : [])),
+    ...surfaces.flatMap((x) => (x.kind === 'ways' ? wayLayers(s, x, atoms) : [])),
+    ...surfaces.flatMap((x) => (x.kind === 'shape' ? shapeLayers(s, facesBy(s, x), x, colours.ink) : [])),
   ];
+}
+
+/** Worked out last for a structure. */
+const knownWays = new WeakMap<Structure, { readonly probe: number; readonly network: VoidNetwork }>();
+
+function wayLayers(
+  s: Structure,
+  { probe, colour, tubes, opacity }: Extract<FigureSurface, { kind: 'ways' }>,
+  atoms: readonly AtomPrimitive[],
+): Layer[] {
+  let known = knownWays.get(s);
+  if (known?.probe !== probe) knownWays.set(s, (known = { probe, network: voidNetwork(s, { probe }) }));
+  return networkLayers(known.network, s.cell, { chambers: colour, ways: tubes, opacity }, drawnCells(s, atoms));
 }
 
 /** Worked out last for a structure, by what they are from. */
 const knownFaces = new WeakMap<Structure, Map<string, readonly CrystalFace[]>>();
 
-function facesBy(s: Structure, by: 'spacings' | 'energies'): readonly CrystalFace[] {
+/** Faces of the shape; none where those given do not close, which the sheet says. */
+function facesBy(s: Structure, shape: Extract<FigureSurface, { kind: 'shape' }>): readonly CrystalFace[] {
+  const { by, given = [], complete = true } = shape;
+  if (by === 'faces') return triedShape(s, given, complete).faces;
   const known = knownFaces.get(s) ?? new Map<string, readonly CrystalFace[]>();
   knownFaces.set(s, known);
   const faces = known.get(by) ?? (by === 'energies' ? attachmentShape(s).faces : crystalShape(s));

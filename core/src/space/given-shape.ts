@@ -50,6 +50,20 @@ export function shapeOfFaces(s: Pick<Structure, 'cell'>, given: readonly GivenFa
   }));
 }
 
+/** The same, with the faces that the class makes where that is wanted; none, and the reason, where given faces make no shape. */
+export function triedShape(
+  s: Pick<Structure, 'cell' | 'spaceGroup'>,
+  given: readonly GivenFace[],
+  complete: boolean,
+): { readonly faces: readonly CrystalFace[]; readonly problem?: string } {
+  try {
+    return { faces: shapeOfFaces(s, complete ? completed(s, given) : given) };
+  } catch (e) {
+    if (e instanceof RangeError) return { faces: [], problem: e.message };
+    throw e;
+  }
+}
+
 /** Volume within faces, in the third power of their unit. */
 export const volumeOf = (faces: readonly CrystalFace[]): number =>
   faces.reduce((sum, f) => sum + (f.area * f.distance) / 3, 0);

@@ -2,11 +2,12 @@
 import { z } from 'zod';
 import { PROBES } from '../contacts/probes.ts';
 import type { Figure } from '../depict/figure.ts';
-import { PAINTED_BY } from '../depict/figure-surfaces.ts';
+import { PAINTED_BY, SHAPE_BY } from '../depict/figure-surfaces.ts';
 import { COLOUR_RULES } from '../draw/colouring.ts';
 import { LABEL_RULES, MEASURE_LABELS } from '../draw/label-rules.ts';
 import { MAP_KINDS } from '../maps/residual.ts';
 import { extentSchema, styleSchema, whichSchema } from './scene-task.ts';
+import { givenFaceSchema } from './shape-task.ts';
 import { atomRefSchema, bondingSchema, mat3Schema, vec3Schema } from './schemas.ts';
 import type { AllTrue, SameType } from './same-type.ts';
 
@@ -71,10 +72,13 @@ export const figureSurfaceSchema = z.union([
     of: atomRefSchema.optional(),
   }),
   z.strictObject({ ...surfaceBase, kind: z.literal('voids'), probe: number.min(0).max(20) }),
+  z.strictObject({ ...surfaceBase, kind: z.literal('ways'), probe: number.min(0).max(20), tubes: colour }),
   z.strictObject({
     ...surfaceBase,
     kind: z.literal('shape'),
-    by: z.enum(['spacings', 'energies']),
+    by: z.enum(SHAPE_BY),
+    given: z.array(givenFaceSchema).readonly().optional(),
+    complete: z.boolean().optional(),
     edges: z.boolean(),
     names: z.boolean(),
   }),

@@ -39,7 +39,7 @@ const faceSchema = z.strictObject({
   corners: z.array(vec3Schema),
   area: figure,
 });
-const givenSchema = z.strictObject({ hkl: vec3Schema, distance: z.number() });
+export const givenFaceSchema = z.strictObject({ hkl: vec3Schema, distance: z.number() });
 const answerSchema = z.strictObject({
   faces: z.array(faceSchema),
   energies: z.array(z.strictObject({ hkl: vec3Schema, energy: figure, cut: figure })).optional(),
@@ -69,7 +69,7 @@ export const shapeTask = task<ShapeInput, ShapeAnswer, never>({
   input: z.strictObject({
     structure: structureSchema,
     by: z.enum(SHAPE_SOURCES),
-    given: z.array(givenSchema).optional(),
+    given: z.array(givenFaceSchema).optional(),
     complete: z.boolean().optional(),
   }),
   output: answerSchema,

@@ -1,13 +1,17 @@
 /** Surfaces in a figure: density, wishes of a molecule, its own surface. */
-import type { ReactNode } from 'react';
+import { useMemo, type ReactNode } from 'react';
 import type { SurfaceBy } from '@nagare/core/contacts/molecule-surface';
 import { siteOf, type AtomRef } from '@nagare/core/crystal/atom-ref';
+import type { GivenFace } from '@nagare/core/crystal/faces';
 import { newId, type Structure } from '@nagare/core/crystal/structure';
-import { PAINTED_BY, type FigureSurface } from '@nagare/core/depict/figure-surfaces';
+import { PAINTED_BY, SHAPE_BY, type FigureSurface } from '@nagare/core/depict/figure-surfaces';
 import { PAPER_COLOURS } from '@nagare/core/draw/colours';
 import { isSigned, MAP_KINDS, type MapKind } from '@nagare/core/maps/residual';
+import { triedShape } from '@nagare/core/space/given-shape';
 import { Sheet } from '../../frame/parts.tsx';
+import { recordInAxes } from '../../store/experiment.ts';
 import { useProject } from '../../store/use-project.tsx';
+import { GivenFaces } from '../relate/GivenFaces.tsx';
 import { PAINTED_WORDS } from '../relate/surface-words.ts';
 import { hueOfProbe, OFFERED } from '../relate/wish-words.ts';
 import { ColourField, Slider } from './RuleFields.tsx';
@@ -32,6 +36,7 @@ const HEADS: Readonly<Record<FigureSurface['kind'], string>> = {
   wishes: 'wishes',
   molecule: 'surface of a molecule',
   voids: 'empty space',
+  ways: 'chambers and ways',
   shape: 'shape of the crystal',
 };
 
@@ -53,7 +58,7 @@ export function SurfacesSheet({ s, table }: { s: Structure; table: FigureOnTable
       state={
         surfaces.length
           ? surfaces.map(surfaceWords).join(', ')
-          : 'Density, wishes, the surface of a molecule, empty space, the shape of the crystal.'
+          : 'Density, wishes, the surface of a molecule, empty space and its ways, the shape of the crystal.'
       }
     >
       {surfaces.map((x) => (
@@ -73,6 +78,9 @@ export function SurfacesSheet({ s, table }: { s: Structure; table: FigureOnTable
         )}
         <button className="word" onClick={() => add(newVoids())}>
           Add empty space
+        </button>
+        <button className="word" onClick={() => add(newWays())}>
+          Add chambers and ways
         </button>
         <button className="word" onClick={() => add(newShape())}>
           Add the shape of the crystal
@@ -126,6 +134,15 @@ const newVoids = (): Of<'voids'> => ({
   opacity: 0.6,
 });
 
+const newWays = (): Of<'ways'> => ({
+  id: newId(),
+  kind: 'ways',
+  probe: 1.2,
+  colour: PAPER_COLOURS.gold,
+  tubes: PAPER_COLOURS.water,
+  opacity: 1,
+});
+
 const newShape = (): Of<'shape'> => ({
   id: newId(),
   kind: 'shape',
@@ -143,9 +160,11 @@ const surfaceWords = (x: FigureSurface): string =>
       ? `wishes for a ${x.probe}`
       : x.kind === 'voids'
         ? `empty space for ${x.probe.toFixed(2)} Å`
-        : x.kind === 'shape'
-          ? 'the shape of the crystal'
-          : 'a molecule’s surface';
+        : x.kind === 'ways'
+          ? `ways for ${x.probe.toFixed(2)} Å`
+          : x.kind === 'shape'
+            ? 'the shape of the crystal'
+            : 'a molecule’s surface';
 
 interface FieldsProps<T> {
   readonly surface: T;
@@ -165,7 +184,7 @@ function SurfaceFields(props: FieldsProps<FigureSurface> & { s: Structure; remov
       {surface.kind === 'map' && <MapFields surface={surface} change={change} />}
       {surface.kind === 'wishes' && <WishFields surface={surface} change={change} />}
       {surface.kind === 'molecule' && <SkinFields surface={surface} change={change} />}
-      {surface.kind === 'voids' && (
+      {(surface.kind === 'voids' || surface.kind === 'ways') && (
         <Slider
           label="probe"
           value={surface.probe}
@@ -174,6 +193,15 @@ function SurfaceFields(props: FieldsProps<FigureSurface> & { s: Structure; remov
           step={0.05}
           text={`${surface.probe.toFixed(2)} Å`}
           onChange={(probe) => change({ ...surface, probe })}
+        />
+      )}
+      {surface.kind === 'ways' && (
+        <ColourField
+          label="Colour of the ways"
+          colour={surface.tubes}
+          onChange={(tubes) => {
+            if (tubes) change({ ...surface, tubes });
+          }}
         />
       )}
       {surface.kind === 'shape' && <ShapeFields s={s} surface={surface} change={change} />}
@@ -302,21 +330,45 @@ function SkinFields({ surface, change }: FieldsProps<Of<'molecule'>>): ReactNode
   );
 }
 
+const SHAPE_WORDS: Readonly<Record<Of<'shape'>['by'], string>> = {
+  spacings: 'by its spacings',
+  energies: 'by attachment energies',
+  faces: 'by given faces',
+};
+/** A block, to begin with. */
+const BLOCK: readonly GivenFace[] = [
+  [1, 0, 0],
+  [0, 1, 0],
+  [0, 0, 1],
+].flatMap(([h, k, l]) => [
+  { hkl: [h! + 0, k! + 0, l! + 0], distance: 0.1 },
+  { hkl: [-h! + 0, -k! + 0, -l! + 0], distance: 0.1 },
+]);
+
 function ShapeFields({ s, surface, change }: FieldsProps<Of<'shape'>> & { s: Structure }): ReactNode {
+  const { project, head } = useProject('project', 'head');
   const isOfMolecules = s.sites.some((x) => x.element === 'C');
+  const offered = SHAPE_BY.filter((by) => by !== 'energies' || isOfMolecules);
+  const choose = (by: Of<'shape'>['by']): void => {
+    if (by !== 'faces' || surface.given) return change({ ...surface, by });
+    const measured = recordInAxes(project.experiment, head?.basis).faces;
+    change({ ...surface, by, given: measured ?? BLOCK, complete: !measured });
+  };
   return (
     <>
-      {isOfMolecules && (
-        <select
-          className="form-select form-select-sm mb-1"
-          aria-label="Where the shape comes from"
-          value={surface.by}
-          onChange={(e) => change({ ...surface, by: e.target.value === 'energies' ? 'energies' : 'spacings' })}
-        >
-          <option value="spacings">by its spacings</option>
-          <option value="energies">by attachment energies</option>
-        </select>
-      )}
+      <select
+        className="form-select form-select-sm mb-1"
+        aria-label="Where the shape comes from"
+        value={surface.by}
+        onChange={(e) => choose(offered.find((by) => by === e.target.value) ?? 'spacings')}
+      >
+        {offered.map((by) => (
+          <option key={by} value={by}>
+            {SHAPE_WORDS[by]}
+          </option>
+        ))}
+      </select>
+      {surface.by === 'faces' && <GivenFaceFields s={s} surface={surface} change={change} />}
       <label className="word">
         <input type="checkbox" checked={surface.edges} onChange={() => change({ ...surface, edges: !surface.edges })} />{' '}
         edges
@@ -325,6 +377,27 @@ function ShapeFields({ s, surface, change }: FieldsProps<Of<'shape'>> & { s: Str
         <input type="checkbox" checked={surface.names} onChange={() => change({ ...surface, names: !surface.names })} />{' '}
         names of faces
       </label>
+    </>
+  );
+}
+
+function GivenFaceFields({ s, surface, change }: FieldsProps<Of<'shape'>> & { s: Structure }): ReactNode {
+  const { given = BLOCK, complete = true } = surface;
+  const { problem } = useMemo(() => triedShape(s, given, complete), [s, given, complete]);
+  return (
+    <>
+      <GivenFaces
+        s={s}
+        given={given}
+        complete={complete}
+        onGiven={(next) => change({ ...surface, given: next })}
+        onComplete={(next) => change({ ...surface, complete: next })}
+      />
+      {problem && (
+        <p className="mb-1" role="alert">
+          {problem}
+        </p>
+      )}
     </>
   );
 }

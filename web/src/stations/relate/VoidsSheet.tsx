@@ -1,5 +1,6 @@
 /** Empty space: how much, connected how, what would fit; the probe is dragged along the curve of volume against its radius. */
 import { useDeferredValue, useEffect, useMemo, useState, type ReactNode } from 'react';
+import { networkLayers } from '@nagare/core/depict/network-layers';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { LEAST_VOID } from '@nagare/core/maps/solvent-mask';
 import { poreSizes, type VoidCurve as Curve } from '@nagare/core/space/voids';
@@ -16,7 +17,6 @@ import {
   curveTable,
   guestWords,
   kindWords,
-  networkLayers,
   networkTable,
   networkWords,
   sizeTable,
@@ -47,7 +47,7 @@ export function VoidsSheet({ s }: { s: Structure }): ReactNode {
   const layers = useMemo(
     () => [
       ...(surface && !wish.network ? voidLayers(surface, colours) : NONE),
-      ...(network ? networkLayers(network, s.cell, colours) : NONE),
+      ...(network ? networkLayers(network, s.cell, { chambers: colours.gold, ways: colours.water, opacity: 1 }) : NONE),
     ],
     [surface, network, wish.network, s, colours],
   );

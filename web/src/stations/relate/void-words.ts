@@ -1,9 +1,7 @@
 /** What the sheet of empty space says. */
-import { orthogonalization, type Cell } from '@nagare/core/crystal/cell';
 import type { SceneColours } from '@nagare/core/draw/colours';
-import type { AtomPrimitive, BondPrimitive, Layer } from '@nagare/core/draw/scene';
+import type { Layer } from '@nagare/core/draw/scene';
 import type { Surface } from '@nagare/core/maps/isosurface';
-import { add, apply3, type Vec3 } from '@nagare/core/math/matrix3';
 import type { PlainTable } from '@nagare/core/publish/tables';
 import type { VoidNetwork } from '@nagare/core/space/network';
 import { guestOf, poreSizes, type Void, type VoidCurve } from '@nagare/core/space/voids';
@@ -111,47 +109,6 @@ export const voidLayers = (surface: Surface, colours: SceneColours): Layer[] => 
     items: [{ ...surface, colour: colours.gold, inside: colours.water, opacity: 0.62, mesh: 0 }],
   },
 ];
-
-/** Balls and tubes of the network are drawn so much smaller than they are, that the ways between can be followed. */
-export const NETWORK_SCALE = 0.3;
-
-/** Chambers as balls, the ways between them as tubes. */
-export function networkLayers({ chambers, ways }: VoidNetwork, cell: Cell, colours: SceneColours): Layer[] {
-  const m = orthogonalization(cell);
-  const radius = (diameter: number): number => (NETWORK_SCALE * diameter) / 2;
-  const ball = (number: number, over: Vec3): AtomPrimitive => {
-    const { at, diameter } = chambers[number]!;
-    const r = radius(diameter);
-    return {
-      ref: { site: `chamber ${number + 1}`, operator: 0, shift: over },
-      position: apply3(m, add(at, over)),
-      element: '',
-      label: '',
-      colour: colours.gold,
-      axes: [
-        [r, 0, 0],
-        [0, r, 0],
-        [0, 0, r],
-      ],
-      shape: 'sphere',
-      opacity: 1,
-    };
-  };
-  const here: Vec3 = [0, 0, 0];
-  const tubes = ways.flatMap((w): BondPrimitive[] => {
-    const places = [chambers[w.from]!.at, w.at, add(chambers[w.to]!.at, w.over)].map((f) => apply3(m, f));
-    const look = { colours: [colours.water, colours.water] as const, radius: radius(w.diameter), opacity: 1 };
-    return [
-      { from: places[0]!, to: places[1]!, ...look },
-      { from: places[1]!, to: places[2]!, ...look },
-    ];
-  });
-  const outside = ways.flatMap((w) => (w.over.some((x) => x !== 0) ? [ball(w.to, w.over)] : []));
-  return [
-    { kind: 'atoms', name: 'pores', items: [...chambers.map((_, i) => ball(i, here)), ...outside] },
-    { kind: 'bonds', name: 'pores', items: tubes },
-  ];
-}
 
 /** Chambers and ways of a network, those of one size together. */
 export function networkWords({ chambers, ways }: VoidNetwork): string {
