@@ -84,6 +84,7 @@ export function labelShapes(figure: Figure, scene: PanelScene, measure: Measure)
       weight: label.weight + at.depth,
       // Letters of the cell belong to its corners.
       near: !label.ref && !label.measured,
+      ...(label.normal ? { onFace: true } : {}),
       ...(by ? { fixed: [at.x + by[0] * PIXELS_PER_MM, at.y + by[1] * PIXELS_PER_MM] as const } : {}),
     };
   });

@@ -31,6 +31,17 @@ describe('labels', () => {
     expect(placeLabels([at(40, 0), at(40, 0, 'O1B')], width, 12).map((l) => l.text)).toEqual(['O1', 'O1B']);
   });
 
+  it('of faces are written over what is beneath, and not over one another', () => {
+    const width = (t: string): number => 7 * t.length;
+    const face = (x: number, text: string, weight: number) => ({ text, x, y: 50, clear: 0, weight, onFace: true });
+    const obstacles = [{ x: 50, y: 50, clear: 30 }];
+    const placed = placeLabels([face(50, '(1 0 0)', 1), face(60, '(0 1 0)', 2), face(200, '(0 0 1)', 0)], width, 12, {
+      obstacles,
+    });
+    expect(placed.map((p) => p.text)).toEqual(['(0 1 0)', '(0 0 1)']);
+    expect(placed[0]!.x + width('(0 1 0)') / 2).toBeCloseTo(60);
+  });
+
   it('leave no atom hidden behind a name, among hundreds of them', () => {
     const random = seededRandom(8);
     const requests = Array.from({ length: 900 }, (_, i) => ({

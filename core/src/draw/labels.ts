@@ -10,6 +10,8 @@ export interface LabelRequest {
   weight: number;
   /** It stands beside its point or not at all. */
   near?: boolean;
+  /** It is written on a face of a body: its middle is at its point, over whatever is beneath but other such names. */
+  onFace?: boolean;
   /** Where the middle of the text was put by hand. */
   fixed?: readonly [number, number];
 }
@@ -108,11 +110,19 @@ export function placeLabels(
     y1: cy + height / 2,
   });
   for (const one of order) if (one.r.fixed) put(one, boxAt(one.r.fixed[0], one.r.fixed[1], widthOf(one.r.text)), true);
+  const onFaces = new Ground();
+  for (const one of order) {
+    if (!one.r.onFace || one.r.fixed) continue;
+    const box = boxAt(one.r.x, one.r.y, widthOf(one.r.text));
+    if (!onFaces.isFree(box) || (within && !holds(within, box))) continue;
+    onFaces.take(box);
+    put(one, box, false);
+  }
   for (const one of order) {
     const { r } = one;
     // A selected atom is named by the model and by the selection.
     const what = `${r.text} ${Math.round(r.x)} ${Math.round(r.y)}`;
-    if (r.fixed || said.has(what)) continue;
+    if (r.fixed || r.onFace || said.has(what)) continue;
     said.add(what);
     const w = widthOf(r.text);
     const boxes = (leaders && !r.near ? FURTHER : FURTHER.slice(0, 1)).flatMap((further) =>

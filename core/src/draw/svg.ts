@@ -546,6 +546,7 @@ export function labelRequests(scene: Scene, size: Size): (LabelRequest & { reado
           clear: Math.max(2, l.clear / scene.camera.scale),
           weight: l.weight + p.depth,
           colour: l.colour,
+          ...(l.normal ? { onFace: true } : {}),
         },
       ];
     });

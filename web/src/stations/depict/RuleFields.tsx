@@ -24,7 +24,7 @@ const BOND_WORDS: Readonly<Record<(typeof BOND_COLOURINGS)[number], string>> = {
   kind: 'by what is bonded',
 };
 
-interface ColourFieldProps {
+export interface ColourFieldProps {
   readonly label: string;
   readonly colour: string | undefined;
   /** What no colour of its own means; left out where there must be one. */

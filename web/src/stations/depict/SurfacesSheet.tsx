@@ -14,7 +14,7 @@ import { useProject } from '../../store/use-project.tsx';
 import { GivenFaces } from '../relate/GivenFaces.tsx';
 import { PAINTED_WORDS } from '../relate/surface-words.ts';
 import { hueOfProbe, OFFERED } from '../relate/wish-words.ts';
-import { ColourField, Slider } from './RuleFields.tsx';
+import { ColourField, Slider, type ColourFieldProps } from './RuleFields.tsx';
 import type { FigureOnTable } from './use-figure.ts';
 
 const MAP_WORDS: Readonly<Record<MapKind, string>> = {
@@ -196,7 +196,8 @@ function SurfaceFields(props: FieldsProps<FigureSurface> & { s: Structure; remov
         />
       )}
       {surface.kind === 'ways' && (
-        <ColourField
+        <HeadedColour
+          head="ways"
           label="Colour of the ways"
           colour={surface.tubes}
           onChange={(tubes) => {
@@ -209,8 +210,9 @@ function SurfaceFields(props: FieldsProps<FigureSurface> & { s: Structure; remov
         <WhoseFields s={s} surface={surface} change={change} />
       )}
       {(surface.kind !== 'molecule' || !surface.painted) && (
-        <ColourField
-          label="Colour of the surface"
+        <HeadedColour
+          head={surface.kind === 'ways' ? 'chambers' : undefined}
+          label={surface.kind === 'ways' ? 'Colour of the chambers' : 'Colour of the surface'}
           colour={surface.colour}
           onChange={(colour) => {
             if (colour) change({ ...surface, colour });
@@ -227,6 +229,17 @@ function SurfaceFields(props: FieldsProps<FigureSurface> & { s: Structure; remov
         onChange={(opacity) => change({ ...surface, opacity })}
       />
     </fieldset>
+  );
+}
+
+/** Colours to choose from, with what they are of where there are two. */
+function HeadedColour({ head, ...field }: ColourFieldProps & { readonly head: string | undefined }): ReactNode {
+  if (!head) return <ColourField {...field} />;
+  return (
+    <div className="d-flex align-items-center justify-content-between">
+      <span className="soft">{head}</span>
+      <ColourField {...field} />
+    </div>
   );
 }
 
