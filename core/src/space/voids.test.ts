@@ -166,6 +166,20 @@ describe('random crystals', () => {
   }
 });
 
+it('a probe that just fits is seen, though it stands between the points of a coarse grid', () => {
+  const s = { ...atom('P 1'), cell: { a: 8, b: 8.6, c: 9.1, alpha: 90, beta: 90, gamma: 90 } };
+  const radii = Object.fromEntries(s.sites.map((x) => [x.element, 1.5]));
+  // Eight corners touch the largest ball.
+  const largest = Math.hypot(8, 8.6, 9.1) / 2 - 1.5;
+  const { voids, cell, packing } = voidMap(s, { probe: largest - 0.02, step: 0.61, radii });
+  expect(voids).toHaveLength(1);
+  expect(voids[0]!.sphere / 2).toBeCloseTo(largest, 3);
+  // It is wider than the cell: little beside the corners is out of its reach.
+  expect(voids[0]!.touched / (cell * (1 - packing))).toBeGreaterThan(0.95);
+  expect(voids[0]!.touched / (cell * (1 - packing))).toBeLessThan(1);
+  expect(voidMap(s, { probe: largest + 0.02, step: 0.61, radii }).voids).toHaveLength(0);
+});
+
 it('guests are offered by volume, and wrong probes refused', () => {
   expect(guestOf({ touched: 20 })).toBeUndefined();
   expect(guestOf({ touched: 41 })!.name).toBe('water');

@@ -149,6 +149,10 @@ function mapWithin(s: Structure, options: VoidOptions, clear: number): VoidMap {
   const touched = probe > 0 ? sweptDistances(d, steps, probe, width) : Float32Array.from(d);
   const { of, parts } = partsOf(d, steps.places, probe, probe + 2 * width);
   if (parts.some(({ window }) => window && window.d >= clear)) return mapWithin(s, options, 1.6 * clear);
+  // A probe that just fits may stand between the points.
+  const finer = width / 2;
+  if (!parts.length && volume / finer ** 3 < MOST_MAP && largestRadius(space) > probe)
+    return mapWithin(s, { ...options, step: finer }, clear);
   spread(of, touched, steps.places, probe, width);
   const sums = volumesOf(d, touched, of, parts.length, probe, width);
   const numbered = parts

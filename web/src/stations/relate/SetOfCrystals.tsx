@@ -1,32 +1,27 @@
 /** A set of crystals compared by their patterns and packings, two and two: a table and a tree. */
 import { useState, type ReactNode } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
-import { clusterTree, leavesOf, type Cluster } from '@nagare/core/math/cluster';
-import type { PlainTable } from '@nagare/core/publish/tables';
+import { leavesOf, type Cluster } from '@nagare/core/math/cluster';
 import { run } from '../../engine/engine.ts';
 import { inSteps } from '../../engine/steps.ts';
 import { structureOfChoice, useOtherStructures } from '../../store/other-structures.ts';
 import { useProject } from '../../store/use-project.tsx';
+import {
+  hasPackings,
+  heightWords,
+  pairOf,
+  pairWords,
+  setTable,
+  TREE_BY,
+  treeOf,
+  type PairFound,
+  type SetFound,
+  type TreeBy,
+} from './set-words.ts';
 import { TableActions } from './TableActions.tsx';
 
 /** More would take long, and make no table. */
 const MOST = 12;
-
-interface PairFound {
-  /** 0 … 1 */
-  readonly similarity: number;
-  /** Molecules of fifteen that stand alike; undefined where they are no such crystals. */
-  readonly matched: number | undefined;
-}
-
-interface SetFound {
-  readonly names: readonly string[];
-  /** By `i j`, i below j. */
-  readonly pairs: ReadonlyMap<string, PairFound>;
-}
-
-const pairOf = ({ pairs }: SetFound, i: number, j: number): PairFound | undefined =>
-  pairs.get(`${Math.min(i, j)} ${Math.max(i, j)}`);
 
 export function SetOfCrystals({ s }: { s: Structure }): ReactNode {
   const { project, perform, work } = useProject('project', 'perform', 'work');
@@ -86,24 +81,11 @@ function allPairs(s: Structure, chosen: readonly string[], names: readonly strin
         if (!one || !two) continue;
         tell(`${names[i]} and ${names[j]}`);
         const { similarity, crystals } = await step(run('compare crystals', { one, two }));
-        pairs.set(`${i} ${j}`, { similarity, matched: crystals?.packing.matched });
+        pairs.set(`${i} ${j}`, { similarity, ...(crystals ? { packing: crystals.packing } : {}) });
       }
     return { names, pairs };
   });
 }
-
-const wordsOf = (p: PairFound | undefined): string =>
-  p ? `${p.similarity.toFixed(2)}${p.matched === undefined ? '' : `, ${p.matched}`}` : '–';
-
-const setTable = (found: SetFound): PlainTable => ({
-  title: 'Crystals compared two and two',
-  columns: ['', ...found.names],
-  rows: found.names.map((name, i) => [
-    name,
-    ...found.names.map((_, j) => (i === j ? '' : wordsOf(pairOf(found, i, j)))),
-  ]),
-  notes: ['Similarity of the calculated patterns, 0 to 1; then how many of fifteen molecules stand alike.'],
-});
 
 function SetTable({ found }: { found: SetFound }): ReactNode {
   return (
@@ -123,7 +105,7 @@ function SetTable({ found }: { found: SetFound }): ReactNode {
               <td>{name}</td>
               {found.names.slice(1).map((_, k) => (
                 <td key={k} className="n">
-                  {k + 1 > i ? wordsOf(pairOf(found, i, k + 1)) : ''}
+                  {k + 1 > i ? pairWords(pairOf(found, i, k + 1)) : ''}
                 </td>
               ))}
             </tr>
@@ -139,9 +121,33 @@ const WIDTH = 360,
   ROW = 20,
   NAMES = 130;
 
-/** Who joins whom, and at what difference of their patterns. */
+const BY_WORDS: Readonly<Record<TreeBy, string>> = {
+  patterns: 'by their patterns',
+  packings: 'by molecules that stand alike',
+};
+
+/** Who joins whom, by what is chosen. */
 function SetTree({ found }: { found: SetFound }): ReactNode {
-  const tree = clusterTree(found.names.length, (i, j) => 1 - (pairOf(found, i, j)?.similarity ?? 0));
+  const [by, setBy] = useState<TreeBy>('patterns');
+  const isOffered = hasPackings(found);
+  return (
+    <>
+      {isOffered && (
+        <p className="acts mb-1" role="group" aria-label="What the tree is joined by">
+          {TREE_BY.map((x) => (
+            <button key={x} className="word" aria-pressed={x === by} onClick={() => setBy(x)}>
+              {BY_WORDS[x]}
+            </button>
+          ))}
+        </p>
+      )}
+      <TreePicture found={found} by={isOffered ? by : 'patterns'} />
+    </>
+  );
+}
+
+function TreePicture({ found, by }: { found: SetFound; by: TreeBy }): ReactNode {
+  const tree = treeOf(found, by);
   const order = leavesOf(tree);
   const most = 'leaf' in tree ? 1 : Math.max(tree.at, 1e-6);
   const x = (at: number): number => NAMES + 6 + (at / most) * (WIDTH - NAMES - 20);
@@ -152,7 +158,7 @@ function SetTree({ found }: { found: SetFound }): ReactNode {
     const [p, q] = [draw(c.of[0]), draw(c.of[1])];
     const at = x(c.at);
     lines.push(`M${p.x} ${p.y}H${at}V${q.y}H${q.x}`);
-    labels.push({ x: at, y: (p.y + q.y) / 2, text: (1 - c.at).toFixed(2) });
+    labels.push({ x: at, y: (p.y + q.y) / 2, text: heightWords(c.at, by) });
     return { x: at, y: (p.y + q.y) / 2 };
   };
   draw(tree);
