@@ -7,7 +7,7 @@ import { bonded } from '@nagare/core/geometry/bonding-proposal';
 import { SELECTION_STEPS, stepSelection, type SelectionStep } from '../stations/relate/drawing.ts';
 import { pinOf } from '../stations/relate/pins.ts';
 import { useProject } from '../store/use-project.tsx';
-import { atomName, MOST_IN_PLANE, selectionMeasure } from './selection-measure.ts';
+import { atomNames, MOST_IN_PLANE, primeWords, selectionMeasure } from './selection-measure.ts';
 
 export function SelectionLine(): ReactNode {
   const { head, selection, result, select } = useProject('head', 'selection', 'result', 'select');
@@ -15,8 +15,9 @@ export function SelectionLine(): ReactNode {
     const s = head?.structure;
     const atoms = s ? selection.filter((a) => siteOf(s, a)) : [];
     if (!s || !atoms.length) return undefined;
-    const names = atoms.length > MOST_IN_PLANE ? [`${atoms.length} sites`] : atoms.map((a) => atomName(s, a));
-    return { names, value: selectionMeasure(s, atoms, result?.covariance) };
+    const isMany = atoms.length > MOST_IN_PLANE;
+    const names = isMany ? [`${atoms.length} sites`] : atomNames(s, atoms);
+    return { names, primes: isMany ? '' : primeWords(s, atoms), value: selectionMeasure(s, atoms, result?.covariance) };
   }, [head, selection, result]);
   if (!text)
     return (
@@ -29,7 +30,7 @@ export function SelectionLine(): ReactNode {
     );
   return (
     <div className="selection-line" aria-live="polite">
-      <b className="text-truncate">
+      <b className="text-truncate" title={text.primes || undefined}>
         {text.names.slice(0, 8).join(' – ')}
         {text.names.length > 8 ? ' …' : ''}
       </b>
@@ -40,10 +41,7 @@ export function SelectionLine(): ReactNode {
       <MoreAtoms />
       <PinButton />
       {text.value && (
-        <button
-          className="word"
-          onClick={() => void navigator.clipboard.writeText(`${text.names.join(' – ')}: ${text.value}`)}
-        >
+        <button className="word" onClick={() => void navigator.clipboard.writeText(copied(text))}>
           Copy
         </button>
       )}
@@ -53,6 +51,10 @@ export function SelectionLine(): ReactNode {
     </div>
   );
 }
+
+/** Names with what their primes stand for, and the value. */
+const copied = ({ names, primes, value }: { names: readonly string[]; primes: string; value: string }): string =>
+  `${names.join(' – ')}: ${value}${primes ? ` (${primes})` : ''}`;
 
 /** Keeps the measure of the selection in the scene and in the tables. */
 function PinButton(): ReactNode {

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { originalRef } from '@nagare/core/crystal/atom-ref';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import type { Structure } from '@nagare/core/crystal/structure';
-import { atomName, selectionMeasure } from './selection-measure.ts';
+import { atomName, atomNames, primeWords, selectionMeasure } from './selection-measure.ts';
 
 /** Sites of a cell of 10 Å, given in Å. */
 const S: Structure = {
@@ -47,6 +47,14 @@ describe('what a selection measures', () => {
     expect(atomName(S, copy)).toBe('C1′');
     expect(atomName(S, originalRef('C1'))).toBe('C1');
     expect(atomName(S, originalRef('gone'))).toBe('?');
+  });
+
+  it('tells copies by different operations apart, and says what they are', () => {
+    const copy = (site: string, operator: number, x = 0) => ({ site, operator, shift: [x, 0, 0] as const });
+    const atoms = [copy('C1', 1, 1), originalRef('C1'), copy('C2', 1, 1), copy('C1', 1)];
+    expect(atomNames(S, atoms)).toEqual(['C1′', 'C1', 'C2′', 'C1′′']);
+    expect(primeWords(S, atoms)).toBe('′ by -x+1,-y,-z; ′′ by -x,-y,-z');
+    expect(primeWords(S, [originalRef('C1')])).toBe('');
   });
 
   it('reaches across symmetry', () => {

@@ -11,6 +11,27 @@ import type { CovarianceData } from '@nagare/core/refine/covariance';
 /** Label with a prime for copies made by symmetry. */
 export const atomName = (s: Structure, a: AtomRef): string => `${siteOf(s, a)?.label ?? '?'}${isHome(a) ? '' : '′'}`;
 
+const placementKey = ({ operator, shift }: AtomRef): string => `${operator} ${shift.join(' ')}`;
+
+/** Placements that copies among some atoms have, in order of appearance. */
+function placementsOf(atoms: readonly AtomRef[]): readonly AtomRef[] {
+  const seen = new Map<string, AtomRef>();
+  for (const a of atoms) if (!isHome(a) && !seen.has(placementKey(a))) seen.set(placementKey(a), a);
+  return [...seen.values()];
+}
+
+/** Labels of atoms that are named together: copies by one operation have a prime, those by another two, and so on. */
+export function atomNames(s: Structure, atoms: readonly AtomRef[]): string[] {
+  const marks = new Map(placementsOf(atoms).map((a, i) => [placementKey(a), '′'.repeat(i + 1)]));
+  return atoms.map((a) => `${siteOf(s, a)?.label ?? '?'}${isHome(a) ? '' : marks.get(placementKey(a))}`);
+}
+
+/** By which operation each of those primes was made; empty where nothing is a copy. */
+export const primeWords = (s: Structure, atoms: readonly AtomRef[]): string =>
+  placementsOf(atoms)
+    .map((a, i) => `${'′'.repeat(i + 1)} by ${operatorToXyz(operatorOf(s.spaceGroup, a))}`)
+    .join('; ');
+
 /** More atoms than this are counted, not measured. */
 export const MOST_IN_PLANE = 60;
 

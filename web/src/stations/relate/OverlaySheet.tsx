@@ -6,7 +6,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import type { Overlay } from '@nagare/core/geometry/superposition';
 import { run } from '../../engine/engine.ts';
 import { PickRow, Sheet } from '../../frame/parts.tsx';
-import { atomName } from '../../frame/selection-measure.ts';
+import { atomName, atomNames } from '../../frame/selection-measure.ts';
 import { structureOfChoice, useOtherStructures } from '../../store/other-structures.ts';
 import { useProject } from '../../store/use-project.tsx';
 
@@ -167,7 +167,7 @@ function OverlayTables({ s, found }: { s: Structure; found: Overlay }): ReactNod
           <tbody>
             {torsions.map((t, i) => (
               <PickRow key={i} chosen={false} onPick={() => select(t.atoms)}>
-                <td className="name">{t.atoms.map((a) => atomName(s, a)).join('–')}</td>
+                <td className="name">{atomNames(s, t.atoms).join('–')}</td>
                 <td className="n">{t.first.toFixed(1)}</td>
                 <td className="n">{t.second.toFixed(1)}</td>
                 <td className="n">{t.difference.toFixed(1)}</td>

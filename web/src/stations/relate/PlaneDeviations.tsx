@@ -4,7 +4,7 @@ import { refKey, siteOf, type AtomRef } from '@nagare/core/crystal/atom-ref';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { deviationsFrom } from '@nagare/core/geometry/things';
-import { atomName } from '../../frame/selection-measure.ts';
+import { atomNames } from '../../frame/selection-measure.ts';
 import { saveFile } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
 
@@ -20,9 +20,10 @@ export function PlaneDeviations({ s, name, plane }: PlaneDeviationsProps): React
     const own = new Set(plane.map(refKey));
     const further = selection.filter((a) => siteOf(s, a) && !own.has(refKey(a)));
     const atoms = [...plane, ...further];
+    const names = atomNames(s, atoms);
     return deviationsFrom(s, plane, atoms, result?.covariance).map((m, i) => ({
       atom: atoms[i]!,
-      name: atomName(s, atoms[i]!),
+      name: names[i]!,
       isOwn: i < plane.length,
       ...m,
     }));

@@ -10,7 +10,7 @@ import { deviationsFrom, readThings } from '@nagare/core/geometry/things';
 import { apply3, dot, transpose3 } from '@nagare/core/math/matrix3';
 import type { Relations } from '@nagare/core/tasks/relate-task';
 import { NumberField, PickRow, Sheet } from '../../frame/parts.tsx';
-import { atomName } from '../../frame/selection-measure.ts';
+import { atomNames } from '../../frame/selection-measure.ts';
 import { useProject } from '../../store/use-project.tsx';
 import { joined, netAround } from './drawing.ts';
 import { chosenRelations, RELATION_COLUMNS, ringGroups, type RelationColumn, type RingGroup } from './ring-groups.ts';
@@ -180,6 +180,7 @@ function RingPlane({ s, ring, index }: { s: Structure; ring: RingReading; index:
   const further = selection.filter((a) => siteOf(s, a) && !own.has(a.site)).slice(0, 24);
   const deviations = deviationsFrom(s, ring.atoms, further, result?.covariance);
   const name = `ring ${index + 1}`;
+  const names = atomNames(s, [...ring.atoms, ...further]);
   return (
     <div className="plane-of-ring">
       <p className="mb-1">
@@ -187,11 +188,17 @@ function RingPlane({ s, ring, index }: { s: Structure; ring: RingReading; index:
         {equation(ring.normal, ['X', 'Y', 'Z'])} = {height.toFixed(3)} Å.
       </p>
       <p className="mb-1 mono fine">
-        {ring.atoms.map((a, i) => `${atomName(s, a)} ${written(ring.deviations[i]!, 3)}`).join('  ')}
+        {names
+          .slice(0, ring.atoms.length)
+          .map((n, i) => `${n} ${written(ring.deviations[i]!, 3)}`)
+          .join('  ')}
       </p>
       {further.length > 0 ? (
         <p className="mb-1 mono fine" data-testid="further-atoms">
-          {further.map((a, i) => `${atomName(s, a)} ${written(deviations[i]!, 3)}`).join('  ')}
+          {names
+            .slice(ring.atoms.length)
+            .map((n, i) => `${n} ${written(deviations[i]!, 3)}`)
+            .join('  ')}
         </p>
       ) : (
         <p className="soft mb-1">Select further atoms to read how far they stand from it.</p>

@@ -9,7 +9,7 @@ import { bonded } from '@nagare/core/geometry/bonding-proposal';
 import { findRings } from '@nagare/core/geometry/rings';
 import { asksForRings, measureByWords } from '@nagare/core/model/measure-words';
 import type { CovarianceData } from '@nagare/core/refine/covariance';
-import { atomName } from '../../frame/selection-measure.ts';
+import { atomNames } from '../../frame/selection-measure.ts';
 import type { NamedThing, Pin } from '../../store/looks.ts';
 
 const READING_WORDS: Readonly<Record<ReadingName, string>> = {
@@ -86,7 +86,7 @@ export const shortReading = (r: PinReading): string => r.readings[0]?.value ?? '
 /** Atoms along a chain (two to four), or a plane of more. Undefined where there is nothing to measure. */
 export function pinOf(s: Structure, atoms: readonly AtomRef[]): Pin | undefined {
   if (atoms.length < 2) return undefined;
-  const names = atoms.map((a) => atomName(s, a));
+  const names = atomNames(s, atoms);
   if (atoms.length > 4)
     return { id: newId(), things: [{ kind: 'plane', atoms }], names: [`plane of ${listed(names)}`] };
   return { id: newId(), things: atoms.map((a) => ({ kind: 'point', atoms: [a] })), names };
@@ -105,7 +105,7 @@ export const THING_WORDS: Readonly<Record<Thing['kind'], string>> = {
 
 /** A thing of atoms with a name that says what it is made of. */
 export function namedThing(s: Structure, kind: 'point' | 'line' | 'plane', atoms: readonly AtomRef[]): NamedThing {
-  const names = atoms.map((a) => atomName(s, a));
+  const names = atomNames(s, atoms);
   const name = atoms.length === 1 ? names[0]! : `${THING_WORDS[kind]} of ${listed(names)}`;
   return { id: newId(), name, thing: { kind, atoms } };
 }
