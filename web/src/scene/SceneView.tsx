@@ -84,6 +84,9 @@ export default function SceneView({ shown }: { shown: boolean }): ReactNode {
         {...{ onKeyDown, onPointerDown, onPointerMove, onPointerUp, onDoubleClick, onWheel }}
       >
         <canvas ref={overlay} className="labels" />
+        <p className="first-painting soft" aria-hidden="true">
+          Painting…
+        </p>
         {box && <div className="box-pick" style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
         {hands.lasso.length > 1 && (
           <svg className="lasso" aria-hidden="true">

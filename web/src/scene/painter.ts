@@ -36,11 +36,18 @@ export class ScenePainter {
     const canvas = this.canvas.transferControlToOffscreen();
     this.worker = new Worker(new URL('./paint-worker.ts', import.meta.url), { type: 'module' });
     this.worker.addEventListener('message', ({ data }: MessageEvent<PaintNews>) => {
-      if (data.kind === 'painted') this.painting?.(data.camera);
+      if (data.kind === 'painted') this.afterOne(data.camera);
       else if (data.kind === 'failed') failed();
       else this.pictures.get(data.request)?.(data.blob);
     });
     this.tell({ kind: 'begin', canvas, pixelRatio }, [canvas]);
+    this.canvas.dataset['waiting'] = 'yes';
+  }
+
+  private afterOne(camera: Camera): void {
+    // The first painting may have been of nothing.
+    if (this.shown.length) delete this.canvas.dataset['waiting'];
+    this.painting?.(camera);
   }
 
   private tell(order: PaintOrder, transfer: Transferable[] = []): void {
