@@ -7,7 +7,7 @@ import type { Structure } from '../crystal/structure.ts';
 import { seededRandom } from '../math/random.ts';
 import { type Vec3, toVec3 } from '../math/matrix3.ts';
 import { atomsOfPrimitiveCell, CellLookup } from './cell-lookup.ts';
-import { comparedSites, latticePart, searchOperations, testOperation, viewThrough } from './search.ts';
+import { comparedSites, latticePart, operationsOf, rotationsOfView, testOperation, viewThrough } from './search.ts';
 import { averagedMetric, exactOperators, missedGroups, rationalOrigin } from './supergroups.ts';
 import { changeBasis } from '../crystal/operator.ts';
 import { IDENTITY3 } from '../math/matrix3.ts';
@@ -102,7 +102,8 @@ describe('operations nearly there', () => {
         })),
       ),
     };
-    const found = searchOperations(p1, 0.3);
+    const wide = viewThrough(p1, p1.spaceGroup.centring, 0.3);
+    const found = operationsOf(wide, rotationsOfView(wide), 0.3, 0.8);
     expect(found).toHaveLength(3);
     for (const f of found) {
       expect(f.fit).toBe(1);

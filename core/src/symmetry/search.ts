@@ -213,16 +213,6 @@ export function searchTranslations(s: Structure, tolerance = 0.25, leastFit = 0.
   }));
 }
 
-/** Operations outside the group on its own lattice, pure translations among them, in the present axes. */
-export function searchOperations(s: Structure, tolerance = 0.25, leastFit = 0.8, angle = 2): FoundOperation[] {
-  const view = viewThrough(s, s.spaceGroup.centring, tolerance);
-  const back = inverse3(view.basis);
-  return operationsOf(view, rotationsOfView(view, angle), tolerance, leastFit).map((f) => {
-    const o = changeBasis(f.operator, back, [0, 0, 0]);
-    return { ...f, operator: { r: rounded(o.r), t: o.t } };
-  });
-}
-
 /** Nearest lattice vector (centring counted) to a difference of translations, and what is left, fractional. */
 export function latticePart(centring: readonly Vec3[]): (d: Vec3) => { lattice: Vec3; rest: Vec3 } {
   const p = primitiveBasis(centring),
