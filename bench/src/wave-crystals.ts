@@ -53,7 +53,7 @@ async function tried(seed: number, level: LevelName, context: TaskContext): Prom
   return [
     `${seed} ${line} ${symbol}:`,
     `R1 ${(100 * before.r1).toFixed(2)} → ${(100 * readings.r1).toFixed(2)} %,`,
-    `peak ${before.peak.toFixed(2)} → ${(map.peaks[0]?.height ?? 0).toFixed(2)} e/Å³,`,
+    `peak ${before.peak.toFixed(2)} → ${(map.peaks[0]?.height ?? 0).toFixed(2)} e Å⁻³,`,
     `X–H off by ${Math.sqrt(off.reduce((sum, x) => sum + x * x, 0) / off.length).toFixed(3)} Å r.m.s., at most ${Math.max(...off.map(Math.abs)).toFixed(3)};`,
     `${result.rounds.length} rounds, ${((performance.now() - started) / 1000).toFixed(0)} s${result.settled ? '' : ', not settled'}`,
   ].join(' ');

@@ -4,6 +4,7 @@ import { buildScene } from '../draw/build-scene.ts';
 import { paintSvg } from '../draw/svg.ts';
 import { prettySymbol } from '../crystal/settings.ts';
 import { formulaText } from '../crystal/formula.ts';
+import { decimal } from '../math/decimal.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import { experimentalSentence } from './sentence.ts';
 import { formulaUnits, type CifInput } from './structure-cif.ts';
@@ -128,7 +129,7 @@ export function reportHtml(input: ReportInput): string {
   return `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(name)}: structure report</title><style>${STYLE}</style></head><body>
 <h1>${escapeHtml(name)}</h1><p class="soft">${escapeHtml(formulaText(formula))}, Z ${z}, ${escapeHtml(prettySymbol(s.spaceGroup.symbol))}. Written by Nagare on ${escapeHtml(input.date.slice(0, 10))}.</p>
 ${picture}
-<div class="figures">${figure(r && `${(100 * r.r1).toFixed(2)} %`, 'R1')}${figure(r && `${(100 * r.wr2).toFixed(2)} %`, 'wR2')}${figure(r?.s.toFixed(3), 'S')}${figure(r?.maxShiftOverSu.toFixed(3), 'largest shift/s.u.')}${figure(input.residual && `${input.residual.peak.toFixed(2)} / ${input.residual.hole.toFixed(2)}`, 'residual density, e Å⁻³')}${figure(m && `${(100 * m.completeness).toFixed(1)} %`, 'complete')}${figure(m && Number.isFinite(m.rInt) ? `${(100 * m.rInt).toFixed(2)} %` : undefined, 'R_int')}</div>
+<div class="figures">${figure(r && `${(100 * r.r1).toFixed(2)} %`, 'R1')}${figure(r && `${(100 * r.wr2).toFixed(2)} %`, 'wR2')}${figure(r?.s.toFixed(3), 'S')}${figure(r?.maxShiftOverSu.toFixed(3), 'largest shift/s.u.')}${figure(input.residual && `${input.residual.peak.toFixed(2)} / ${decimal(input.residual.hole, 2)}`, 'residual density, e Å⁻³')}${figure(m && `${(100 * m.completeness).toFixed(1)} %`, 'complete')}${figure(m && Number.isFinite(m.rInt) ? `${(100 * m.rInt).toFixed(2)} %` : undefined, 'R_int')}</div>
 <h2>How it was done</h2><p>${escapeHtml(input.sentence ?? experimentalSentence(input)) || 'Nothing is on record.'}</p>
 ${plots.length ? `<h2>Plots</h2><div class="two">${plots.join('')}</div>` : ''}
 <h2>Findings</h2>${input.findings.length ? `<ul>${input.findings.map((f) => `<li><span class="severity${f.severity === 'must be mended' ? ' mended' : ''}">${escapeHtml(f.severity)}</span>: ${escapeHtml(f.title)}. <span class="soft">${escapeHtml(f.detail)}</span>${f.explanation ? ` <em>${escapeHtml(f.explanation)}</em>` : ''}</li>`).join('')}</ul>` : '<p>None.</p>'}

@@ -3,6 +3,7 @@ import { kelvinOf, type AsphericalAtoms } from '../crystal/form-factors.ts';
 import { isHydrogen } from '../crystal/elements.ts';
 import { prettySymbol } from '../crystal/settings.ts';
 import { formatMeasured } from '../crystal/uncertainty.ts';
+import { decimal } from '../math/decimal.ts';
 import type { CifInput } from './structure-cif.ts';
 
 const NUMBER = ['no', 'one', 'two', 'three', 'four', 'five', 'six', 'seven', 'eight', 'nine', 'ten'];
@@ -103,7 +104,7 @@ export function experimentalSentence(input: CifInput): string {
     );
   if (r)
     out.push(
-      `The refinement ended at R1 ${r.r1.toFixed(4)} for ${r.observed} reflections above 2σ, wR2 ${r.wr2.toFixed(4)} and S ${r.s.toFixed(3)} for all data with ${r.parameters} parameters; the largest shift was ${r.maxShiftOverSu.toFixed(3)} s.u.${input.residual ? ` and the residual density lies between ${input.residual.hole.toFixed(2).replace('-', '−')} and ${input.residual.peak.toFixed(2)} e Å⁻³` : ''}.`,
+      `The refinement ended at R1 ${r.r1.toFixed(4)} for ${r.observed} reflections above 2σ, wR2 ${r.wr2.toFixed(4)} and S ${r.s.toFixed(3)} for all data with ${r.parameters} parameters; the largest shift was ${r.maxShiftOverSu.toFixed(3)} s.u.${input.residual ? ` and the residual density lies between ${decimal(input.residual.hole, 2)} and ${input.residual.peak.toFixed(2)} e Å⁻³` : ''}.`,
     );
   return out.join(' ');
 }

@@ -21,6 +21,7 @@ import {
   type AtomRef,
   type Placement,
 } from '../crystal/atom-ref.ts';
+import { decimal } from '../math/decimal.ts';
 import { absorptionCoefficient, anodeFor } from '../scattering/form-factor.ts';
 import { torsionAtoms } from './torsions.ts';
 import { formulaUnits, volumeSu, type CifInput } from './structure-cif.ts';
@@ -316,7 +317,7 @@ function crystalData(input: CifInput): string[][] {
     ['Largest shift/s.u.', r?.maxShiftOverSu.toFixed(3)],
     [
       'Residual density, e Å⁻³',
-      input.residual && `${input.residual.peak.toFixed(2)}, ${input.residual.hole.toFixed(2).replace('-', '−')}`,
+      input.residual && `${input.residual.peak.toFixed(2)}, ${decimal(input.residual.hole, 2)}`,
     ],
     ['Flack parameter', input.absolute && formatMeasured(input.absolute.x, input.absolute.su, 3)],
     [

@@ -154,7 +154,7 @@ export async function modelDisorder(
     if (!list.length) break;
     if (mode === 'ask') {
       decisions.push(
-        `${list[0]!.words} may lie in two places (unexplained density of ${list[0]!.evidence.toFixed(1)} e/Å³ around it): lay out a second place.`,
+        `${list[0]!.words} may lie in two places (unexplained density of ${list[0]!.evidence.toFixed(1)} e Å⁻³ around it): lay out a second place.`,
       );
       break;
     }

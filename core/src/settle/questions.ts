@@ -18,7 +18,7 @@ export function openQuestions(stage: Stage): string[] {
   );
   if (strong.length)
     out.push(
-      `${strong.length === 1 ? 'One maximum is' : `${strong.length} maxima are`} unexplained, ${strong[0]!.name} with ${strong[0]!.height.toFixed(2)} e/Å³ at ${strong[0]!.near[0]?.distance.toFixed(2)} Å from ${strong[0]!.near[0]?.label}: a second place, solvent or a wrong element.`,
+      `${strong.length === 1 ? 'One maximum is' : `${strong.length} maxima are`} unexplained, ${strong[0]!.name} with ${strong[0]!.height.toFixed(2)} e Å⁻³ at ${strong[0]!.near[0]?.distance.toFixed(2)} Å from ${strong[0]!.near[0]?.label}: a second place, solvent or a wrong element.`,
     );
   for (const e of judgeEllipsoids(s)
     .filter((x) => x.kind !== 'large')

@@ -383,7 +383,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
     for (const r of plan.rows)
       if (r.confidence === 'look')
         decisions.push(
-          `${r.label}: ${r.shape === 'none' ? 'left without hydrogen' : `${r.count} ${r.count === 1 ? 'hydrogen' : 'hydrogens'} (${r.shape})`}, but the evidence is divided${r.density.length ? ` (density ${r.density.map((x) => x.toFixed(2)).join(', ')} e/Å³ where a sure one shows ${plan.typical?.toFixed(2)})` : ''}.`,
+          `${r.label}: ${r.shape === 'none' ? 'left without hydrogen' : `${r.count} ${r.count === 1 ? 'hydrogen' : 'hydrogens'} (${r.shape})`}, but the evidence is divided${r.density.length ? ` (density ${r.density.map((x) => x.toFixed(2)).join(', ')} e Å⁻³ where a sure one shows ${plan.typical?.toFixed(2)})` : ''}.`,
         );
     if (plan.expected !== undefined && Math.abs(plan.expected - plan.proposed) > 0.4)
       decisions.push(

@@ -4,6 +4,7 @@ import { prettySymbol } from '@nagare/core/crystal/settings';
 import { useMemo, type ReactNode } from 'react';
 import { compareModels, modelPrecision, sameAxes } from '@nagare/core/model/compare';
 import type { Structure } from '@nagare/core/crystal/structure';
+import { decimal } from '@nagare/core/math/decimal';
 import { nameOfMark, type Head } from '../store/marks.ts';
 import { useMark, useProject } from '../store/use-project.tsx';
 import { percent } from './parts.tsx';
@@ -161,7 +162,10 @@ function ModelComparison({
                 : p.elongation && `${p.elongation.ratio.toFixed(1)} ${p.elongation.label}`)
             );
           })}
-          {row('peak, hole, e/Å³', (m) => m.residual && `${m.residual.peak.toFixed(2)}, ${m.residual.hole.toFixed(2)}`)}
+          {row(
+            'peak, hole, e Å⁻³',
+            (m) => m.residual && `${m.residual.peak.toFixed(2)}, ${decimal(m.residual.hole, 2)}`,
+          )}
         </tbody>
       </table>
       <div>

@@ -95,7 +95,7 @@ describe('what is said of a mark', () => {
   it('are its figures', () => {
     expect(figuresOf(crystal('a', 0.0412))).toBe('R1 4.12 %  wR2 8.24 %');
     expect(figuresOf({ ...crystal('a', 0.04), residual: { peak: 0.31, hole: -0.25, sigma: 0.05 } })).toContain(
-      '0.31/-0.25 e/Å³',
+      '0.31/−0.25 e Å⁻³',
     );
     expect(figuresOf(crystal('a'))).toBe('not evaluated');
     expect(figuresOf(fit('f', { rwp: 0.081, s: 1.234 }))).toBe('Rwp 8.10 %  S 1.23');

@@ -1,4 +1,5 @@
 /** Where marks stand on the course, which of them led to the present one, and what is said of each. */
+import { decimal } from '@nagare/core/math/decimal';
 import { agreementOf, type Mark } from '../store/marks.ts';
 import { percent } from './parts.tsx';
 
@@ -52,7 +53,7 @@ export function figuresOf(m: Mark): string {
       : `Rwp ${percent(m.rwp)}${m.s === undefined ? '' : `  S ${m.s.toFixed(2)}`}`;
   if (m.r1 === undefined) return 'not evaluated';
   const s = m.readings ? `  S ${m.readings.s.toFixed(2)}` : '';
-  const residual = m.residual ? `  ${m.residual.peak.toFixed(2)}/${m.residual.hole.toFixed(2)} e/Å³` : '';
+  const residual = m.residual ? `  ${m.residual.peak.toFixed(2)}/${decimal(m.residual.hole, 2)} e Å⁻³` : '';
   return `R1 ${percent(m.r1)}  wR2 ${percent(m.wr2)}${s}${residual}`;
 }
 

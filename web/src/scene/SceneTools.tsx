@@ -290,7 +290,7 @@ function DensityTools({
             value={level}
             onChange={(e) => setLevel(Number(e.target.value))}
           />
-          <span className="mono px-1">±{level.toFixed(2)} e/Å³</span>
+          <span className="mono px-1">±{level.toFixed(2)} e Å⁻³</span>
           {selection.length > 0 && (
             <button
               className="word"

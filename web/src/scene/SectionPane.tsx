@@ -85,7 +85,7 @@ export default function SectionPane(): ReactNode {
           digits={2}
           step={0.05}
           min={0.02}
-          unit="e/Å³"
+          unit="e Å⁻³"
           onChange={(v) => setLevel(isSigned(mapKind) ? 2 * v : v)}
         />
       </footer>

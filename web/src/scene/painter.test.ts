@@ -41,7 +41,7 @@ beforeEach(() => {
   vi.stubGlobal('Worker', FakeWorker);
   vi.stubGlobal('devicePixelRatio', 1.5);
   vi.stubGlobal('document', {
-    createElement: () => ({ transferControlToOffscreen: () => ({}), remove: () => undefined }),
+    createElement: () => ({ transferControlToOffscreen: () => ({}), remove: () => undefined, dataset: {} }),
   });
   vi.stubGlobal('requestAnimationFrame', (f: () => void) => frames.push(f));
   vi.stubGlobal('cancelAnimationFrame', () => (frames = []));
@@ -137,6 +137,16 @@ describe('the painter of the page', () => {
     const { request } = FakeWorker.last.of('picture')[0]!;
     FakeWorker.last.say({ kind: 'picture', request, blob: new Blob(['x']) });
     expect((await picture).size).toBe(1);
+  });
+
+  it('waits until something has been painted, which nothing is not', () => {
+    const painter = new ScenePainter(() => undefined);
+    expect(painter.canvas.dataset['waiting']).toBeDefined();
+    FakeWorker.last.say({ kind: 'painted', camera: painter.camera });
+    expect(painter.canvas.dataset['waiting']).toBeDefined();
+    painter.show([layer(atom(0))]);
+    FakeWorker.last.say({ kind: 'painted', camera: painter.camera });
+    expect(painter.canvas.dataset['waiting']).toBeUndefined();
   });
 
   it('gives up pictures that are waited for when it goes', async () => {

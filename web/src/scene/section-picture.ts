@@ -36,7 +36,7 @@ export interface SectionLook {
   /** Å: across the picture, and of the section above the plane. */
   readonly width: number;
   readonly height: number;
-  /** e/Å³ between lines. */
+  /** e Å⁻³ between lines. */
   readonly step: number;
 }
 

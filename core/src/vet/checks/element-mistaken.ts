@@ -32,8 +32,8 @@ export const elementMistaken: Check = {
       const limit = Math.max(0.3, 4 * (c.input.residualSigma ?? 0.06));
       const hole = c.input.holes?.find((p) => p.near[0]?.site === i && p.near[0].distance < 0.35 && p.height < -limit);
       const peak = c.input.peaks?.find((p) => p.near[0]?.site === i && p.near[0].distance < 0.35 && p.height > limit);
-      if (hole) signs.push({ says: 'lighter', words: `a hole of ${hole.height.toFixed(2)} e/Å³ on the site` });
-      if (peak) signs.push({ says: 'heavier', words: `a maximum of ${peak.height.toFixed(2)} e/Å³ on the site` });
+      if (hole) signs.push({ says: 'lighter', words: `a hole of ${hole.height.toFixed(2)} e Å⁻³ on the site` });
+      if (peak) signs.push({ says: 'heavier', words: `a maximum of ${peak.height.toFixed(2)} e Å⁻³ on the site` });
       const partners = c.bondsOf(i).filter((b) => !c.metal(b.to)).length;
       if (x.element === 'O' && partners > 2)
         signs.push({ says: 'lighter', words: `${partners} partners, which oxygen does not have` });

@@ -6,7 +6,7 @@ export const residualDensity: Check = {
   family: 'refinement',
   name: 'Residual density',
   looks:
-    'Largest maximum and minimum against what the heaviest element near by explains: 0.1 e/Å³ per electron within 1.2 Å of it, 0.6 e/Å³ elsewhere.',
+    'Largest maximum and minimum against what the heaviest element near by explains: 0.1 e Å⁻³ per electron within 1.2 Å of it, 0.6 e Å⁻³ elsewhere.',
   run: (c) => {
     const out = [];
     for (const [kind, p] of [
@@ -23,10 +23,10 @@ export const residualDensity: Check = {
         key: kind,
         severity: size > 3 * limit ? ('mend' as const) : ('explain' as const),
         value: p.height,
-        unit: 'e/Å³',
+        unit: 'e Å⁻³',
         at: p.position,
         sites: near ? [near.site] : [],
-        title: `A residual ${kind} of ${p.height.toFixed(2)} e/Å³${near ? `, ${near.distance.toFixed(2)} Å from ${near.label}` : ''}`,
+        title: `A residual ${kind} of ${p.height.toFixed(2)} e Å⁻³${near ? `, ${near.distance.toFixed(2)} Å from ${near.label}` : ''}`,
         detail:
           kind === 'maximum'
             ? near && near.distance > 1.3

@@ -4,6 +4,7 @@ import type { Pores } from '@nagare/core/space/pores';
 import { determinant2, type Mat2 } from '@nagare/core/math/matrix2';
 import type { Vec3 } from '@nagare/core/math/matrix3';
 import type { BuildWish } from '@nagare/core/tasks/build-task';
+import { decimal } from '@nagare/core/math/decimal';
 import type { PoresFound } from './use-pores.ts';
 
 /** Where a built structure can go: on the course, or into a project of its own. */
@@ -78,7 +79,7 @@ export function dipoleWords(dipole: number | undefined): string {
   if (dipole === undefined) return 'its dipole is not known, since charges are not';
   return Math.abs(dipole) < NO_DIPOLE
     ? 'no dipole along the normal'
-    : `a dipole of ${dipole.toFixed(3).replace('-', '−')} e Å⁻¹ along the normal, whose energy grows with every layer`;
+    : `a dipole of ${decimal(dipole, 3)} e Å⁻¹ along the normal, whose energy grows with every layer`;
 }
 
 /** Two pairs of whole numbers, "2,0; 0,1"; nothing for the axes that were found. */

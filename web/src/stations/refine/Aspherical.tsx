@@ -359,7 +359,7 @@ function Rounds({ rounds }: { rounds: readonly RoundDone[] }): ReactNode {
           <th>round</th>
           <th className="n">R1</th>
           <th className="n">wR2</th>
-          <th className="n">peak, e/Å³</th>
+          <th className="n">peak, e Å⁻³</th>
           <th className="n">s</th>
         </tr>
       </thead>

@@ -7,6 +7,7 @@ import { kelvinOf, type AsphericalAtoms, type MoleculeReading } from '@nagare/co
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { distance } from '@nagare/core/geometry/figures';
 import { measure } from '@nagare/core/geometry/measure';
+import { decimal } from '@nagare/core/math/decimal';
 import { percent } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
 
@@ -35,7 +36,7 @@ export function AsphericalGain({ aspherical }: { aspherical: AsphericalAtoms }):
   );
 }
 
-const plain = (x: number): string => x.toFixed(2).replace('-', '−');
+const plain = (x: number): string => decimal(x, 2);
 
 function Figures({ before }: { before: AsphericalAtoms['spherical'] }): ReactNode {
   const { head } = useProject('head');
@@ -43,8 +44,8 @@ function Figures({ before }: { before: AsphericalAtoms['spherical'] }): ReactNod
   const rows: readonly (readonly [string, string, string])[] = [
     ['R1', percent(before.r1), percent(now.r1)],
     ['wR2', percent(before.wr2), percent(now.wr2)],
-    ['peak, e/Å³', before.peak.toFixed(2), now.residual?.peak.toFixed(2) ?? '–'],
-    ['hole, e/Å³', plain(before.hole), now.residual ? plain(now.residual.hole) : '–'],
+    ['peak, e Å⁻³', before.peak.toFixed(2), now.residual?.peak.toFixed(2) ?? '–'],
+    ['hole, e Å⁻³', plain(before.hole), now.residual ? plain(now.residual.hole) : '–'],
   ];
   return (
     <table className="wave-gain" aria-label="Figures with spherical and aspherical atoms">
@@ -114,8 +115,8 @@ function Molecule({ m }: { m: MoleculeReading }): ReactNode {
     <section className="wave-molecule">
       <p className="mb-1">
         {m.labels[0]} and {m.labels.length - 1} more{partWords(m)}
-        {m.charge ? `, charge ${m.charge}` : ''}: <span className="mono">{m.energy.toFixed(5).replace('-', '−')}</span>{' '}
-        hartree after {m.iterations} iterations
+        {m.charge ? `, charge ${m.charge}` : ''}: <span className="mono">{decimal(m.energy, 5)}</span> hartree after{' '}
+        {m.iterations} iterations
         {m.converged ? '' : ' (not self-consistent)'}
         {m.smearing ? `, orbitals of nearly one energy filled at ${kelvinOf(m.smearing).toFixed(0)} K` : ''}; dipole{' '}
         <span className="mono">{m.dipole.toFixed(2)}</span> D; {m.functions} functions.

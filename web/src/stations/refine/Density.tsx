@@ -5,6 +5,7 @@ import { metricTensor } from '@nagare/core/crystal/cell';
 import { snapToSymmetry } from '@nagare/core/crystal/space-group';
 import { readPeaks } from '@nagare/core/maps/peak-reading';
 import type { ElementReading } from '@nagare/core/settle/elements';
+import { decimal } from '@nagare/core/math/decimal';
 import { run } from '../../engine/engine.ts';
 import { Sheet } from '../../frame/parts.tsx';
 import { useProject, useEdit } from '../../store/use-project.tsx';
@@ -78,8 +79,8 @@ export function DensitySheet(): ReactNode {
       fold
       state={
         <>
-          largest {map.peaks[0]?.height.toFixed(2) ?? '–'} and {map.holes[0]?.height.toFixed(2) ?? '–'} e/Å³, r.m.s.{' '}
-          {map.sigma.toFixed(3)}
+          largest {map.peaks[0]?.height.toFixed(2) ?? '–'} and {map.holes[0] ? decimal(map.holes[0].height, 2) : '–'} e
+          Å⁻³, r.m.s. {map.sigma.toFixed(3)}
         </>
       }
     >
@@ -105,7 +106,7 @@ export function DensitySheet(): ReactNode {
           <tr>
             <td></td>
             <th>peak</th>
-            <th className="n">e/Å³</th>
+            <th className="n">e Å⁻³</th>
             <th>nearest, Å</th>
             <th>reading</th>
           </tr>

@@ -38,7 +38,7 @@ export function Circle({ row, onTurn }: { row: HydrogenRow; onTurn(degrees: numb
           </text>
         ))}
         <text x="2" y="10" fontSize="10" fill="var(--soft)">
-          {top.toFixed(2)} e/Å³
+          {top.toFixed(2)} e Å⁻³
         </text>
         <polyline
           fill="none"

@@ -139,7 +139,7 @@ export function HydrogensSheet(): ReactNode {
         {now.plan.expected !== undefined
           ? `, the formula asks for ${now.plan.expected.toFixed(now.plan.expected % 1 ? 1 : 0)}`
           : ''}
-        {now.plan.typical ? `; a sure one shows ${now.plan.typical.toFixed(2)} e/Å³` : ''}.
+        {now.plan.typical ? `; a sure one shows ${now.plan.typical.toFixed(2)} e Å⁻³` : ''}.
       </>
     ) : groups.length ? (
       <>
@@ -179,7 +179,7 @@ export function HydrogensSheet(): ReactNode {
                 </th>
                 <th>atom</th>
                 <th>shape</th>
-                <th className="n">e/Å³</th>
+                <th className="n">e Å⁻³</th>
                 <td></td>
               </tr>
             </thead>

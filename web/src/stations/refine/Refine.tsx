@@ -5,6 +5,7 @@ import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
 import type { CycleReport } from '@nagare/core/refine/single-crystal';
+import { decimal } from '@nagare/core/math/decimal';
 import { Gauge, NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { refineMark } from './refine-work.ts';
 import { useProject, useProjectStore } from '../../store/use-project.tsx';
@@ -116,7 +117,7 @@ function Figures(): ReactNode {
           <Gauge
             name="peak"
             value={m.residual.peak}
-            text={`${m.residual.peak.toFixed(2)} e/Å³`}
+            text={`${m.residual.peak.toFixed(2)} e Å⁻³`}
             from={0}
             to={2}
             target={0.4}
@@ -125,7 +126,7 @@ function Figures(): ReactNode {
           <Gauge
             name="hole"
             value={-m.residual.hole}
-            text={`${m.residual.hole.toFixed(2)} e/Å³`}
+            text={`${decimal(m.residual.hole, 2)} e Å⁻³`}
             from={0}
             to={2}
             target={0.4}

@@ -97,7 +97,7 @@ function Hand({
   return (
     <div className="detail">
       <p className="mb-1">
-        <span className="mono">{d.density.toFixed(2)} e/Å³</span> at the copy’s atoms,{' '}
+        <span className="mono">{d.density.toFixed(2)} e Å⁻³</span> at the copy’s atoms,{' '}
         <span className="mono">
           {d.covered}/{d.atoms}
         </span>{' '}

@@ -15,7 +15,7 @@ import { useEdit, useProject } from '../../store/use-project.tsx';
 /** Density and hydrogen bonds at places, in words. */
 const judgedWords = ({ density, partners }: JudgedPlaces): string => {
   const bonds = partners.map((p) => `${p.label} (${p.distance.toFixed(2)} Å, ${p.angle.toFixed(0)}°)`);
-  return `residual density ${density.map((x) => x.toFixed(2)).join(', ')} e/Å³ at the new places; ${
+  return `residual density ${density.map((x) => x.toFixed(2)).join(', ')} e Å⁻³ at the new places; ${
     bonds.length ? `bonds to ${bonds.join(', ')}` : 'no hydrogen-bond partner in reach'
   }.`;
 };

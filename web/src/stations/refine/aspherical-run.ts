@@ -3,6 +3,7 @@ import type { Experiment } from '@nagare/core/crystal/experiment';
 import type { FactorReport } from '@nagare/core/aspherical/crystal-factors';
 import type { Stage } from '@nagare/core/settle/stage';
 import type { AsphericalChoices, AsphericalTaskReport } from '@nagare/core/tasks/wave-tasks';
+import { decimal } from '@nagare/core/math/decimal';
 import { run, type Place } from '../../engine/engine.ts';
 import { inSteps } from '../../engine/steps.ts';
 import { percent } from '../../frame/parts.tsx';
@@ -44,7 +45,7 @@ export function factorWords(r: FactorReport): string {
     case 'integrals':
       return `${which}integrals ${Math.round(100 * r.share)} %`;
     case 'field':
-      return `${which}iteration ${r.iteration}: ${r.energy.toFixed(5).replace('-', '−')} hartree, gradient ${r.gradient.toExponential(0)}`;
+      return `${which}iteration ${r.iteration}: ${decimal(r.energy, 5)} hartree, gradient ${r.gradient.toExponential(0)}`;
     case 'shares':
       return `${which}the density is divided among the atoms`;
     case 'factors':

@@ -15,6 +15,7 @@ import {
 } from '@nagare/core/space/forms';
 import type { GivenFace } from '@nagare/core/crystal/faces';
 import { SHAPE_SOURCES, type ShapeAnswer, type ShapeInput, type ShapeSource } from '@nagare/core/tasks/shape-task';
+import { decimal } from '@nagare/core/math/decimal';
 import { run } from '../../engine/engine.ts';
 import { PickRow, Sheet } from '../../frame/parts.tsx';
 import { recordInAxes } from '../../store/experiment.ts';
@@ -149,9 +150,7 @@ function Found({ s, found, forms, by }: FoundProps): ReactNode {
               <td>{formName(f.hkl)}</td>
               <td className="n">{f.faces.length}</td>
               <td className="n">{(100 * f.area).toFixed(1)} %</td>
-              <td className="n">
-                {gains ? gains.get(f.hkl.join())?.toFixed(1).replace('-', '−') : f.distance.toFixed(3)}
-              </td>
+              <td className="n">{gains ? gainText(gains.get(f.hkl.join())) : f.distance.toFixed(3)}</td>
               <td className="n">{anglesTo(face, f)}</td>
             </PickRow>
           ))}
@@ -176,6 +175,8 @@ function Found({ s, found, forms, by }: FoundProps): ReactNode {
     </>
   );
 }
+
+const gainText = (gain: number | undefined): string => (gain === undefined ? '' : decimal(gain, 1));
 
 /** The smallest angle from a face to another of a form. */
 function anglesTo(face: CrystalFace, form: CrystalForm): string {

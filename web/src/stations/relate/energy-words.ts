@@ -6,6 +6,7 @@ import type { CrystalEnergies, PairEnergy } from '@nagare/core/contacts/energies
 import type { SceneColours } from '@nagare/core/draw/colours';
 import type { DrawnContact } from '@nagare/core/draw/contact-layers';
 import type { PlainTable } from '@nagare/core/publish/tables';
+import { decimal } from '@nagare/core/math/decimal';
 
 export const ENERGY_SOURCE =
   'An estimate. Field: Mayo, Olafson & Goddard 1990; charges equalised after Rappé & Goddard 1991; hydrogens at neutron distances.';
@@ -49,7 +50,7 @@ export function energyTubes(s: Structure, e: CrystalEnergies, least: number, col
   }));
 }
 
-export const energyText = (x: number): string => x.toFixed(1).replace('-', '−');
+export const energyText = (x: number): string => decimal(x, 1);
 
 export function energyState(e: CrystalEnergies): string {
   if (!e.lattice) return 'Not everything here is a molecule: pairs are told, the lattice is not.';
