@@ -6,6 +6,7 @@ import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { removeGroup, type Assembly } from '@nagare/core/model/disorder';
 import { atomsOfSites } from '../../store/selection.ts';
 import { useEdit, useProject } from '../../store/use-project.tsx';
+import { groupWords } from './group-words.ts';
 
 export function Assemblies({ list }: { list: readonly Assembly[] }): ReactNode {
   const { head, select, hidden, setHidden } = useProject('head', 'select', 'hidden', 'setHidden');
@@ -29,7 +30,7 @@ export function Assemblies({ list }: { list: readonly Assembly[] }): ReactNode {
                 const key = `${a.assembly}.${g.group}`;
                 return (
                   <tr key={g.group}>
-                    <td>group {g.group}</td>
+                    <td>{isSymmetryGroup(g.group) ? groupWords(g.group) : `group ${g.group}`}</td>
                     <td className="soft">
                       {g.sites.filter((i) => !isHydrogen(s.sites[i]!.element)).length} atoms,{' '}
                       {g.sites.filter((i) => isHydrogen(s.sites[i]!.element)).length} H

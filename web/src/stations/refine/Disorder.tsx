@@ -10,6 +10,7 @@ import { Sheet } from '../../frame/parts.tsx';
 import { atomsOfSites, selectedSites } from '../../store/selection.ts';
 import { useEdit, useProject } from '../../store/use-project.tsx';
 import { Assemblies } from './Assemblies.tsx';
+import { groupWords } from './group-words.ts';
 import { SecondPlaceProposals } from './SecondPlace.tsx';
 import { useExperiment } from './use-experiment.ts';
 import { useSecondPlace } from './use-second-place.ts';
@@ -37,7 +38,7 @@ export function DisorderSheet(): ReactNode {
           ? list
               .map(
                 (a) =>
-                  `${a.assembly}: ${a.groups.map((g) => `${g.group} at ${formatMeasured(100 * g.occupancy, 100 * g.su, 1)} %`).join(', ')}`,
+                  `${a.assembly}: ${a.groups.map((g) => `${groupWords(g.group)} at ${formatMeasured(100 * g.occupancy, 100 * g.su, 1)} %`).join(', ')}`,
               )
               .join('; ')
           : impossible.length

@@ -89,7 +89,7 @@ export function RestraintsSheet(): ReactNode {
       {needed.map((o) => (
         <p key={o.name} className="mb-1">
           <button className="word" onClick={() => take(o)}>
-            ＋ {o.name}
+            + {o.name}
           </button>
           <span className="soft"> {o.why}</span>
         </p>
