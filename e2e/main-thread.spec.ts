@@ -3,7 +3,7 @@
  * rest, timed again while the work runs, so that a slow or busy machine is measured by itself. While a run is watched the
  * picture is taken away: without a graphics card its worker would take the run's share of the machine.
  */
-import { readFileSync } from 'node:fs';
+import { readFileSync, statSync } from 'node:fs';
 import { expect, test, type Page } from '@playwright/test';
 import { openSolved, referenceFile, watchForErrors } from './support.ts';
 
@@ -167,4 +167,64 @@ test('ten thousand atoms turn without holding the page up', async ({ page }) => 
   });
   await page.mouse.up();
   expect(before.equals(await scene.screenshot({ timeout: PATIENCE }))).toBe(false);
+});
+
+/** Makes the project that is open large: so many observations, and so many marks with models and results of their own. Runs in the page. */
+async function enlarge({ observations, course }: { observations: number; course: number }): Promise<void> {
+  const ask = <T>(request: IDBRequest<T>): Promise<T> =>
+    new Promise((done, failed) => {
+      request.onsuccess = () => done(request.result);
+      request.onerror = () => failed(request.error);
+    });
+  type Row = Record<string, unknown> & { id: string; projectId: string; model: string; created: number };
+  const db = await ask(indexedDB.open('nagare'));
+  const project = location.pathname.split('/')[2]!;
+  const rows = async (name: string): Promise<Row[]> =>
+    ((await ask(db.transaction(name).objectStore(name).getAll())) as Row[]).filter((r) => r.projectId === project);
+  const put = (name: string, row: unknown): Promise<unknown> =>
+    ask(db.transaction(name, 'readwrite').objectStore(name).put(row));
+  const [data] = (await rows('data')) as unknown as { raw: Record<string, unknown> & { count: number } }[];
+  const raw = Object.fromEntries(
+    Object.entries(data!.raw).map(([name, list]) => {
+      if (!ArrayBuffer.isView(list)) return [name, list];
+      const column = list as Float64Array;
+      const Kind = column.constructor as Float64ArrayConstructor;
+      const width = column.length / data!.raw.count;
+      return [name, Kind.from({ length: observations * width }, (_, i) => column[i % column.length]!)];
+    }),
+  );
+  await put('data', { ...data, raw: { ...raw, count: observations } });
+  const models = await rows('models');
+  let last = (await rows('marks')).sort((p, q) => p.created - q.created).at(-1)!;
+  const model = models.find((m) => m.id === last.model)!;
+  // As many numbers as the covariance of 300 parameters has.
+  const covariance = { upper: Float64Array.from({ length: 45_150 }, (_, i) => 1e-6 * Math.sin(i)) };
+  for (let n = 0; n < course; n++) {
+    const id = `copy-${n}-${last.id.slice(-8)}`;
+    await put('models', { ...model, id: `model-${id}` });
+    await put('results', { markId: id, projectId: project, covariance });
+    last = { ...last, id, parent: last.id, model: `model-${id}`, created: last.created + 1 };
+    await put('marks', last);
+  }
+  db.close();
+}
+
+test('a large project leaves as a file without holding the page up', async ({ page }) => {
+  await watchTasks(page);
+  await withoutPicture(page);
+  await openSolved(page, 'Aobae');
+  expected(page, /WebGL/);
+  await page.evaluate(enlarge, { observations: 400_000, course: 60 });
+  await page.reload();
+  await expect(page.getByText('This browser offers no WebGL')).toBeVisible();
+  await page.waitForTimeout(2000);
+  await spin(page);
+  const leaving = page.waitForEvent('download', { timeout: 120_000 });
+  await page.getByRole('button', { name: 'Aobae', exact: true }).click();
+  await page.getByRole('button', { name: 'Export this project' }).click();
+  let isThere = false;
+  void leaving.then(() => (isThere = true));
+  await holdsNothingUp(page, async () => !isThere);
+  const { size } = statSync(await (await leaving).path());
+  expect(size).toBeGreaterThan(10e6);
 });

@@ -11,6 +11,7 @@ import type { Random } from '@nagare/core/math/random';
 import { checkedInput, TASKS } from '@nagare/core/tasks/registry';
 import { decodeWire, encodeWire } from '@nagare/core/tasks/wire';
 import { seeds } from './corpus.ts';
+import { httpCase } from './http-door.ts';
 import { mutated, mutatedJson } from './mutate.ts';
 import { complaintAbout, complaintAboutRefusal, notFinite } from './oracle.ts';
 
@@ -181,5 +182,8 @@ export const terminal: Door = (random) => {
   };
 };
 
-export const DOORS = { readers, projects, requests, terminal } as const;
+/** Bytes on the socket of the server. */
+export const http: Door = httpCase;
+
+export const DOORS = { readers, projects, requests, http, terminal } as const;
 export type DoorName = keyof typeof DOORS;

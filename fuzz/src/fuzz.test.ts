@@ -11,6 +11,7 @@ const SHORT: readonly (readonly [DoorName, number])[] = [
   ['readers', 1500],
   ['projects', 120],
   ['requests', 300],
+  ['http', 150],
   ['terminal', 80],
 ];
 

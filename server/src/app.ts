@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { abilitiesOf } from '@nagare/core/tasks/pool';
 import { TASKS } from '@nagare/core/tasks/registry';
 import { encodeWire } from '@nagare/core/tasks/wire';
-import { Jobs, Refused } from './jobs.ts';
+import { Jobs, Refused, type TaskRunner } from './jobs.ts';
 import { addShelf } from './shelf.ts';
 import { threadPool } from './worker-pool.ts';
 
@@ -18,7 +18,8 @@ const OWN_NAMES = new Set(['127.0.0.1', 'localhost', '[::1]']);
 
 const isOwnName = (host: string | undefined): boolean => OWN_NAMES.has((host ?? '').replace(/:\d+$/, '').toLowerCase());
 
-export function createApp(dist: string, pool = threadPool(undefined, { idle: IDLE })): Express {
+/** Serves what is built in `dist`; tasks are run by `pool`. */
+export function createApp(dist: string, pool: TaskRunner = threadPool(undefined, { idle: IDLE })): Express {
   const app = express();
   const jobs = new Jobs(pool);
   app.disable('x-powered-by');

@@ -3,6 +3,9 @@ import { randomUUID } from 'node:crypto';
 import { Cancelled } from '@nagare/core/task-context';
 import type { TaskPool } from '@nagare/core/tasks/pool';
 
+/** What runs tasks whose input and answer are text. */
+export type TaskRunner = Pick<TaskPool, 'runText'>;
+
 export type JobState = 'running' | 'done' | 'failed' | 'cancelled';
 
 interface Job {
@@ -43,7 +46,7 @@ export class Refused extends Error {
 export class Jobs {
   private readonly jobs = new Map<string, Job>();
 
-  constructor(private readonly pool: TaskPool) {
+  constructor(private readonly pool: TaskRunner) {
     setInterval(() => this.sweep(), 5000).unref();
   }
 
