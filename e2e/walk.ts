@@ -158,7 +158,7 @@ export class Walk {
       this.done.set(name, (this.done.get(name) ?? 0) + 1);
     } catch (e) {
       // A control that went away under the pointer, because another tab or run was faster.
-      if (!/Timeout|closed|detached|intercepts|Target/i.test((e as Error).message)) throw e;
+      if (!/Timeout|closed|detached|intercepts|Target|not visible/i.test((e as Error).message)) throw e;
     }
     await page.waitForTimeout(this.random.below(80)).catch(() => undefined);
   }

@@ -149,6 +149,7 @@ export const patternSchema = z.strictObject({
   sigmaFrom: z.enum(['file', 'counts']),
   at: z.number().optional(),
 });
+export const asidesSchema = z.array(z.strictObject({ line: z.number().int().optional(), text }));
 export const recognisedSchema = z.strictObject({
   name: text,
   sentence: text,
@@ -169,7 +170,7 @@ export const recognisedSchema = z.strictObject({
     })
     .optional(),
   instrument: instrumentSchema.optional(),
-  asides: z.array(z.strictObject({ line: z.number().int().optional(), text })).optional(),
+  asides: asidesSchema.optional(),
 });
 
 /** What the schemas say and what the types say are the same; this line compiles only then. */

@@ -1,7 +1,7 @@
 /** What was recognised in files just read: which of it is taken, and how. */
 import { useState, type ReactNode } from 'react';
 import { Button, Modal } from 'react-bootstrap';
-import { asideText, type Aside } from '@nagare/core/formats/asides';
+import { AsidesList } from './AsidesList.tsx';
 import { choicesFor, type Arrived, type Here, type Way } from './arrivals.ts';
 
 export interface ArrivalsProps {
@@ -10,23 +10,6 @@ export interface ArrivalsProps {
   readonly here: Here | undefined;
   onTake(way: Way, chosen: readonly Arrived[]): void;
   onLeave(): void;
-}
-
-/** Asides that are shown before "and more". */
-const SHOWN = 12;
-
-/** What was not taken as it was written, with its lines. */
-function AsidesList({ asides }: { readonly asides: readonly Aside[] }): ReactNode {
-  if (!asides.length) return null;
-  const rest = asides.length - SHOWN;
-  return (
-    <ul className="arrival-asides" aria-label="What was not taken as it was written">
-      {asides.slice(0, SHOWN).map((a, i) => (
-        <li key={i}>{asideText(a)}</li>
-      ))}
-      {rest > 0 && <li>and {rest} more of this kind.</li>}
-    </ul>
-  );
 }
 
 export function Arrivals({ arrived, problems, here, onTake, onLeave }: ArrivalsProps): ReactNode {

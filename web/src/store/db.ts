@@ -17,6 +17,7 @@ import type { Peak } from '@nagare/core/powder/peaks';
 import type { SeriesStep } from '@nagare/core/powder/series';
 import type { ShelfEntry } from '@nagare/core/shelf/entry';
 import type { MapResult, MergeTaskResult } from '@nagare/core/tasks/registry';
+import type { Aside } from '@nagare/core/formats/asides';
 import type { LooksRow } from './looks.ts';
 import type { Mark, ModelRow } from './marks.ts';
 import { modelsBesideMarks } from './upgrade.ts';
@@ -35,7 +36,13 @@ export interface Project {
   /** Mark last continued from; a tab keeps its own once it has moved. */
   head?: string;
   /** What the file said, before anything was made of it. */
-  source?: { fileName: string; sentence: string; items?: Readonly<Record<string, string>> };
+  source?: {
+    fileName: string;
+    sentence: string;
+    items?: Readonly<Record<string, string>>;
+    /** What was not taken as it was written. */
+    asides?: readonly Aside[];
+  };
   /** What the person says of findings, by the finding's key; goes into the CIF. */
   explanations?: Record<string, Explanation>;
   cell?: Cell;

@@ -26,7 +26,7 @@ import {
 } from '@nagare/core/tasks/result-schemas';
 import { patternSchema, peakSchema } from '@nagare/core/tasks/powder-tasks';
 import type { AllTrue, SameBut, SameType } from '@nagare/core/tasks/same-type';
-import { keptAnalysisSchema } from '@nagare/core/tasks/data-schemas';
+import { asidesSchema, keptAnalysisSchema } from '@nagare/core/tasks/data-schemas';
 import type { IntakeRow, PatternRow, PowderRow, Project, ResultRow, SolveRow } from './db.ts';
 import type { Mark } from './marks.ts';
 
@@ -41,7 +41,12 @@ export const projectSchema = z.strictObject({
   updated: number,
   head: text.optional(),
   source: z
-    .strictObject({ fileName: text, sentence: text, items: z.record(text, text).readonly().optional() })
+    .strictObject({
+      fileName: text,
+      sentence: text,
+      items: z.record(text, text).readonly().optional(),
+      asides: asidesSchema.readonly().optional(),
+    })
     .optional(),
   explanations: z.record(text, z.strictObject({ title: text, family: text, text })).optional(),
   cell: cellSchema.optional(),

@@ -6,6 +6,7 @@ import { USUAL_INSTRUMENT } from '@nagare/core/crystal/pattern';
 import { stubLocalStorage } from '../testing/surroundings.ts';
 import { addMark } from './course.ts';
 import { db } from './db.ts';
+import { projectSchema } from './part-schemas.ts';
 import { fitState, freshFit, takePowder, withoutPhase, withPhases } from './powder.ts';
 import { createEmptyProject, createProject, deleteProject, updateProject } from './projects.ts';
 
@@ -42,6 +43,20 @@ const pattern = (name: string, lift = 0): Recognised => {
   return recognise(lines.join('\n'), `${name}.xy`)[0]!;
 };
 const dropped = (found: Recognised, fileName: string) => ({ fileName, found });
+
+describe('what was not taken as it was written', () => {
+  const odd = (): Recognised => recognise(CIF.replace('0.5 0.5 0.5 0.014', '0.5 0.5 0.5 abc'), 'odd.cif')[0]!;
+
+  it('stays with the project, with its line', async () => {
+    const id = await createProject(odd(), 'odd.cif');
+    const { source } = (await db.projects.get(id))!;
+    expect(source!.asides).toHaveLength(1);
+    expect(source!.asides![0]!.line).toBe(CIF.split('\n').findIndex((l) => l.startsWith('Cl1')) + 1);
+    expect(projectSchema.safeParse(await db.projects.get(id)).success).toBe(true);
+    const clean = await createProject(structure(), 'salt.cif');
+    expect((await db.projects.get(clean))!.source).not.toHaveProperty('asides');
+  });
+});
 
 describe('taking in with a full storage', () => {
   it('says so, and leaves nothing of what was begun', async () => {

@@ -23,7 +23,12 @@ export async function createProject(
     name: found.experiment.kept['_chemical_name_common'] ?? found.name,
     created: now,
     updated: now,
-    source: { fileName, sentence: found.sentence, ...(found.items ? { items: found.items } : {}) },
+    source: {
+      fileName,
+      sentence: found.sentence,
+      ...(found.items ? { items: found.items } : {}),
+      ...(found.asides?.length ? { asides: found.asides } : {}),
+    },
     experiment: found.experiment,
     ...(found.cell ? { cell: found.cell } : {}),
     ...(found.spaceGroup && found.structure ? { group: found.spaceGroup } : {}),
@@ -86,7 +91,9 @@ export async function addReflections(projectId: string, found: Recognised, fileN
     await db.data.put({ projectId, raw });
     const experiment = { ...project.experiment, ...found.experiment };
     experiment.kept = { ...project.experiment.kept, ...found.experiment.kept };
-    await db.projects.update(projectId, { experiment, cell: own, group: structure.spaceGroup, updated: Date.now() });
+    const source = withAsides(project.source ?? { fileName, sentence: found.sentence }, found);
+    const { spaceGroup: group } = structure;
+    await db.projects.update(projectId, { experiment, cell: own, group, source, updated: Date.now() });
     await addMark(db, {
       projectId,
       kind: 'import',
@@ -97,6 +104,10 @@ export async function addReflections(projectId: string, found: Recognised, fileN
   };
   await withRoom(db, () => db.transaction('rw', [db.projects, db.data, db.marks, db.models, db.results], store));
 }
+
+/** What a project was made from, with what of a further file was not taken as it was written. */
+const withAsides = (source: NonNullable<Project['source']>, { asides = [] }: Recognised): Project['source'] =>
+  asides.length ? { ...source, asides: [...(source.asides ?? []), ...asides] } : source;
 
 export async function createEmptyProject(): Promise<string> {
   const id = newId(),

@@ -3,6 +3,7 @@ import { Suspense, useEffect, useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
 import { cellParameters, isPlausibleCell, type Cell } from '@nagare/core/crystal/cell';
+import { KeptAsides } from '../../frame/AsidesList.tsx';
 import { lazyPart } from '../../frame/lazy-part.ts';
 import { Gauge, NumberField, percent, Sheet, thousands } from '../../frame/parts.tsx';
 import { updateProject } from '../../store/projects.ts';
@@ -51,6 +52,7 @@ export function IntakeDesk(): ReactNode {
           </button>
         }
       >
+        <KeptAsides />
         {merge && project.group && (
           <p className="mb-2">
             <b>{judgement(merge, project.group, ranked)}</b>

@@ -10,6 +10,7 @@ import {
   type RowChoice,
 } from '@nagare/core/publish/known';
 import { run } from '../../engine/engine.ts';
+import { KeptAsides } from '../../frame/AsidesList.tsx';
 import { knownOfChoice, type KnownInput } from '../../store/known-of.ts';
 import { useOtherStructures } from '../../store/other-structures.ts';
 import { useProject } from '../../store/use-project.tsx';
@@ -90,6 +91,7 @@ export default function KnownPane(): ReactNode {
           </span>
         </div>
       </header>
+      <KeptAsides />
       <KnownTable
         rows={shown}
         titles={titles}
