@@ -34,7 +34,7 @@ export function CellSheet({ cell }: { cell: Cell }): ReactNode {
       </div>
       {lattice && (
         <p className="soft mb-0 mt-2">
-          The lattice has {lattice.latticeClass} symmetry within {lattice.metricDeviation.toFixed(2)}°, centring{' '}
+          The lattice has {lattice.latticeClass.replace('-', '−')} symmetry within {lattice.metricDeviation.toFixed(2)}°, centring{' '}
           {lattice.centring}; the intensities agree in {lattice.laueClass}.
           {lattice.changed ? ' The given cell was not the conventional one; indices were transformed.' : ''}
         </p>

@@ -33,6 +33,8 @@ export default function DataCharts({ merge }: { merge: MergeTaskResult }): React
     borderDash: dash,
     pointRadius: dash.length ? 0 : 3,
     tension: 0.25,
+    // Points at an end of the scale stay whole.
+    clip: 6,
   });
   const finite = (x: number, k = 1): number | null => (Number.isFinite(x) ? k * x : null);
   const options = (y: string, more: object = {}, x = 'resolution limit of the shell, Å'): object => ({
