@@ -8,6 +8,9 @@ import { percent, Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
 import { NAMES } from './Intake.tsx';
 
+/** A class as it is printed, with true minus signs. */
+const printed = (symbol: string): string => symbol.replaceAll('-', '−');
+
 export function CellSheet({ cell }: { cell: Cell }): ReactNode {
   const { intake, project } = useProject('intake', 'project');
   const lattice = intake?.analysis?.lattice;
@@ -34,8 +37,8 @@ export function CellSheet({ cell }: { cell: Cell }): ReactNode {
       </div>
       {lattice && (
         <p className="soft mb-0 mt-2">
-          The lattice has {lattice.latticeClass.replace('-', '−')} symmetry within {lattice.metricDeviation.toFixed(2)}°, centring{' '}
-          {lattice.centring}; the intensities agree in {lattice.laueClass}.
+          The lattice has {printed(lattice.latticeClass)} symmetry within {lattice.metricDeviation.toFixed(2)}°,
+          centring {lattice.centring}; the intensities agree in {printed(lattice.laueClass)}.
           {lattice.changed ? ' The given cell was not the conventional one; indices were transformed.' : ''}
         </p>
       )}
