@@ -1,7 +1,8 @@
 import { afterAll, describe, expect, it } from 'vitest';
 import { wavefunctionOptions } from '@nagare/core/aspherical/levels';
 import { siteFactors } from '@nagare/core/aspherical/site-factors';
-import { BOHR, type Centre } from '@nagare/core/quantum/gaussian';
+import { BOHR } from '@nagare/core/math/units';
+import type { Centre } from '@nagare/core/quantum/gaussian';
 import { Crew, helpCrew, sharedDoubles, sharedIntegers, type Workshop } from '@nagare/core/quantum/crew';
 import { freeAtoms, stockholderShares } from '@nagare/core/quantum/stockholder';
 import { wavefunctionOf, type Molecule, type WavefunctionOptions } from '@nagare/core/quantum/wavefunction';

@@ -19,7 +19,8 @@ import { bonded } from '../geometry/bonding-proposal.ts';
 import { bonds, connectedUnit } from '../geometry/bonds.ts';
 import { hydrogenBonds } from '../geometry/hydrogen-bonds.ts';
 import { apply3, type Vec3 } from '../math/matrix3.ts';
-import { BOHR, type Centre } from '../quantum/gaussian.ts';
+import { BOHR } from '../math/units.ts';
+import type { Centre } from '../quantum/gaussian.ts';
 import { ImpossibleMolecule } from '../quantum/wavefunction.ts';
 import { moleculeGraph, partsOfMolecule, surrounded, type MoleculeGraph } from './fragments.ts';
 

@@ -12,7 +12,7 @@ import { orthogonalization } from '../crystal/cell.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { apply3, inverse3, multiply3, type Vec3 } from '../math/matrix3.ts';
 import type { Cluster } from './cluster.ts';
-import { BOHR } from '../quantum/gaussian.ts';
+import { BOHR } from '../math/units.ts';
 import type { PointCharge } from '../quantum/shell-pairs.ts';
 import type { AtomShare } from '../quantum/stockholder.ts';
 

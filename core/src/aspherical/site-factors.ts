@@ -3,7 +3,7 @@ import { orthogonalization, type Cell } from '../crystal/cell.ts';
 import type { FormFactors } from '../crystal/form-factors.ts';
 import { apply3, inverse3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { Crew, rangeOf, sharedDoubles, type Workshop } from '../quantum/crew.ts';
-import { BOHR } from '../quantum/gaussian.ts';
+import { BOHR } from '../math/units.ts';
 import { ShareTransform, type AtomShare } from '../quantum/stockholder.ts';
 import type { TaskContext } from '../task-context.ts';
 

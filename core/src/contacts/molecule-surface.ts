@@ -4,8 +4,10 @@
  * beyond their radii; and the distances inside and outside of it as a fingerprint (McKinnon, Spackman & Mitchell 2004, Acta Cryst.
  * B60, 627).
  */
+import { potentialAt } from '../crystal/atom-potentials.ts';
 import type { AtomRef } from '../crystal/atom-ref.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
+import type { AtomPotentials } from '../crystal/form-factors.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { contourSurface, type Surface } from '../maps/isosurface.ts';
 import { cross, dot, norm, subtract, type Vec3 } from '../math/matrix3.ts';
@@ -147,7 +149,7 @@ function distanceField(own: readonly Atom[], others: readonly Atom[], origin: Ve
 export class SurfaceSearch {
   readonly crystal: MolecularCrystal;
 
-  constructor(given: Structure) {
+  constructor(private readonly given: Structure) {
     this.crystal = new MolecularCrystal(withNeutronHydrogens(mostOccupied(given)));
     if (!this.crystal.molecules.length)
       throw new RangeError('There is no molecule here: bonds go on without end, and nothing has a surface of its own.');
@@ -183,6 +185,15 @@ export class SurfaceSearch {
     const surface = contourSurface({ grid, values }, cell, region, by === 'density' ? 0.5 : 0);
     for (let i = 0; i < surface.positions.length; i++) surface.positions[i]! += low[i % 3]!;
     return withDistances(surface, own, near);
+  }
+
+  /** A surface with the potential of its molecule (kJ mol⁻¹ e⁻¹) at every vertex; as it is where not every atom has one. */
+  withPotential(index: number, surface: MoleculeSurface, potentials: AtomPotentials | undefined): MoleculeSurface {
+    const { atoms } = this.crystal.molecules[index]!;
+    // Atoms that were changed by hand have none until the next round.
+    const known = new Set(potentials?.sites);
+    if (!potentials || !atoms.every((a) => known.has(a.site))) return surface;
+    return { ...surface, potential: potentialAt(this.given, potentials, atoms, surface.positions) };
   }
 }
 

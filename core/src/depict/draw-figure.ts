@@ -25,7 +25,7 @@ import { symmetryElements } from '../symmetry/elements.ts';
 import { drawnContacts } from './contact-lines.ts';
 import { drawingWish, figureColours } from './drawing-wish.ts';
 import { drawingOf, type Drawing, type Figure, type FigurePlane } from './figure.ts';
-import { surfaceLayers, type FigureMaps } from './figure-surfaces.ts';
+import { surfaceLayers, type FigureFields } from './figure-surfaces.ts';
 import { fittedView, type PanelScene } from './panel-scene.ts';
 
 /** What of a figure decides what its drawings look like. */
@@ -78,7 +78,7 @@ export function drawnLayers(
   drawing: Drawing,
   style: FigureStyle,
   definitions: readonly Definition[] = SHIPPED,
-  maps: FigureMaps = {},
+  maps: FigureFields = {},
 ): Layer[] {
   const wish = drawingWish(plain, style, drawing);
   const layers = buildLayers(plain, wish);
@@ -117,7 +117,7 @@ export function drawFigure(
   figure: Figure,
   structures: Structure | Readonly<Record<string, Structure>>,
   definitions: readonly Definition[] = SHIPPED,
-  maps: Readonly<Record<string, FigureMaps>> = {},
+  maps: Readonly<Record<string, FigureFields>> = {},
 ): { readonly figure: Figure; readonly scenes: readonly PanelScene[] } {
   const drawn = new Map(
     figure.drawings.map((d) => {

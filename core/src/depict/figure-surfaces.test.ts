@@ -2,10 +2,15 @@ import { describe, expect, it } from 'vitest';
 import { porousFramework } from '../../../demo/src/structures.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { SurfaceSearch } from '../contacts/molecule-surface.ts';
+import { positionOf, siteOf } from '../crystal/atom-ref.ts';
+import { POTENTIAL_PARTS } from '../crystal/atom-potentials.ts';
 import { orthogonalization } from '../crystal/cell.ts';
+import { elementOf } from '../crystal/elements.ts';
+import type { AtomPotentials } from '../crystal/form-factors.ts';
 import { itemsOf, type SurfacePrimitive } from '../draw/scene.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { DENSITY_REACH } from '../maps/map-surfaces.ts';
+import { MAP_KINDS } from '../maps/residual.ts';
 import {
   add,
   apply3,
@@ -21,8 +26,9 @@ import {
 } from '../math/matrix3.ts';
 import { voidNetwork } from '../space/network.ts';
 import { figureSchema } from '../tasks/figure-schemas.ts';
+import { drawingTask } from '../tasks/figure-tasks.ts';
 import { drawFigure } from './draw-figure.ts';
-import type { FigureMaps, FigureSurface } from './figure-surfaces.ts';
+import type { FigureFields, FigureSurface } from './figure-surfaces.ts';
 import { figureSvg } from './page.ts';
 import { figureFrom } from './templates.ts';
 
@@ -34,11 +40,11 @@ const withSurfaces = (...surfaces: FigureSurface[]) => {
   const figure = figureFrom(s, 'first look');
   return { ...figure, drawings: figure.drawings.map((d) => ({ ...d, surfaces })) };
 };
-const drawn = (surface: FigureSurface, maps: FigureMaps = {}) => {
+const drawn = (surface: FigureSurface, maps: FigureFields = {}) => {
   const figure = withSurfaces(surface);
   return drawFigure(figure, s, [], { [figure.drawings[0]!.id]: maps });
 };
-const surfacesOf = (surface: FigureSurface, maps?: FigureMaps): readonly SurfacePrimitive[] =>
+const surfacesOf = (surface: FigureSurface, maps?: FigureFields): readonly SurfacePrimitive[] =>
   itemsOf(drawn(surface, maps).scenes[0]!.layers, 'surfaces');
 const corners = ({ positions }: SurfacePrimitive): Vec3[] =>
   Array.from({ length: positions.length / 3 }, (_, i) => [...positions.subarray(3 * i, 3 * i + 3)] as never);
@@ -209,6 +215,58 @@ describe('the shape of the crystal in a figure', () => {
 
   it('goes with the figure’s file', () => {
     expect(figureSchema.parse(withSurfaces(shape())).drawings[0]!.surfaces).toEqual([shape()]);
+  });
+});
+
+describe('the potential on a surface in a figure', () => {
+  const painted: FigureSurface = { ...look, kind: 'molecule', by: 'density', painted: 'potential' };
+  /** Atoms with charges of their own, oxygens negative, hydrogens positive: √4π (q − Z) for all radii. */
+  const charge = (element: string): number => ({ O: -0.9, H: 0.2 })[element] ?? 0;
+  const potentials: AtomPotentials = {
+    sites: s.sites.map((x) => x.id),
+    radii: s.sites.map(() => Float64Array.of(0.01, 50)),
+    parts: s.sites.map(({ element }) => {
+      const parts = new Float64Array(2 * POTENTIAL_PARTS);
+      parts[0] = parts[POTENTIAL_PARTS] = Math.sqrt(4 * Math.PI) * (charge(element) - elementOf(element).z);
+      return parts;
+    }),
+  };
+
+  it('is vermilion about oxygens and indigo elsewhere', () => {
+    const [surface] = surfacesOf(painted, { potentials });
+    const { positions, shades } = surface!;
+    const m = orthogonalization(s.cell);
+    const { atoms } = new SurfaceSearch(s).crystal.molecules[0]!;
+    const places = atoms.map((a) => ({ at: apply3(m, positionOf(s, a)), element: siteOf(s, a)!.element }));
+    const redness = { O: [] as number[], H: [] as number[] };
+    for (let i = 0; i < positions.length / 3; i++) {
+      const v = [...positions.subarray(3 * i, 3 * i + 3)] as unknown as Vec3;
+      const nearest = places.reduce((p, q) => (norm(subtract(q.at, v)) < norm(subtract(p.at, v)) ? q : p));
+      if (nearest.element === 'O' || nearest.element === 'H')
+        redness[nearest.element].push(shades![3 * i]! - shades![3 * i + 2]!);
+    }
+    const mean = (x: readonly number[]): number => x.reduce((p, q) => p + q, 0) / x.length;
+    expect(mean(redness.O)).toBeGreaterThan(40);
+    expect(mean(redness.H)).toBeLessThan(mean(redness.O) - 60);
+  });
+
+  it('is how near others are where atoms have none', () => {
+    const shadesOf = (surface: FigureSurface, fields = {}) => [...surfacesOf(surface, fields)[0]!.shades!];
+    const near = shadesOf({ ...painted, painted: 'closeness' });
+    expect(shadesOf(painted)).toEqual(near);
+    expect(shadesOf(painted, { potentials: { ...potentials, sites: ['gone'] } })).toEqual(near);
+    expect(shadesOf(painted, { potentials })).not.toEqual(near);
+  });
+
+  it('passes the door with maps of every kind', () => {
+    const input = {
+      structure: s,
+      drawing: withSurfaces(painted).drawings[0],
+      style: { palette: 'x', ground: '#ffffff' },
+      definitions: [],
+      maps: { potentials, ...Object.fromEntries(MAP_KINDS.map((k) => [k, { grid, values: wave }])) },
+    };
+    expect(drawingTask.input.safeParse(input).error).toBeUndefined();
   });
 });
 

@@ -5,6 +5,7 @@ import type { Probe } from '../contacts/probes.ts';
 import { levelAt, WishSearch } from '../contacts/wishes.ts';
 import { wishSurface } from '../contacts/wish-field.ts';
 import { isAtomOf, type AtomRef } from '../crystal/atom-ref.ts';
+import type { AtomPotentials } from '../crystal/form-factors.ts';
 import type { GivenFace } from '../crystal/faces.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { channels, mixColours, type SceneColours } from '../draw/colours.ts';
@@ -20,7 +21,8 @@ import { voidMap, type VoidMap } from '../space/voids.ts';
 import { networkLayers } from './network-layers.ts';
 import { shapeLayers } from './shape-layers.ts';
 
-export const PAINTED_BY = ['closeness', 'inside', 'outside'] as const;
+/** The potential is known of molecules with aspherical atoms alone. */
+export const PAINTED_BY = ['closeness', 'inside', 'outside', 'potential'] as const;
 export const SHAPE_BY = ['spacings', 'energies', 'faces'] as const;
 type ShapeBy = (typeof SHAPE_BY)[number];
 export type PaintedBy = (typeof PAINTED_BY)[number];
@@ -68,8 +70,8 @@ export type FigureSurface = SurfaceBase &
       }
   );
 
-/** Maps of a structure's data, by kind. */
-export type FigureMaps = Partial<Readonly<Record<MapKind, SampledMap>>>;
+/** What a mark knows beside its structure: maps of its data, by kind, and what the electrons of its atoms do. */
+export type FigureFields = Partial<Readonly<Record<MapKind, SampledMap>>> & { readonly potentials?: AtomPotentials };
 
 /** Density is drawn around so many atoms at most. */
 const MOST_AROUND = 600;
@@ -77,7 +79,7 @@ const MOST_AROUND = 600;
 const WISH_STEP = 0.3;
 
 /** Ends of the scale, near first. */
-const SCALES: Readonly<Record<PaintedBy, readonly [number, number]>> = {
+const SCALES: Readonly<Record<Exclude<PaintedBy, 'potential'>, readonly [number, number]>> = {
   closeness: [-0.5, 1],
   inside: [0.7, 2.2],
   outside: [0.7, 2.2],
@@ -93,10 +95,12 @@ function shade(part: number, colours: Pick<SceneColours, 'gold' | 'indigo'>): re
   return part < 1 / 3 ? mix(near, middle, 3 * part) : mix(middle, far, (1.5 * (part - 1 / 3)) ** 0.9);
 }
 
-/** Red, green, blue (0–255) of every vertex of a molecule's surface. */
+/** Red, green, blue (0–255) of every vertex of a molecule's surface; by how near others are where a potential is asked for and unknown. */
 export function surfaceShades(s: MoleculeSurface, by: PaintedBy, colours: SceneColours): Uint8Array {
-  const values = s[by];
-  const [from, to] = SCALES[by];
+  if (by === 'potential' && s.potential) return potentialShades(s.potential, colours);
+  const told = by === 'potential' ? 'closeness' : by;
+  const values = s[told];
+  const [from, to] = SCALES[told];
   const out = new Uint8Array(3 * values.length);
   values.forEach((v, i) => {
     const part = Math.max(0, Math.min(1, (v - from) / (to - from)));
@@ -104,6 +108,32 @@ export function surfaceShades(s: MoleculeSurface, by: PaintedBy, colours: SceneC
   });
   return out;
 }
+
+/** Ends of the scale of a potential, kJ mol⁻¹ e⁻¹: what all but a fiftieth of the vertices lie within, a multiple of ten. */
+export function potentialReach(potential: Float32Array): number {
+  const sizes = Float32Array.from(potential, Math.abs).sort();
+  return Math.max(10, 10 * Math.ceil((sizes[Math.floor(0.98 * (sizes.length - 1))] ?? 0) / 10));
+}
+
+/** Red, green, blue (0–255) of every vertex: vermilion where the potential is negative, indigo where it is positive, paper between. */
+export function potentialShades(
+  potential: Float32Array,
+  colours: Pick<SceneColours, 'vermilion' | 'indigo'>,
+): Uint8Array {
+  const reach = potentialReach(potential);
+  const [negative, middle, positive] = [channels(colours.vermilion), channels(PAPER), channels(colours.indigo)];
+  const out = new Uint8Array(3 * potential.length);
+  potential.forEach((v, i) => {
+    const part = Math.min(1, Math.abs(v) / reach);
+    const end = v < 0 ? negative : positive;
+    middle.forEach((x, k) => (out[3 * i + k] = Math.round(x + (end[k]! - x) * part)));
+  });
+  return out;
+}
+
+/** Whether some surfaces are painted by the potential of aspherical atoms. */
+export const potentialsWanted = (surfaces: readonly FigureSurface[] = []): boolean =>
+  surfaces.some((x) => x.kind === 'molecule' && x.painted === 'potential');
 
 /** The kinds of maps that some surfaces are of. */
 export const mapsWanted = (surfaces: readonly FigureSurface[] = []): MapKind[] => [
@@ -141,10 +171,13 @@ function wishItems(s: Structure, surface: Extract<FigureSurface, { kind: 'wishes
 function moleculeItem(
   s: Structure,
   surface: Extract<FigureSurface, { kind: 'molecule' }>,
+  { potentials }: FigureFields,
   colours: SceneColours,
 ): SurfacePrimitive {
   const search = new SurfaceSearch(s);
-  const made = search.of(search.indexOf(moleculeOf(s, surface.of).molecule), surface.by);
+  const index = search.indexOf(moleculeOf(s, surface.of).molecule);
+  const bare = search.of(index, surface.by);
+  const made = surface.painted === 'potential' ? search.withPotential(index, bare, potentials) : bare;
   const { positions, indices } = made;
   const { colour, opacity, painted } = surface;
   return {
@@ -195,14 +228,14 @@ export function surfaceLayers(
   s: Structure,
   surfaces: readonly FigureSurface[],
   atoms: readonly AtomPrimitive[],
-  maps: FigureMaps,
+  maps: FigureFields,
   colours: SceneColours,
 ): Layer[] {
   const items = surfaces.flatMap((x): SurfacePrimitive[] => {
     if (x.kind === 'map') return densityItems(s, x, atoms, maps[x.map]);
     if (x.kind === 'shape' || x.kind === 'ways') return [];
     if (x.kind === 'voids') return voidItem(s, x, atoms);
-    return x.kind === 'wishes' ? wishItems(s, x) : [moleculeItem(s, x, colours)];
+    return x.kind === 'wishes' ? wishItems(s, x) : [moleculeItem(s, x, maps, colours)];
   });
   const seen = items.filter((x) => x.indices.length > 0);
   return [

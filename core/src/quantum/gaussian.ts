@@ -1,9 +1,6 @@
 /** Contracted Gaussian shells. Everything in this folder is in atomic units: bohr, hartree, electrons. */
 import type { Vec3 } from '../math/matrix3.ts';
 
-/** bohr in Å (CODATA 2018). */
-export const BOHR = 0.529177210903;
-
 /** Contracted Gaussian functions of one angular momentum about one centre. */
 export interface Shell {
   /** Index of the centre in the molecule. */

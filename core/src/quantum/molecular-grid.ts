@@ -2,7 +2,8 @@
 import { elementOf } from '../crystal/elements.ts';
 import type { TaskContext } from '../task-context.ts';
 import { Crew, sharedDoubles, type Workshop } from './crew.ts';
-import { BOHR, type Centre } from './gaussian.ts';
+import { BOHR } from '../math/units.ts';
+import type { Centre } from './gaussian.ts';
 import { radialGrid } from './radial-grid.ts';
 import { spherePoints, type SphereSize } from './sphere-points.ts';
 

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { quietContext } from '../task-context.ts';
-import { BOHR, type Centre } from './gaussian.ts';
+import { BOHR } from '../math/units.ts';
+import type { Centre } from './gaussian.ts';
 import { contracted } from './matrices.ts';
 import { overlapMatrix } from './one-electron.ts';
 import { fermiOccupations, USUAL_FIELD } from './self-consistent-field.ts';

@@ -1,6 +1,7 @@
 /** Small molecules for tests, at the lengths and angles at which their energies were published. */
 import { elementOf } from '../crystal/elements.ts';
-import { BOHR, type Centre } from './gaussian.ts';
+import { BOHR } from '../math/units.ts';
+import type { Centre } from './gaussian.ts';
 import type { Molecule } from './wavefunction.ts';
 
 type Atom = readonly [string, number, number, number];

@@ -5,7 +5,7 @@ import type { AtomRef } from '../crystal/atom-ref.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { drawFigure, drawnLayers, type FigureStyle } from '../depict/draw-figure.ts';
 import type { Drawing, Figure } from '../depict/figure.ts';
-import type { FigureMaps } from '../depict/figure-surfaces.ts';
+import type { FigureFields } from '../depict/figure-surfaces.ts';
 import { figureSvg } from '../depict/page.ts';
 import { measureBy, roughWidth } from '../depict/shapes.ts';
 import { tracedPage, type Raster } from '../depict/traced-page.ts';
@@ -21,7 +21,7 @@ import type { SampledMap } from '../maps/sample.ts';
 import { definitionSchema } from './contacts-task.ts';
 import { drawingSchema, figureSchema } from './figure-schemas.ts';
 import { extentSchema } from './scene-task.ts';
-import { atomRefSchema, structureSchema, vec3Schema } from './schemas.ts';
+import { atomPotentialsSchema, atomRefSchema, structureSchema, vec3Schema } from './schemas.ts';
 import type { AllTrue, SameType } from './same-type.ts';
 import { shaped, task } from './task.ts';
 
@@ -41,14 +41,16 @@ export interface DrawingInput {
   readonly style: FigureStyle;
   /** Of contacts. */
   readonly definitions: readonly Definition[];
-  readonly maps?: FigureMaps;
+  readonly maps?: FigureFields;
 }
 
 const mapSchema = shaped<SampledMap>(['grid', 'values']);
-const mapsSchema = z.strictObject({
+const fieldsSchema = z.strictObject({
   difference: mapSchema.optional(),
   observed: mapSchema.optional(),
   doubled: mapSchema.optional(),
+  deformation: mapSchema.optional(),
+  potentials: atomPotentialsSchema.optional(),
 });
 
 export const drawingTask = task<DrawingInput, readonly Layer[], never>({
@@ -58,7 +60,7 @@ export const drawingTask = task<DrawingInput, readonly Layer[], never>({
     drawing: drawingSchema,
     style: z.strictObject({ palette: z.string(), ground: z.string() }),
     definitions: z.array(definitionSchema),
-    maps: mapsSchema.optional(),
+    maps: fieldsSchema.optional(),
   }),
   // Tens of thousands of primitives that only our own worker sends.
   output: z.array(shaped<Layer>(['kind', 'name', 'items'])),
@@ -166,7 +168,7 @@ export interface FigureSvgInput {
   readonly structures: Readonly<Record<string, Structure>>;
   readonly definitions: readonly Definition[];
   /** By drawing. */
-  readonly maps?: Readonly<Record<string, FigureMaps>>;
+  readonly maps?: Readonly<Record<string, FigureFields>>;
   /** Width of letters in units of their size; roughly where absent. */
   readonly letters?: Readonly<Record<string, number>>;
 }
@@ -174,7 +176,7 @@ const figureSvgInputSchema = z.strictObject({
   figure: figureSchema,
   structures: z.record(z.string(), structureSchema),
   definitions: z.array(definitionSchema),
-  maps: z.record(z.string(), mapsSchema).optional(),
+  maps: z.record(z.string(), fieldsSchema).optional(),
   letters: z.record(z.string(), z.number()).optional(),
 });
 
@@ -222,5 +224,6 @@ export type Checked = AllTrue<
     SameType<typeof channelSchema, Channel>,
     SameType<typeof placeSchema, ChannelPlace>,
     SameType<typeof ringsSchema, RingsOfKind>,
+    SameType<typeof fieldsSchema, FigureFields>,
   ]
 >;

@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest';
-import { KJ_PER_HARTREE } from '../aspherical/atom-potentials.ts';
+import { KJ_PER_HARTREE } from '../math/units.ts';
 import { elementOf } from '../crystal/elements.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import { apply3 } from '../math/matrix3.ts';
-import { BOHR } from '../quantum/gaussian.ts';
+import { BOHR } from '../math/units.ts';
 import { quietContext } from '../task-context.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { surfaceTask } from './surface-task.ts';

@@ -7,7 +7,6 @@ import {
   type MoleculeSurface,
   type SurfaceBy,
 } from '../contacts/molecule-surface.ts';
-import { potentialAt } from '../aspherical/atom-potentials.ts';
 import type { AtomRef } from '../crystal/atom-ref.ts';
 import type { AtomPotentials } from '../crystal/form-factors.ts';
 import type { Structure } from '../crystal/structure.ts';
@@ -71,14 +70,8 @@ export const surfaceTask = task<SurfaceInput, SurfaceAnswer, never>({
   async run({ structure, by, molecule, potentials }) {
     const search = new SurfaceSearch(bonded(structure));
     const index = search.indexOf(molecule);
-    const { formula, atoms } = search.crystal.molecules[index]!;
-    const bare = search.of(index, by);
-    // Atoms that were changed by hand have none until the next round.
-    const known = new Set(potentials?.sites);
-    const surface =
-      potentials && atoms.every((a) => known.has(a.site))
-        ? { ...bare, potential: potentialAt(structure, potentials, atoms, bare.positions) }
-        : bare;
+    const { formula } = search.crystal.molecules[index]!;
+    const surface = search.withPotential(index, search.of(index, by), potentials);
     return { formula, surface, fingerprint: fingerprintOf(surface) };
   },
 });

@@ -21,7 +21,7 @@ import type { FormFactors, MoleculeReading, SphericalReading } from '../crystal/
 import type { Structure } from '../crystal/structure.ts';
 import { BASIS_NAMES, type BasisName } from '../quantum/basis-sets.ts';
 import { HELPER, helpCrew, type CrewOrder } from '../quantum/crew.ts';
-import { BOHR } from '../quantum/gaussian.ts';
+import { BOHR } from '../math/units.ts';
 import { METHOD_NAMES, type MethodName } from '../quantum/functionals.ts';
 import type { Wavefunction } from '../quantum/wavefunction.ts';
 import type { Stage } from '../settle/stage.ts';

@@ -308,6 +308,9 @@ function WishFields({ surface, change }: FieldsProps<Of<'wishes'>>): ReactNode {
 }
 
 function SkinFields({ surface, change }: FieldsProps<Of<'molecule'>>): ReactNode {
+  const { head } = useProject('head');
+  const isKnown = !!head?.treatment.aspherical?.potentials;
+  const offered = PAINTED_BY.filter((p) => p !== 'potential' || isKnown || surface.painted === p);
   return (
     <>
       <select
@@ -333,7 +336,7 @@ function SkinFields({ surface, change }: FieldsProps<Of<'molecule'>>): ReactNode
         }}
       >
         <option value="">one colour</option>
-        {PAINTED_BY.map((p) => (
+        {offered.map((p) => (
           <option key={p} value={p}>
             {PAINTED_WORDS[p]}
           </option>

@@ -3,12 +3,12 @@ import { useQueries, type UseQueryResult } from '@tanstack/react-query';
 import { useMemo } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { drawingOf, type Drawing, type Figure } from '@nagare/core/depict/figure';
-import { mapsWanted } from '@nagare/core/depict/figure-surfaces';
+import { mapsWanted, potentialsWanted } from '@nagare/core/depict/figure-surfaces';
 import type { PanelScene } from '@nagare/core/depict/panel-scene';
 import type { Layer } from '@nagare/core/draw/scene';
 import { run } from '../../engine/engine.ts';
 import { useProject, useProjectStore } from '../../store/use-project.tsx';
-import { figureMaps } from './figure-maps.ts';
+import { figureFields } from './figure-fields.ts';
 import { storedDefinitions } from '../relate/kept-definitions.ts';
 
 export interface DrawnDrawing {
@@ -25,6 +25,9 @@ export interface FigureScenes {
 
 /** Of a drawing what its layers depend on. */
 const drawnPart = ({ moved: _, ...rest }: Drawing): Omit<Drawing, 'moved'> => rest;
+
+/** Density, and the potential of its atoms, depend on how a mark was refined. */
+const isOfMark = ({ surfaces }: Drawing): boolean => mapsWanted(surfaces).length > 0 || potentialsWanted(surfaces);
 
 interface Together {
   readonly drawn: readonly (DrawnDrawing | undefined)[];
@@ -50,8 +53,7 @@ export function useFigureScenes(figure: Figure | undefined): FigureScenes {
       const model = marks.find((m) => m.id === mark)?.model;
       const style = { palette: figure!.palette, ground: figure!.ground };
       return {
-        // Density depends on how the mark was refined, too.
-        queryKey: ['drawing', model, drawnPart(d), style, mapsWanted(d.surfaces).length ? mark : undefined],
+        queryKey: ['drawing', model, drawnPart(d), style, isOfMark(d) ? mark : undefined],
         enabled: !!model,
         staleTime: Infinity,
         gcTime: 30_000,
@@ -62,7 +64,7 @@ export function useFigureScenes(figure: Figure | undefined): FigureScenes {
           const content = await contentOf(mark!);
           if (content?.kind !== 'structure') throw new Error('This mark holds no structure that could be drawn.');
           const { structure } = content;
-          const maps = await figureMaps(store, mark!, d);
+          const maps = await figureFields(store, mark!, d);
           const definitions = storedDefinitions();
           const layers = await run('drawing', { structure, drawing: d, style, definitions, maps }).result;
           return { structure, layers };

@@ -2,18 +2,18 @@
 import { useCallback } from 'react';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { Figure } from '@nagare/core/depict/figure';
-import type { FigureMaps } from '@nagare/core/depict/figure-surfaces';
+import type { FigureFields } from '@nagare/core/depict/figure-surfaces';
 import type { FigureSvgInput } from '@nagare/core/tasks/figure-tasks';
 import { run } from '../../engine/engine.ts';
 import { useProjectStore } from '../../store/use-project.tsx';
 import { storedDefinitions } from '../relate/kept-definitions.ts';
-import { figureMaps } from './figure-maps.ts';
+import { figureFields } from './figure-fields.ts';
 import { letterWidths } from './shape-canvas.ts';
 
 export interface FigureContents {
   /** By drawing. */
   readonly structures: Record<string, Structure>;
-  readonly maps: Record<string, FigureMaps>;
+  readonly maps: Record<string, FigureFields>;
 }
 
 /** What the drawings of a figure are of. Throws Error in words where a mark holds no structure, or no data for its density. */
@@ -28,7 +28,7 @@ export function useFigureContents(): (figure: Figure) => Promise<FigureContents>
         const content = mark === undefined ? undefined : await contentOf(mark);
         if (content?.kind !== 'structure') throw new Error('This mark holds no structure that could be drawn.');
         out.structures[d.id] = content.structure;
-        out.maps[d.id] = await figureMaps(store, mark!, d);
+        out.maps[d.id] = await figureFields(store, mark!, d);
       }
       return out;
     },

@@ -4,11 +4,12 @@ import { useEffect, useState, type ReactNode } from 'react';
 import type { AtomRef } from '@nagare/core/crystal/atom-ref';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { MoleculeSurface, SurfaceBy } from '@nagare/core/contacts/molecule-surface';
+import { potentialReach, type PaintedBy } from '@nagare/core/depict/figure-surfaces';
 import { run } from '../../engine/engine.ts';
 import { Sheet } from '../../frame/parts.tsx';
 import { useSceneColours } from '../../scene/scene-colours.ts';
 import { useProject } from '../../store/use-project.tsx';
-import { PAINTED_WORDS, potentialReach, surfaceLayers, surfaceState, type SheetPaint } from './surface-words.ts';
+import { PAINTED_WORDS, surfaceLayers, surfaceState } from './surface-words.ts';
 
 const NONE = [] as const;
 
@@ -23,7 +24,7 @@ export function SurroundingsSheet({ s }: { s: Structure }): ReactNode {
   );
   const colours = useSceneColours();
   const [by, setBy] = useState<SurfaceBy | undefined>();
-  const [painted, setPainted] = useState<SheetPaint>('closeness');
+  const [painted, setPainted] = useState<PaintedBy>('closeness');
   const [molecule, setMolecule] = useState<AtomRef | undefined>();
   const potentials = head?.treatment.aspherical?.potentials;
   const query = useQuery({
@@ -82,7 +83,7 @@ export function SurroundingsSheet({ s }: { s: Structure }): ReactNode {
               className="form-select form-select-sm w-auto"
               aria-label="What the surface is painted by"
               value={painted}
-              onChange={(e) => setPainted(e.target.value as SheetPaint)}
+              onChange={(e) => setPainted(e.target.value as PaintedBy)}
             >
               {paintsOf(found.surface).map(([id, words]) => (
                 <option key={id} value={id}>

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import type { Fingerprint, MoleculeSurface } from '@nagare/core/contacts/molecule-surface';
-import { PAPER, surfaceShades } from '@nagare/core/depict/figure-surfaces';
+import { PAPER, potentialReach, potentialShades, surfaceShades } from '@nagare/core/depict/figure-surfaces';
 import { channels, PAPER_COLOURS } from '@nagare/core/draw/colours';
-import { mutualShares, potentialReach, potentialShades, shareTable } from './surface-words.ts';
+import { mutualShares, shareTable } from './surface-words.ts';
 
 const print = (pairs: Fingerprint['pairs']): Fingerprint => ({
   bins: 1,

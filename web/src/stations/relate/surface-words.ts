@@ -1,50 +1,20 @@
 /** Colours of a molecule's surface, and the words of its fingerprint. */
-import { PAPER, surfaceShades, type PaintedBy } from '@nagare/core/depict/figure-surfaces';
-import { channels, type SceneColours } from '@nagare/core/draw/colours';
+import { surfaceShades, type PaintedBy } from '@nagare/core/depict/figure-surfaces';
+import type { SceneColours } from '@nagare/core/draw/colours';
 import type { Layer } from '@nagare/core/draw/scene';
 import type { Fingerprint, MoleculeSurface } from '@nagare/core/contacts/molecule-surface';
 import type { PlainTable } from '@nagare/core/publish/tables';
 
-/** What the sheet paints by: also what needs more than the structure. */
-export type SheetPaint = PaintedBy | 'potential';
-
-export const PAINTED_WORDS: Readonly<Record<SheetPaint, string>> = {
+export const PAINTED_WORDS: Readonly<Record<PaintedBy, string>> = {
   closeness: 'how near against the radii',
   inside: 'distance to the nearest atom inside',
   outside: 'distance to the nearest atom outside',
   potential: 'electrostatic potential of the molecule',
 };
 
-/** Ends of the scale of a potential, kJ mol⁻¹ e⁻¹: what all but a fiftieth of the vertices lie within, a multiple of ten. */
-export function potentialReach(potential: Float32Array): number {
-  const sizes = Float32Array.from(potential, Math.abs).sort();
-  return Math.max(10, 10 * Math.ceil((sizes[Math.floor(0.98 * (sizes.length - 1))] ?? 0) / 10));
-}
-
-/** Red, green, blue (0–255) of every vertex: vermilion where the potential is negative, indigo where it is positive, paper between. */
-export function potentialShades(
-  potential: Float32Array,
-  colours: Pick<SceneColours, 'vermilion' | 'indigo'>,
-): Uint8Array {
-  const reach = potentialReach(potential);
-  const [negative, middle, positive] = [channels(colours.vermilion), channels(PAPER), channels(colours.indigo)];
-  const out = new Uint8Array(3 * potential.length);
-  potential.forEach((v, i) => {
-    const part = Math.min(1, Math.abs(v) / reach);
-    const end = v < 0 ? negative : positive;
-    middle.forEach((x, k) => (out[3 * i + k] = Math.round(x + (end[k]! - x) * part)));
-  });
-  return out;
-}
-
-export function surfaceLayers(s: MoleculeSurface, by: SheetPaint, colours: SceneColours): Layer[] {
+export function surfaceLayers(s: MoleculeSurface, by: PaintedBy, colours: SceneColours): Layer[] {
   const { positions, indices } = s;
-  const shades =
-    by !== 'potential'
-      ? surfaceShades(s, by, colours)
-      : s.potential
-        ? potentialShades(s.potential, colours)
-        : surfaceShades(s, 'closeness', colours);
+  const shades = surfaceShades(s, by, colours);
   return [
     {
       kind: 'surfaces',

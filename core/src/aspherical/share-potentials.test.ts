@@ -3,14 +3,16 @@ import { originalRef } from '../crystal/atom-ref.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import type { Site, Structure } from '../crystal/structure.ts';
 import { apply3, turn, type Mat3, type Vec3 } from '../math/matrix3.ts';
-import { BOHR } from '../quantum/gaussian.ts';
+import { BOHR } from '../math/units.ts';
 import { attractionMatrix } from '../quantum/one-electron.ts';
 import { shellPairs } from '../quantum/shell-pairs.ts';
 import { freeAtoms, stockholderShares, type AtomShare } from '../quantum/stockholder.ts';
 import { water } from '../quantum/test-molecules.ts';
 import { USUAL_WAVEFUNCTION, wavefunctionOf, type Wavefunction } from '../quantum/wavefunction.ts';
 import { quietContext } from '../task-context.ts';
-import { KJ_PER_HARTREE, potentialAt, potentialOf, radialPotential, turnedPotential } from './atom-potentials.ts';
+import { potentialAt, potentialOf } from '../crystal/atom-potentials.ts';
+import { KJ_PER_HARTREE } from '../math/units.ts';
+import { radialPotential, turnedPotential } from './share-potentials.ts';
 
 /** Σ Z/r less the electrons' own, from the integrals of the wavefunction; hartree/e. */
 function direct(w: Wavefunction, position: Vec3): number {
