@@ -16,7 +16,7 @@ import { formulaText } from '@nagare/core/crystal/formula';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { findPores } from '@nagare/core/space/pores';
 import type { Mat2 } from '@nagare/core/math/matrix2';
-import type { Vec3 } from '@nagare/core/math/matrix3';
+import { toVec3, type Vec3 } from '@nagare/core/math/matrix3';
 import { writeOut } from './answer-file.ts';
 import { BadInput, numberOption, rounded, type Answer, type Options } from './answers.ts';
 import { modelWithData, onePath } from './inputs.ts';
@@ -108,7 +108,7 @@ function planeOf(options: Options): Vec3 {
     throw new BadInput(
       `build slab needs --plane with three whole numbers, as 1,1,1${plane ? `, not "${plane}"` : ''}.`,
     );
-  return numbers as unknown as Vec3;
+  return toVec3(numbers);
 }
 
 const terminationRow = (t: Termination) => ({

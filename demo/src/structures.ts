@@ -8,7 +8,7 @@ import { writeFileSync } from 'node:fs';
 import { orthogonalization, type Cell } from '@nagare/core/crystal/cell';
 import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import type { Site, Structure } from '@nagare/core/crystal/structure';
-import { apply3, inverse3, norm, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
+import { apply3, inverse3, norm, subtract, toVec3, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import { seededRandom, type Random } from '@nagare/core/math/random';
 import { structureCif } from '@nagare/core/publish/structure-cif';
 import { cageCorners } from './cage.ts';
@@ -240,7 +240,7 @@ export function cageDye(random: Random): Structure {
     sites: halves.map((p): Site => {
       const element = nitrogen.has(corners.indexOf(p)) ? 'N' : 'C';
       const n = (counts[element] = (counts[element] ?? 0) + 1);
-      const moved = p.map((x) => x + SCATTER * random.normal()) as unknown as Vec3;
+      const moved = toVec3(p.map((x) => x + SCATTER * random.normal()));
       return {
         id: `${element}${n}`,
         label: `${element}${n}`,

@@ -10,7 +10,7 @@ import {
 } from '../crystal/atom-ref.ts';
 import { orthogonalization } from '../crystal/cell.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, inverse3, multiply3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, inverse3, multiply3, toVec3, type Vec3 } from '../math/matrix3.ts';
 import type { Cluster } from './cluster.ts';
 import { BOHR } from '../math/units.ts';
 import type { PointCharge } from '../quantum/shell-pairs.ts';
@@ -61,7 +61,7 @@ export function surroundingsOf(
         out.push({
           charge,
           dipole: apply3(turn, dipole),
-          position: apply3(toCartesian, positionOf(s, image)).map((x) => x / BOHR) as unknown as Vec3,
+          position: toVec3(apply3(toCartesian, positionOf(s, image)).map((x) => x / BOHR)),
         });
       });
     }
@@ -73,7 +73,7 @@ export function surroundingsOf(
 function imagesNear(s: Structure, own: readonly AtomRef[], target: Cluster): Placement[] {
   const toCartesian = orthogonalization(s.cell),
     back = inverse3(toCartesian);
-  const goals = target.centres.map((x) => x.position.map((v) => v * BOHR) as unknown as Vec3);
+  const goals = target.centres.map((x) => toVec3(x.position.map((v) => v * BOHR)));
   const middle = apply3(back, average(goals));
   const atoms = own.map((a) => positionOf(s, a));
   const size = radiusOf(goals) + radiusOf(atoms.map((x) => apply3(toCartesian, x))) + REACH;
@@ -81,14 +81,14 @@ function imagesNear(s: Structure, own: readonly AtomRef[], target: Cluster): Pla
   const cells = [0, 1, 2].map((k) => Math.ceil(size * Math.hypot(back[3 * k]!, back[3 * k + 1]!, back[3 * k + 2]!)));
   const out: Placement[] = [];
   symmetryTable(s.spaceGroup).operators.forEach((o, operator) => {
-    const moved = atoms.map((x) => apply3(o.r, x).map((v, k) => v + o.t[k]!) as unknown as Vec3);
+    const moved = atoms.map((x) => toVec3(apply3(o.r, x).map((v, k) => v + o.t[k]!)));
     const home = average(moved).map((x, k) => Math.round(middle[k]! - x));
     for (let a = -cells[0]!; a <= cells[0]!; a++)
       for (let b = -cells[1]!; b <= cells[1]!; b++)
         for (let c = -cells[2]!; c <= cells[2]!; c++) {
           const shift: Vec3 = [home[0]! + a, home[1]! + b, home[2]! + c];
           const near = moved.some((x) => {
-            const p = apply3(toCartesian, x.map((v, k) => v + shift[k]!) as unknown as Vec3);
+            const p = apply3(toCartesian, toVec3(x.map((v, k) => v + shift[k]!)));
             return goals.some((g) => Math.hypot(p[0] - g[0], p[1] - g[1], p[2] - g[2]) < REACH);
           });
           if (near) out.push({ operator, shift });
@@ -98,7 +98,7 @@ function imagesNear(s: Structure, own: readonly AtomRef[], target: Cluster): Pla
 }
 
 const average = (points: readonly Vec3[]): Vec3 =>
-  [0, 1, 2].map((k) => points.reduce((sum, p) => sum + p[k]!, 0) / points.length) as unknown as Vec3;
+  toVec3([0, 1, 2].map((k) => points.reduce((sum, p) => sum + p[k]!, 0) / points.length));
 
 const radiusOf = (points: readonly Vec3[]): number => {
   const m = average(points);

@@ -18,6 +18,7 @@ import {
   normalize,
   scale,
   subtract,
+  toVec3,
   transpose3,
   type Vec3,
 } from '../math/matrix3.ts';
@@ -42,7 +43,7 @@ function cutPlane(s: Structure, plane: FigurePlane, atoms: readonly AtomPrimitiv
   const h = apply3(toReciprocal, plane.indices);
   const low = [0, 1, 2].map((k) => Math.min(...atoms.map((a) => a.position[k]!)) - 0.8),
     high = [0, 1, 2].map((k) => Math.max(...atoms.map((a) => a.position[k]!)) + 0.8);
-  const corner = (i: number): Vec3 => [0, 1, 2].map((k) => (i & (1 << k) ? high[k]! : low[k]!)) as unknown as Vec3;
+  const corner = (i: number): Vec3 => toVec3([0, 1, 2].map((k) => (i & (1 << k) ? high[k]! : low[k]!)));
   const points = EDGES.flatMap(([i, j]): Vec3[] => {
     const [p, q] = [corner(i), corner(j)];
     const [u, v] = [dot(h, p) - plane.height, dot(h, q) - plane.height];

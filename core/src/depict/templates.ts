@@ -4,7 +4,7 @@ import type { Extent } from '../draw/extent.ts';
 import { firstLook } from '../draw/first-look.ts';
 import { alongRow } from '../draw/views.ts';
 import { orthogonalization } from '../crystal/cell.ts';
-import { apply3, multiply3, norm, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, multiply3, norm, toVec3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { straightChannels, type Channel } from '../geometry/channels.ts';
 import {
@@ -89,7 +89,7 @@ const FROM_THE_SIDE: Mat3 = multiply3(
 function blockAround({ row }: { readonly row: Vec3 }, s: Structure): Extent {
   const m = orthogonalization(s.cell);
   const to = [0, 1, 2].map((k) => {
-    const length = norm(apply3(m, [0, 1, 2].map((i) => (i === k ? 1 : 0)) as unknown as Vec3));
+    const length = norm(apply3(m, toVec3([0, 1, 2].map((i) => (i === k ? 1 : 0)))));
     return row[k] ? 1 : Math.max(1, Math.min(2, Math.round(22 / length)));
   }) as unknown as Vec3;
   return { kind: 'block', from: [0, 0, 0], to };

@@ -1,6 +1,6 @@
 /** The faces of a block of cells as handles: where they stand, and how far a drag across the screen moves one. */
 import { orthogonalization, type Cell } from '../crystal/cell.ts';
-import { apply3, subtract, type Vec3 } from '../math/matrix3.ts';
+import { apply3, subtract, toVec3, type Vec3 } from '../math/matrix3.ts';
 import { toViewer } from './camera.ts';
 import type { SceneColours } from './colours.ts';
 import type { Camera, Layer } from './scene.ts';
@@ -29,7 +29,7 @@ export function blockFaces(cell: Cell, block: Block): BlockFace[] {
   const middle = block.from.map((x, k) => (x + block.to[k]!) / 2);
   return ([0, 1, 2] as const).flatMap((axis) =>
     (['from', 'to'] as const).map((end): BlockFace => {
-      const x = middle.map((v, k) => (k === axis ? block[end][k]! : v)) as unknown as Vec3;
+      const x = toVec3(middle.map((v, k) => (k === axis ? block[end][k]! : v)));
       return { axis, end, at: apply3(m, x) };
     }),
   );
@@ -54,7 +54,7 @@ export function movedFace(block: Block, { axis, end }: Pick<BlockFace, 'axis' | 
   const wanted = Math.round((block[end][axis]! + by) / STEP) * STEP;
   const kept = end === 'from' ? Math.min(wanted, other - THINNEST) : Math.max(wanted, other + THINNEST);
   const value = Math.max(-FURTHEST, Math.min(FURTHEST, kept));
-  return { ...block, [end]: block[end].map((x, k) => (k === axis ? value : x)) as unknown as Vec3 };
+  return { ...block, [end]: toVec3(block[end].map((x, k) => (k === axis ? value : x))) };
 }
 
 /** The handles as points to be drawn. */

@@ -4,7 +4,7 @@
  * (Aurenhammer 1987, SIAM J. Comput. 16, 78), and cells of equal power are in order by their middles from any side (Edelsbrunner
  * 1990, Combinatorica 10, 251).
  */
-import type { Vec3 } from '../math/matrix3.ts';
+import { toVec3, type Vec3 } from '../math/matrix3.ts';
 
 export interface Ball {
   /** In the viewer's axes, Å. */
@@ -80,7 +80,7 @@ const squareKey = (x: number, y: number): number => x * 100_003 + y;
 
 /** The cut between a ball and one further back; undefined where that one does not come through it. */
 function cutBetween(front: Ball, back: Ball): Cut | undefined {
-  const d = [0, 1, 2].map((k) => back.centre[k]! - front.centre[k]!) as unknown as Vec3;
+  const d = toVec3([0, 1, 2].map((k) => back.centre[k]! - front.centre[k]!));
   const length = Math.hypot(d[0], d[1], d[2]);
   const { radius: r } = front,
     { radius: s } = back;

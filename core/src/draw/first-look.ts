@@ -6,7 +6,7 @@ import { orthogonalization } from '../crystal/cell.ts';
 import { bonded } from '../geometry/bonding-proposal.ts';
 import { bonds } from '../geometry/bonds.ts';
 import { dimensionOf, NET_WORDS, netsOf, type Dimension } from '../geometry/nets.ts';
-import { apply3, cross, norm, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, cross, norm, toMat3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { bestRotation, lookAlong } from './camera.ts';
 import { atomsOfExtent, atomsPerCell, type ExtentKind } from './extent.ts';
 import type { AtomLook } from './style.ts';
@@ -66,7 +66,7 @@ function tilted(r: Mat3): Mat3 {
   const turnUp = (v: readonly number[]): number[] => [cy * v[0]! + sy * v[2]!, v[1]!, -sy * v[0]! + cy * v[2]!];
   const turnRight = (v: readonly number[]): number[] => [v[0]!, cx * v[1]! - sx * v[2]!, sx * v[1]! + cx * v[2]!];
   const columns = [0, 1, 2].map((k) => turnRight(turnUp([r[k]!, r[3 + k]!, r[6 + k]!])));
-  return [0, 1, 2].flatMap((row) => columns.map((c) => c[row]!)) as unknown as Mat3;
+  return toMat3([0, 1, 2].flatMap((row) => columns.map((c) => c[row]!)));
 }
 
 /** How a structure is best seen first. Bonds as the structure says, else as they are proposed. */

@@ -1,5 +1,5 @@
 /** What stands under a point of the screen. */
-import { dot, subtract, type Vec3 } from '../math/matrix3.ts';
+import { dot, subtract, toVec3, type Vec3 } from '../math/matrix3.ts';
 import type { ScreenPoint, Size } from './camera.ts';
 import { depthOf, eyeDistance } from './optics.ts';
 import type { AtomPrimitive, Camera, ElementPrimitive } from './scene.ts';
@@ -15,11 +15,11 @@ function sight(camera: Camera, size: Size, x: number, y: number): Ray {
   const { rotation: r, target, scale } = camera;
   const u = (x - size.width / 2) * scale,
     v = (size.height / 2 - y) * scale;
-  const at = ([0, 1, 2] as const).map((k) => target[k] + u * r[k]! + v * r[3 + k]!) as unknown as Vec3;
+  const at = toVec3(([0, 1, 2] as const).map((k) => target[k] + u * r[k]! + v * r[3 + k]!));
   const back: Vec3 = [r[6], r[7], r[8]];
   const far = eyeDistance(camera, size);
   if (far === Infinity) return { from: at, along: [-back[0], -back[1], -back[2]] };
-  const eye = target.map((t, k) => t + far * back[k]!) as unknown as Vec3;
+  const eye = toVec3(target.map((t, k) => t + far * back[k]!));
   return { from: eye, along: subtract(at, eye) };
 }
 
@@ -63,7 +63,7 @@ export function atomUnder(
   for (const a of atoms) {
     for (const t of crossings(ray, a) ?? []) {
       if (t >= nearest || (perspective && t <= 0)) continue;
-      const at = ray.from.map((p, k) => p + t * ray.along[k]!) as unknown as Vec3;
+      const at = toVec3(ray.from.map((p, k) => p + t * ray.along[k]!));
       const depth = depthOf(camera, at);
       if (depth > front || depth < -back) continue;
       nearest = t;

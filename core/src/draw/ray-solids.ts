@@ -3,17 +3,18 @@
  * viewer, Å from the camera's target).
  */
 import {
-  inverse3,
-  transpose3,
+  add,
   apply3,
   cross,
   dot,
+  inverse3,
   norm,
   normalize,
   scale,
   subtract,
-  add,
   toMat3,
+  toVec3,
+  transpose3,
   type Mat3,
   type Vec3,
 } from '../math/matrix3.ts';
@@ -189,7 +190,7 @@ class Builder {
     if (a.shape === 'cube') return this.cube(centre, axes, colour, a.opacity, thing);
     const columns = toMat3([0, 1, 2].flatMap((k) => axes.map((v) => v[k]!)));
     const into = inverse3(columns);
-    const reach = [0, 1, 2].map((k) => Math.hypot(axes[0][k]!, axes[1][k]!, axes[2][k]!)) as unknown as Vec3;
+    const reach = toVec3([0, 1, 2].map((k) => Math.hypot(axes[0][k]!, axes[1][k]!, axes[2][k]!)));
     const normals = transpose3(into);
     const isOpen = a.shape === 'open ellipsoid';
     const inked = isOpen || a.shape === 'ellipsoid';
@@ -515,7 +516,7 @@ export function boxOf(s: Solid): readonly [Vec3, Vec3] {
   if (s.kind === 'ellipsoid') return [subtract(s.centre, s.reach), add(s.centre, s.reach)];
   if (s.kind === 'cylinder') {
     const end = add(s.from, scale(s.axis, s.length));
-    const wide = s.axis.map((v) => s.radius * Math.sqrt(Math.max(0, 1 - v * v))) as unknown as Vec3;
+    const wide = toVec3(s.axis.map((v) => s.radius * Math.sqrt(Math.max(0, 1 - v * v))));
     const of = (f: (a: number, b: number) => number): Vec3 => [
       f(s.from[0], end[0]),
       f(s.from[1], end[1]),

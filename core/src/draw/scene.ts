@@ -3,7 +3,7 @@
  * the ray-traced picture paint this list and nothing else. Cartesian Å; colours "#rrggbb".
  */
 import type { AtomRef } from '../crystal/atom-ref.ts';
-import type { Mat3, Vec3 } from '../math/matrix3.ts';
+import { toVec3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 
 /** An open ellipsoid lacks the eighth between its half axes that faces the viewer. */
 export type AtomShape = 'sphere' | 'ellipsoid' | 'open ellipsoid' | 'cube';
@@ -216,8 +216,7 @@ export function itemsOf<K extends LayerKind>(
 export const HOLLOW = 0.7;
 
 /** Which way each half axis of an ellipsoid must be taken to face the viewer; the half axes in the viewer's axes. */
-export const openSigns = (axes: readonly [Vec3, Vec3, Vec3]): Vec3 =>
-  axes.map((v) => (v[2] >= 0 ? 1 : -1)) as unknown as Vec3;
+export const openSigns = (axes: readonly [Vec3, Vec3, Vec3]): Vec3 => toVec3(axes.map((v) => (v[2] >= 0 ? 1 : -1)));
 
 /** Share of white in the colour of what is seen inside an open ellipsoid. */
 export const INSIDE_PALE = 0.5;

@@ -13,7 +13,7 @@ import {
 import { orthogonalization } from '../crystal/cell.ts';
 import { ionicRadius, siteCharges } from '../crystal/ionic.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, cross, dot, norm, normalize, scale, subtract, type Vec3 } from '../math/matrix3.ts';
+import { apply3, cross, dot, norm, normalize, scale, subtract, toVec3, type Vec3 } from '../math/matrix3.ts';
 import { bonds, bondsBySite } from './bonds.ts';
 import { netsOf } from './nets.ts';
 import { vanDerWaalsRadius } from '../crystal/elements.ts';
@@ -145,7 +145,7 @@ class FlatCrystal {
   /** A reference moved back by cells across the row. */
   private shifted(ref: AtomRef, [i, j]: readonly [number, number]): AtomRef {
     const [p, q] = this.shifts;
-    return { ...ref, shift: [0, 1, 2].map((k) => ref.shift[k]! + i * p[k]! + j * q[k]!) as unknown as Vec3 };
+    return { ...ref, shift: toVec3([0, 1, 2].map((k) => ref.shift[k]! + i * p[k]! + j * q[k]!)) };
   }
 
   private distinctColumns(sites: ReadonlySet<string>): Column[] {
@@ -317,7 +317,7 @@ class FlatCrystal {
   private levelled(ref: AtomRef): AtomRef {
     const step = apply3(this.m, this.row);
     const n = Math.floor(dot(apply3(this.m, positionOf(this.s, ref)), step) / dot(step, step) + 1e-6);
-    return { ...ref, shift: [0, 1, 2].map((k) => ref.shift[k]! - n * this.row[k]!) as unknown as Vec3 };
+    return { ...ref, shift: toVec3([0, 1, 2].map((k) => ref.shift[k]! - n * this.row[k]!)) };
   }
 
   /** Cartesian, on the plane through the origin. */

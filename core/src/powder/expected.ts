@@ -4,7 +4,7 @@ import type { Instrument } from '../crystal/pattern.ts';
 import { singleLine, USUAL_INSTRUMENT } from '../crystal/pattern.ts';
 import { reflectionSymmetry } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, cross, dot, inverse3, norm, normalize, transpose3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, cross, dot, inverse3, norm, normalize, toVec3, transpose3, type Vec3 } from '../math/matrix3.ts';
 import { elementsOf, siteArrays } from '../refine/single-crystal-problem.ts';
 import { scatteringTable, structureFactors } from '../scattering/structure-factors.ts';
 import { calculatedReflections, type CalculatedReflection } from './identify.ts';
@@ -144,7 +144,7 @@ export function reciprocalLayer(
   assertResolution(s, dMin);
   const star = transpose3(inverse3(orthogonalization(s.cell)));
   const along = (v: Vec3): Vec3 => apply3(star, v);
-  const unit = (k: number): Vec3 => [0, 1, 2].map((i) => (i === k ? 1 : 0)) as unknown as Vec3;
+  const unit = (k: number): Vec3 => toVec3([0, 1, 2].map((i) => (i === k ? 1 : 0)));
   const [first, second] = ([0, 1, 2] as const).filter((k) => k !== axis) as [number, number];
   const right = normalize(along(unit(first)));
   const up = normalize(cross(normalize(cross(right, along(unit(second)))), right));

@@ -1,6 +1,6 @@
 /** Quadrature over the sphere with octahedral symmetry (Lebedev 1975 …). */
 import table from './tables/sphere-points.json' with { type: 'json' };
-import type { Vec3 } from '../math/matrix3.ts';
+import { toVec3, type Vec3 } from '../math/matrix3.ts';
 
 interface Orbits {
   readonly order: number;
@@ -37,7 +37,7 @@ function orbitOf([x, y, z]: Vec3): Vec3[] {
   ];
   for (const p of permutations)
     for (const signs of [0, 1, 2, 3, 4, 5, 6, 7]) {
-      const v = p.map((value, k) => (signs & (1 << k) ? -value : value) + 0) as unknown as Vec3;
+      const v = toVec3(p.map((value, k) => (signs & (1 << k) ? -value : value) + 0));
       out.set(v.map((value) => value.toFixed(12)).join(' '), v);
     }
   return [...out.values()];

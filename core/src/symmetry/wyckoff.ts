@@ -5,7 +5,7 @@ import { changeBasis, parseXyz, rotationKey } from '../crystal/operator.ts';
 import { groupOfSetting, referenceSetting } from '../crystal/settings.ts';
 import { allOperators, groupOrder, siteSymmetry, spaceGroupOfClosed, type SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, inverse3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
+import { apply3, inverse3, multiply3, toMat3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { flatKeys, flatOf, keepers, type Flat } from './positions.ts';
 import { WYCKOFF_TABLE } from './wyckoff-table.ts';
 
@@ -79,7 +79,7 @@ function simpleBases(): Mat3[] {
     const m = [0, 0, 0, 0, 0, 0, 0, 0, 0];
     // An odd exchange needs one axis turned round: the last of them.
     order.forEach((from, to) => (m[3 * from + to] = i > 2 && to === 2 ? -1 : 1));
-    return m as unknown as Mat3;
+    return toMat3(m);
   });
   const cellChoices: Mat3[] = [
     [1, 0, 0, 0, 1, 0, 0, 0, 1],

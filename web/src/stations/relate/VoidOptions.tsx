@@ -2,7 +2,7 @@
 import { useState, type ReactNode } from 'react';
 import { vanDerWaalsRadius } from '@nagare/core/crystal/elements';
 import type { Structure } from '@nagare/core/crystal/structure';
-import type { Vec3 } from '@nagare/core/math/matrix3';
+import { toVec3, type Vec3 } from '@nagare/core/math/matrix3';
 import type { Cut, Radii } from '@nagare/core/tasks/voids-task';
 import { NumberField } from '../../frame/parts.tsx';
 
@@ -61,7 +61,7 @@ export function VoidCut({ cut, onChange }: { cut: Cut | undefined; onChange(cut:
   ];
   const [low, high] = ends((cut ?? last).hkl);
   const withIndex = (i: number, value: number): void => {
-    const hkl = last.hkl.map((x, k) => (k === i ? value : x)) as unknown as Vec3;
+    const hkl = toVec3(last.hkl.map((x, k) => (k === i ? value : x)));
     if (hkl.every((x) => x === 0)) return;
     const [from, to] = ends(hkl);
     set({ hkl, at: (from + to) / 2 });
@@ -98,10 +98,7 @@ export function VoidCut({ cut, onChange }: { cut: Cut | undefined; onChange(cut:
             value={cut.at}
             onChange={(e) => set({ ...cut, at: Number(e.target.value) })}
           />
-          <button
-            className="word"
-            onClick={() => set({ hkl: cut.hkl.map((x) => -x + 0) as unknown as Vec3, at: -cut.at })}
-          >
+          <button className="word" onClick={() => set({ hkl: toVec3(cut.hkl.map((x) => -x + 0)), at: -cut.at })}>
             Keep the other side
           </button>
         </div>
