@@ -15,11 +15,11 @@ const NOUNS: Record<string, string> = {
   undefined: 'left out',
 };
 
-const nounOf = (expected: string): string => NOUNS[expected] ?? `a list of numbers (${expected})`;
+const nounOf = (expected: string): string => NOUNS[expected] ?? 'a list of numbers';
 
 function limitWords(origin: string, bound: string, limit: number | bigint, inclusive: boolean | undefined): string {
   if (origin === 'array' || origin === 'set') return `should hold ${bound} ${limit}`;
-  if (origin === 'string') return `should have ${bound} ${limit} letters`;
+  if (origin === 'string') return `should have ${bound} ${limit} ${limit === 1 ? 'letter' : 'letters'}`;
   if (bound === 'at least') return inclusive ? `should be at least ${limit}` : `should be above ${limit}`;
   return inclusive ? `should be at most ${limit}` : `should be below ${limit}`;
 }
