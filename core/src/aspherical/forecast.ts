@@ -6,6 +6,7 @@ import { functionCount, type ShellRecipe } from '../quantum/gaussian.ts';
 import { SUMMED_PARTS } from '../quantum/crew.ts';
 import { functionalOf } from '../quantum/functionals.ts';
 import { shellsOf } from '../quantum/basis-sets.ts';
+import { dot, subtract, type Vec3 } from '../math/matrix3.ts';
 import { alternatives, clustersOf, togetherOf, type Cluster } from './cluster.ts';
 import { lowestMultiplicity, type FactorOptions } from './crystal-factors.ts';
 
@@ -33,8 +34,30 @@ export interface Forecast {
   readonly work: number;
 }
 
-const functionsIn = (shells: readonly ShellRecipe[]): number =>
-  shells.reduce((n, s) => n + functionCount({ l: s.l, pure: s.l > 1 && !s.cartesian }), 0);
+const functionsOf = (s: ShellRecipe): number => functionCount({ l: s.l, pure: s.l > 1 && !s.cartesian });
+const functionsIn = (shells: readonly ShellRecipe[]): number => shells.reduce((n, s) => n + functionsOf(s), 0);
+
+/** Beyond e to minus this, a product of two functions is left out (10⁻¹⁰). */
+const NOTHING = 23;
+
+/** Pairs of functions whose products count, by the widest primitive of each shell: exp(−αβR²/(α+β)) at its largest. */
+export function countingPairs(shells: readonly { readonly recipe: ShellRecipe; readonly at: Vec3 }[]): number {
+  const known = shells.map(({ recipe, at }) => ({
+    functions: functionsOf(recipe),
+    least: Math.min(...recipe.exponents),
+    at,
+  }));
+  let pairs = 0;
+  known.forEach((p, i) => {
+    pairs += (p.functions * (p.functions + 1)) / 2;
+    for (const q of known.slice(0, i)) {
+      const off = subtract(p.at, q.at);
+      const reduced = (p.least * q.least) / (p.least + q.least);
+      if (reduced * dot(off, off) < NOTHING) pairs += p.functions * q.functions;
+    }
+  });
+  return pairs;
+}
 
 /** Usual number of iterations, and of times that a field is made. */
 const ITERATIONS = 12,
@@ -52,15 +75,17 @@ function costOf(
   let functions = 0,
     fitting = 0;
   const missing = new Set<string>();
-  for (const { element } of c.centres) {
+  const all: { recipe: ShellRecipe; at: Vec3 }[] = [];
+  for (const { element, position: at } of c.centres) {
     const shells = shellsOf(options.wavefunction.basis, element);
     if (!shells) missing.add(element);
     else {
       functions += functionsIn(shells);
       fitting += functionsIn(fittingShells(shells));
+      all.push(...shells.map((recipe) => ({ recipe, at })));
     }
   }
-  const pairs = (functions * (functions + 1)) / 2,
+  const pairs = countingPairs(all),
     occupied = c.centres.reduce((sum, x) => sum + x.charge, 0) / 2;
   const functional = functionalOf(options.wavefunction.method);
   const exchange = !functional || functional.exactExchange > 0;
