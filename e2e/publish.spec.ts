@@ -95,7 +95,7 @@ test('five planted faults are found and mended one by one; the rest is explained
   for (const text of [
     /A hydrogen is missing on C3/,
     /C4: the displacement cannot be/,
-    /H14···/,
+    /H14⋯/,
     /the formula says C10 H14 N2 O4/,
   ])
     await expect(line(text)).toBeVisible();
@@ -110,9 +110,9 @@ test('five planted faults are found and mended one by one; the rest is explained
   await line(/C4: the displacement cannot be/).click();
   await page.getByRole('button', { name: 'Start again isotropic, restrained' }).click();
   await expect(line(/C4: the displacement cannot be/)).toHaveCount(0, { timeout: 60_000 });
-  await line(/H14···/).click();
+  await line(/H14⋯/).click();
   await page.getByRole('button', { name: 'Place the hydrogens of O4 anew' }).first().click();
-  await expect(line(/H14···/)).toHaveCount(0, { timeout: 60_000 });
+  await expect(line(/H14⋯/)).toHaveCount(0, { timeout: 60_000 });
   await line(/the formula says/).click();
   await page.getByRole('button', { name: "Take the model's formula" }).click();
   await expect(line(/the formula says/)).toHaveCount(0, { timeout: 60_000 });
@@ -123,7 +123,7 @@ test('five planted faults are found and mended one by one; the rest is explained
   await page.getByRole('link', { name: /Vet/ }).click();
   await expect(page.locator('.vet-verdict')).toContainText('Nothing must be mended', { timeout: 60_000 });
   await expect(mend).toHaveCount(0);
-  await line(/···/).click();
+  await line(/⋯/).click();
   await page
     .getByLabel('Explanation for the CIF')
     .fill('The two water hydrogens meet across a centre and are disordered.');

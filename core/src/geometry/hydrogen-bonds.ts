@@ -1,4 +1,4 @@
-/** Hydrogen bonds D–H···A by distance and angle (Steiner 2002, Angew. Chem. Int. Ed. 41, 48): H···A within the sum of van der Waals radii less 0.12 Å for O, N and F, and more than 110° at the hydrogen. */
+/** Hydrogen bonds D–H⋯A by distance and angle (Steiner 2002, Angew. Chem. Int. Ed. 41, 48): H⋯A within the sum of van der Waals radii less 0.12 Å for O, N and F, and more than 110° at the hydrogen. */
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { neighbours, type Neighbour } from '../crystal/neighbours.ts';
 import { originalRef, type AtomRef } from '../crystal/atom-ref.ts';

@@ -114,7 +114,7 @@ describe('tables', () => {
     expect(torsion).toHaveLength(1);
     expect(Math.abs(parseFloat(torsion[0]![1]!.replace('−', '-')))).toBeCloseTo(180, 3);
     const h = makeTable('hydrogen bonds', input());
-    expect(h.rows[0]![0]).toBe('O2–H2···O3');
+    expect(h.rows[0]![0]).toBe('O2–H2⋯O3');
     expect(h.rows.length).toBe(hydrogenBonds(chain()).length);
   });
   it('claim no s.u. for a model that was never refined', () => {

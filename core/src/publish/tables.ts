@@ -259,7 +259,7 @@ export function makeTable(kind: TableKind, input: CifInput, options: TableOption
     }
     case 'hydrogen bonds': {
       const entries = hydrogenBonds(s, covariance).map((h): Entry => {
-        const name = `${siteOf(s, h.donor)!.label}–${siteOf(s, h.hydrogen)!.label}···${label(h.acceptor)}`;
+        const name = `${siteOf(s, h.donor)!.label}–${siteOf(s, h.hydrogen)!.label}⋯${label(h.acceptor)}`;
         return {
           name,
           value: h.ha.value,
@@ -269,7 +269,7 @@ export function makeTable(kind: TableKind, input: CifInput, options: TableOption
       return {
         kind,
         title: `Hydrogen bonds (${unit}, °)`,
-        columns: ['D–H···A', 'D–H', 'H···A', 'D···A', 'D–H···A'],
+        columns: ['D–H⋯A', 'D–H', 'H⋯A', 'D⋯A', 'D–H⋯A'],
         rows: ordered(entries, options.order),
         notes: codes.notes(),
       };

@@ -7,7 +7,7 @@ export const tooNear: Check = {
   family: 'geometry',
   name: 'Contacts too short',
   looks:
-    'Atoms not bonded to one another nearer than their van der Waals radii allow, hydrogen bonds excepted: H···H below 1.9 Å, others below 82 % of the sum, must be explained; H···H below 1.7 Å or below 72 % mended.',
+    'Atoms not bonded to one another nearer than their van der Waals radii allow, hydrogen bonds excepted: H⋯H below 1.9 Å, others below 82 % of the sum, must be explained; H⋯H below 1.7 Å or below 72 % mended.',
   run: (c) => {
     const acceptor = new Set(['O', 'N', 'F', 'Cl', 'Br', 'I', 'S']);
     const seen = new Set<string>();
@@ -64,7 +64,7 @@ export const tooNear: Check = {
         value: n.distance,
         unit: 'Å',
         sites: [n.from, n.to],
-        title: `${c.label(n.from)}···${c.label(n.to)} is ${n.distance.toFixed(2)} Å`,
+        title: `${c.label(n.from)}⋯${c.label(n.to)} is ${n.distance.toFixed(2)} Å`,
         detail: `At least ${need.toFixed(2)} Å would be expected between atoms that are not bonded. ${h.length ? 'A hydrogen points the wrong way, or one too many was placed.' : 'A wrong element, a second place, or an atom that is not there.'}`,
         remedies: [
           ...(h.length
