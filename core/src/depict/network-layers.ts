@@ -59,9 +59,9 @@ export function networkLayers(
     for (const w of ways) {
       const end = add(shift, w.over);
       addBall(w.to, end);
-      const [from, middle, to] = [add(chambers[w.from]!.at, shift), add(w.at, shift), add(chambers[w.to]!.at, end)].map(
-        (f) => apply3(m, f),
-      ) as [Vec3, Vec3, Vec3];
+      const from = apply3(m, add(chambers[w.from]!.at, shift)),
+        middle = apply3(m, add(w.at, shift)),
+        to = apply3(m, add(chambers[w.to]!.at, end));
       const tube = { colours: [look.ways, look.ways] as const, radius: radius(w.diameter), opacity: look.opacity };
       tubes.push({ from, to: middle, ...tube }, { from: middle, to, ...tube });
     }

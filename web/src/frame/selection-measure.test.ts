@@ -55,6 +55,8 @@ describe('what a selection measures', () => {
     expect(atomNames(S, atoms)).toEqual(['C1′', 'C1', 'C2′', 'C1′′']);
     expect(primeWords(S, atoms)).toBe('′ by -x+1,-y,-z; ′′ by -x,-y,-z');
     expect(primeWords(S, [originalRef('C1')])).toBe('');
+    const many = [1, 2, 3, 4].map((x) => copy('C1', 1, x));
+    expect(atomNames(S, many)).toEqual(['C1′', 'C1′′', 'C1′′′', 'C1′4']);
   });
 
   it('reaches across symmetry', () => {

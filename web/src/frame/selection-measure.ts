@@ -11,6 +11,10 @@ import type { CovarianceData } from '@nagare/core/refine/covariance';
 /** Label with a prime for copies made by symmetry. */
 export const atomName = (s: Structure, a: AtomRef): string => `${siteOf(s, a)?.label ?? '?'}${isHome(a) ? '' : '′'}`;
 
+/** So many primes can be told apart at a glance; beyond, their number stands beside one. */
+const MOST_PRIMES = 3;
+const primes = (number: number): string => (number > MOST_PRIMES ? `′${number}` : '′'.repeat(number));
+
 const placementKey = ({ operator, shift }: AtomRef): string => `${operator} ${shift.join(' ')}`;
 
 /** Placements that copies among some atoms have, in order of appearance. */
@@ -22,14 +26,14 @@ function placementsOf(atoms: readonly AtomRef[]): readonly AtomRef[] {
 
 /** Labels of atoms that are named together: copies by one operation have a prime, those by another two, and so on. */
 export function atomNames(s: Structure, atoms: readonly AtomRef[]): string[] {
-  const marks = new Map(placementsOf(atoms).map((a, i) => [placementKey(a), '′'.repeat(i + 1)]));
+  const marks = new Map(placementsOf(atoms).map((a, i) => [placementKey(a), primes(i + 1)]));
   return atoms.map((a) => `${siteOf(s, a)?.label ?? '?'}${isHome(a) ? '' : marks.get(placementKey(a))}`);
 }
 
 /** By which operation each of those primes was made; empty where nothing is a copy. */
 export const primeWords = (s: Structure, atoms: readonly AtomRef[]): string =>
   placementsOf(atoms)
-    .map((a, i) => `${'′'.repeat(i + 1)} by ${operatorToXyz(operatorOf(s.spaceGroup, a))}`)
+    .map((a, i) => `${primes(i + 1)} by ${operatorToXyz(operatorOf(s.spaceGroup, a))}`)
     .join('; ');
 
 /** More atoms than this are counted, not measured. */

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import type { CommonCell, StackSearch, StackWish } from '@nagare/core/build/stack';
+import { decimal } from '@nagare/core/math/decimal';
 import type { Structure } from '@nagare/core/crystal/structure';
 import { run } from '../../engine/engine.ts';
 import { NumberRow } from '../../frame/NumberRow.tsx';
@@ -167,9 +168,6 @@ export function StackSheet({ wish, onWish }: BuildSheetProps): ReactNode {
   );
 }
 
-/** Two decimals, with a minus that is one. */
-const signed = (x: number): string => x.toFixed(2).replace(/^-(0\.00)?/, (_, zero?: string) => zero ?? '−');
-
 interface CommonCellsProps {
   readonly list: readonly CommonCell[];
   readonly chosen: CommonCell | undefined;
@@ -190,9 +188,9 @@ function CommonCells({ list, chosen, onPick }: CommonCellsProps): ReactNode {
       <tbody>
         {list.slice(0, LISTED).map((c) => (
           <PickRow key={`${c.twist} ${c.atoms}`} chosen={c === chosen} onPick={() => onPick(c)}>
-            <td className="n">{signed(c.twist)}</td>
+            <td className="n">{decimal(c.twist, 2)}</td>
             <td className="n">{c.atoms}</td>
-            <td className="n">{c.strain.map((x) => signed(100 * x)).join(', ')}</td>
+            <td className="n">{c.strain.map((x) => decimal(100 * x, 2)).join(', ')}</td>
             <td className="n">{c.area.toFixed(1)}</td>
           </PickRow>
         ))}

@@ -1,20 +1,17 @@
 /** Surfaces in a figure: density, wishes of a molecule, its own surface. */
-import { useMemo, type ReactNode } from 'react';
+import type { ReactNode } from 'react';
 import type { SurfaceBy } from '@nagare/core/contacts/molecule-surface';
 import { siteOf, type AtomRef } from '@nagare/core/crystal/atom-ref';
-import type { GivenFace } from '@nagare/core/crystal/faces';
 import { newId, type Structure } from '@nagare/core/crystal/structure';
-import { PAINTED_BY, SHAPE_BY, type FigureSurface } from '@nagare/core/depict/figure-surfaces';
+import { PAINTED_BY, type FigureSurface } from '@nagare/core/depict/figure-surfaces';
 import { PAPER_COLOURS } from '@nagare/core/draw/colours';
 import { isSigned, MAP_KINDS, type MapKind } from '@nagare/core/maps/residual';
-import { triedShape } from '@nagare/core/space/given-shape';
 import { Sheet } from '../../frame/parts.tsx';
-import { recordInAxes } from '../../store/experiment.ts';
 import { useProject } from '../../store/use-project.tsx';
-import { GivenFaces } from '../relate/GivenFaces.tsx';
 import { PAINTED_WORDS } from '../relate/surface-words.ts';
 import { hueOfProbe, OFFERED } from '../relate/wish-words.ts';
 import { ColourField, Slider, type ColourFieldProps } from './RuleFields.tsx';
+import { ShapeFields } from './ShapeFields.tsx';
 import type { FigureOnTable } from './use-figure.ts';
 
 const MAP_WORDS: Readonly<Record<MapKind, string>> = {
@@ -342,78 +339,6 @@ function SkinFields({ surface, change }: FieldsProps<Of<'molecule'>>): ReactNode
           </option>
         ))}
       </select>
-    </>
-  );
-}
-
-const SHAPE_WORDS: Readonly<Record<Of<'shape'>['by'], string>> = {
-  spacings: 'by its spacings',
-  energies: 'by attachment energies',
-  faces: 'by given faces',
-};
-/** A block, to begin with. */
-const BLOCK: readonly GivenFace[] = [
-  [1, 0, 0],
-  [0, 1, 0],
-  [0, 0, 1],
-].flatMap(([h, k, l]) => [
-  { hkl: [h! + 0, k! + 0, l! + 0], distance: 0.1 },
-  { hkl: [-h! + 0, -k! + 0, -l! + 0], distance: 0.1 },
-]);
-
-function ShapeFields({ s, surface, change }: FieldsProps<Of<'shape'>> & { s: Structure }): ReactNode {
-  const { project, head } = useProject('project', 'head');
-  const isOfMolecules = s.sites.some((x) => x.element === 'C');
-  const offered = SHAPE_BY.filter((by) => by !== 'energies' || isOfMolecules);
-  const choose = (by: Of<'shape'>['by']): void => {
-    if (by !== 'faces' || surface.given) return change({ ...surface, by });
-    const measured = recordInAxes(project.experiment, head?.basis).faces;
-    change({ ...surface, by, given: measured ?? BLOCK, complete: !measured });
-  };
-  return (
-    <>
-      <select
-        className="form-select form-select-sm mb-1"
-        aria-label="Where the shape comes from"
-        value={surface.by}
-        onChange={(e) => choose(offered.find((by) => by === e.target.value) ?? 'spacings')}
-      >
-        {offered.map((by) => (
-          <option key={by} value={by}>
-            {SHAPE_WORDS[by]}
-          </option>
-        ))}
-      </select>
-      {surface.by === 'faces' && <GivenFaceFields s={s} surface={surface} change={change} />}
-      <label className="word">
-        <input type="checkbox" checked={surface.edges} onChange={() => change({ ...surface, edges: !surface.edges })} />{' '}
-        edges
-      </label>
-      <label className="word">
-        <input type="checkbox" checked={surface.names} onChange={() => change({ ...surface, names: !surface.names })} />{' '}
-        names of faces
-      </label>
-    </>
-  );
-}
-
-function GivenFaceFields({ s, surface, change }: FieldsProps<Of<'shape'>> & { s: Structure }): ReactNode {
-  const { given = BLOCK, complete = true } = surface;
-  const { problem } = useMemo(() => triedShape(s, given, complete), [s, given, complete]);
-  return (
-    <>
-      <GivenFaces
-        s={s}
-        given={given}
-        complete={complete}
-        onGiven={(next) => change({ ...surface, given: next })}
-        onComplete={(next) => change({ ...surface, complete: next })}
-      />
-      {problem && (
-        <p className="mb-1" role="alert">
-          {problem}
-        </p>
-      )}
     </>
   );
 }
