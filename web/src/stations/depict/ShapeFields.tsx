@@ -38,7 +38,8 @@ export function ShapeFields({ s, surface, change }: ShapeProps): ReactNode {
   const choose = (by: Shape['by']): void => {
     if (by !== 'faces' || surface.given) return change({ ...surface, by });
     const measured = recordInAxes(project.experiment, head?.basis).faces;
-    change({ ...surface, by, given: measured ?? BLOCK, complete: !measured });
+    // Every face of either is there already: what the class made of one would hide what is typed for its opposite.
+    change({ ...surface, by, given: measured ?? BLOCK, complete: false });
   };
   return (
     <>
