@@ -1,6 +1,6 @@
 /** Reflections that the cell and the wavelength cannot give: nothing diffracts below half the wavelength (Bragg's law). */
 import { inverseSpacing, reciprocalMetric, type Cell } from './cell.ts';
-import { selectObservations, type RawReflections } from './reflections.ts';
+import { lineOf, selectObservations, type RawReflections } from './reflections.ts';
 
 /** Shares of the limit that the s.u. of cells and wavelengths may make up. */
 const SLACK = 1.01;
@@ -21,10 +21,29 @@ export function limitingSphere(
   return (h, k, l) => inverseSpacing(g, h, k, l) <= most;
 }
 
-/** What lies beyond: how many, and the first of them with their places in the list, counted from 1. */
+export interface BeyondReach {
+  readonly hkl: readonly [number, number, number];
+  /** Line of the file where it is known, else the place in the list; both counted from 1. */
+  readonly line?: number;
+  readonly place: number;
+}
+
+/** What lies beyond: how many, and the first of them. */
 export interface Beyond {
   readonly count: number;
-  readonly named: readonly { readonly hkl: readonly [number, number, number]; readonly place: number }[];
+  readonly named: readonly BeyondReach[];
+  /** They were so many that they were kept. */
+  readonly kept?: true;
+}
+
+/** Places of the observations that lie beyond, and whether they are so many that cell or wavelength must be wrong. */
+export function beyondReach(
+  raw: RawReflections,
+  inside: (h: number, k: number, l: number) => boolean,
+): { readonly places: readonly number[]; readonly many: boolean } {
+  const places: number[] = [];
+  for (let i = 0; i < raw.count; i++) if (!inside(raw.h[i]!, raw.k[i]!, raw.l[i]!)) places.push(i);
+  return { places, many: places.length > MOST_BEYOND * raw.count };
 }
 
 /**
@@ -36,23 +55,25 @@ export function withinReach(
   cell: Cell,
   wavelength?: number,
 ): { raw: RawReflections; beyond?: Beyond } {
-  const inside = limitingSphere(cell, wavelength);
-  const places: number[] = [];
-  for (let i = 0; i < raw.count; i++) if (!inside(raw.h[i]!, raw.k[i]!, raw.l[i]!)) places.push(i);
-  if (!places.length || places.length > MOST_BEYOND * raw.count) return { raw };
+  const { places, many } = beyondReach(raw, limitingSphere(cell, wavelength));
+  if (!places.length) return { raw };
+  const named = places.slice(0, NAMED).map((i): BeyondReach => {
+    const line = lineOf(raw, i);
+    return { hkl: [raw.h[i]!, raw.k[i]!, raw.l[i]!], place: i + 1, ...(line === undefined ? {} : { line }) };
+  });
+  if (many) return { raw, beyond: { count: places.length, named, kept: true } };
   const left = new Set(places);
-  return {
-    raw: selectObservations(raw, (i) => !left.has(i)),
-    beyond: {
-      count: places.length,
-      named: places.slice(0, NAMED).map((i) => ({ hkl: [raw.h[i]!, raw.k[i]!, raw.l[i]!], place: i + 1 })),
-    },
-  };
+  return { raw: selectObservations(raw, (i) => !left.has(i)), beyond: { count: places.length, named } };
 }
 
-/** What was set aside as a sentence. */
-export function beyondText({ count, named }: Beyond): string {
-  const list = named.map(({ hkl, place }) => `${hkl.join(' ')} (row ${place})`).join(', ');
+/** What lies beyond, and what was done with it, as a sentence. */
+export function beyondText({ count, named, kept }: Beyond): string {
+  const where = (b: BeyondReach): string => (b.line === undefined ? `row ${b.place}` : `line ${b.line}`);
+  const list = named.map((b) => `${b.hkl.join(' ')} (${where(b)})`).join(', ');
   const more = count > named.length ? ` and ${count - named.length} more` : '';
-  return `${count === 1 ? 'One reflection lies' : `${count} reflections lie`} beyond what the cell and the wavelength allow and ${count === 1 ? 'was' : 'were'} set aside: ${list}${more}.`;
+  const one = count === 1;
+  const done = kept
+    ? `. So many can be no slips of single rows: the cell or the wavelength is wrong, and all ${count} were kept`
+    : ` and ${one ? 'was' : 'were'} set aside`;
+  return `${one ? 'One reflection lies' : `${count} reflections lie`} beyond what the cell and the wavelength allow (d < λ/2)${done}: ${list}${more}.`;
 }

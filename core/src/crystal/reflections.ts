@@ -14,6 +14,11 @@ export interface RawReflections {
   readonly beams?: Float32Array;
   /** True when the file held a merged list (F² or F), so that nothing can be learnt from agreement. */
   readonly merged: boolean;
+  /**
+   * Where observations stand in their file, as runs of one line each: index of the run's first observation and its line,
+   * alternating. Absent where the file is no plain list, or where observations were left out since.
+   */
+  readonly lineRuns?: Int32Array;
 }
 
 /** Unique reflections after merging, on the scale of the measurement. */
@@ -35,6 +40,13 @@ export class RawBuilder {
   private values = new Float64Array(2 * 4096);
   private batches: Int16Array | undefined;
   private beams: Float32Array | undefined;
+  private readonly runs: number[] = [];
+
+  /** Says on which line of its file the next observation stands. */
+  on(line: number): void {
+    const [index, first] = [this.runs.at(-2), this.runs.at(-1)];
+    if (index === undefined || first! + this.n - index !== line) this.runs.push(this.n, line);
+  }
 
   push(
     h: number,
@@ -106,9 +118,18 @@ export class RawBuilder {
       sigma,
       ...(this.batches ? { batch: this.batches.slice(0, n) } : {}),
       ...(this.beams ? { beams: this.beams.slice(0, 6 * n) } : {}),
+      ...(this.runs.length ? { lineRuns: Int32Array.from(this.runs) } : {}),
       merged,
     };
   }
+}
+
+/** Line of the file on which observation `i` stands, where that is known. */
+export function lineOf({ lineRuns }: Pick<RawReflections, 'lineRuns'>, i: number): number | undefined {
+  if (!lineRuns) return undefined;
+  let run = 0;
+  for (let r = 0; r < lineRuns.length && lineRuns[r]! <= i; r += 2) run = r;
+  return lineRuns[run + 1]! + i - lineRuns[run]!;
 }
 
 /** The observations that `keep` says, with all that is known of each. */

@@ -37,6 +37,12 @@ export class Asides {
     else this.kinds.set(kind, { lines: [line], tell });
   }
 
+  /** Everything that another reading of the same text told. */
+  take(other: Asides): void {
+    this.told.push(...other.told);
+    for (const [kind, { lines, tell }] of other.kinds) for (const line of lines) this.count(kind, line, tell);
+  }
+
   /** Everything so far, in the order of its lines. */
   all(): Aside[] {
     // Their sentences name the lines themselves.

@@ -6,7 +6,7 @@ import { Asides } from './asides.ts';
 import { readCell, readWavelength } from './cif-data.ts';
 import { FileProblem, INAPPLICABLE, itemText, loopWith, UNKNOWN, type CifBlock, type CifLoop } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
-import { setAsideBecause, type RowLimits } from './reflection-check.ts';
+import { readWithinReach, type RowLimits, setAsideBecause } from './reflection-check.ts';
 import { decimal } from './text.ts';
 
 const column = (loop: CifLoop, ...names: string[]): number => {
@@ -45,19 +45,28 @@ export function readReflections(block: CifBlock, asides = new Asides()): ReadRef
   const inside = cell && limitingSphere(cell, readWavelength(block));
   const unmerged = loopWith(block, '_diffrn_refln_index_h');
   if (unmerged) {
-    const raw = reflectionLoop(unmerged, '_diffrn_refln', { asides, inside }, beamsOf(block, unmerged));
+    const beams = beamsOf(block, unmerged);
+    const raw = readWithinReach({ asides, inside }, (limits) =>
+      reflectionLoop(unmerged, '_diffrn_refln', limits, beams),
+    );
     return { raw, origin: raw.beams ? 'unmerged intensities with their beam directions' : 'unmerged intensities' };
   }
   const merged = loopWith(block, '_refln_index_h');
   if (merged && column(merged, ...MEASURED_VALUES) >= 0)
-    return { raw: reflectionLoop(merged, '_refln', { asides, inside }), origin: 'a merged list' };
+    return {
+      raw: readWithinReach({ asides, inside }, (limits) => reflectionLoop(merged, '_refln', limits)),
+      origin: 'a merged list',
+    };
   for (const [, item] of block.items) {
     if (item.value.length < SHORTEST_LIST || !item.value.includes('\n') || !looksLikeReflectionList(item.value))
       continue;
     const list = item.value.replace(/^\r?\n/, '');
     const first = item.valueLine + (list.length < item.value.length ? 1 : 0);
     return {
-      raw: parseReflectionList(list, { firstLine: first, asides, inside }).raw,
+      raw: readWithinReach(
+        { asides, inside },
+        (limits) => parseReflectionList(list, { firstLine: first, ...limits }).raw,
+      ),
       origin: 'an embedded reflection list',
     };
   }

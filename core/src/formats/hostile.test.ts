@@ -121,6 +121,15 @@ describe('reflections that cannot be', () => {
     );
   });
 
+  it('keeps them where they are many, and says that cell or wavelength is wrong', () => {
+    const r = only(listFile(rows.join('\n'), '_diffrn_radiation_wavelength 4.1\n'));
+    expect(r.raw!.count).toBe(30);
+    expect(told(r)).toHaveLength(1);
+    expect(told(r)[0]).toMatch(
+      /^\d\d of 30 reflections lie beyond .* all were kept\. Check the cell and the wavelength\.$/,
+    );
+  });
+
   it('sets aside values and s.u. that are no positive numbers', () => {
     const r = recognise(
       [...rows, '1 2 3 55 0', '1 2 4 55 -3', '1 2 5 1e999 3', '1 2 6 55 1e999'].join('\n'),

@@ -1,5 +1,7 @@
 /** Which rows of a reflection list cannot be data, whatever the list. */
-import type { Asides } from './asides.ts';
+import { beyondReach } from '../crystal/reach.ts';
+import type { RawReflections } from '../crystal/reflections.ts';
+import { Asides } from './asides.ts';
 
 /** Larger indices would mean a cell of a thousand ångström or more at the usual resolutions. */
 export const LARGEST_INDEX = 1000;
@@ -51,3 +53,23 @@ export const setAsideBecause =
     if (reason) asides.count(`reflection ${reason}`, line(), SENTENCE[reason]);
     return !reason;
   };
+
+/**
+ * Reads a list without those that cell and wavelength do not allow; where these are more than a tenth, all are kept and the
+ * asides say that cell or wavelength must be wrong. Read again only where there are some.
+ */
+export function readWithinReach(
+  { asides, inside }: RowLimits,
+  read: (limits: RowLimits) => RawReflections,
+): RawReflections {
+  const trial = new Asides();
+  const all = read({ asides: trial });
+  const { places, many } = inside ? beyondReach(all, inside) : { places: [], many: false };
+  if (places.length && !many) return read({ asides, inside });
+  asides.take(trial);
+  if (many)
+    asides.add(
+      `${places.length} of ${all.count} reflections lie beyond what the cell and the wavelength allow (d < λ/2). So many can be no slips of single rows: all were kept. Check the cell and the wavelength.`,
+    );
+  return all;
+}

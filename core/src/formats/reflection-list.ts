@@ -126,6 +126,7 @@ export function parseReflectionList(
     }
     const here = line;
     if (!checked(h, k, l, intensity, sigma, () => here)) continue;
+    out.on(line);
     out.push(h, k, l, intensity, sigma, isBatch(batch) ? batch : undefined);
   }
   if (!out.count)

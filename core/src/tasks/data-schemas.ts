@@ -81,7 +81,14 @@ export const keptAnalysisSchema = z.strictObject({
   beyond: z
     .strictObject({
       count,
-      named: z.array(z.strictObject({ hkl: z.tuple([z.number(), z.number(), z.number()]), place: z.number().int() })),
+      named: z.array(
+        z.strictObject({
+          hkl: z.tuple([z.number(), z.number(), z.number()]),
+          place: z.number().int(),
+          line: z.number().int().optional(),
+        }),
+      ),
+      kept: z.literal(true).optional(),
     })
     .optional(),
 });

@@ -186,6 +186,10 @@ export const rawSchema = z
     batch: z.instanceof(Int16Array).optional(),
     beams: z.instanceof(Float32Array).optional(),
     merged: z.boolean(),
+    lineRuns: z
+      .instanceof(Int32Array)
+      .refine((runs) => runs.length % 2 === 0, UNEVEN)
+      .optional(),
   })
   .refine((r) => areColumns(r.count, [r.h, r.k, r.l, r.intensity, r.sigma, r.batch]), UNEVEN)
   .refine((r) => areColumns(6 * r.count, [r.beams]), UNEVEN);
