@@ -354,7 +354,7 @@ function writeSites(w: CifWriter, s: Structure, number: typeof formatMeasured): 
         ...x.position.map((v, k) => number(v, x.positionSu?.[k], 6)),
         x.displacement.kind === 'iso' && x.displacement.assumed ? '?' : number(ueq, ueqSu, 5),
         x.displacement.kind === 'iso' ? 'Uiso' : 'Uani',
-        x.occupancy === 1 && !x.occupancySu ? '1' : formatMeasured(x.occupancy, x.occupancySu, 4),
+        x.occupancy === 1 && !x.occupancySu ? '1' : number(x.occupancy, x.occupancySu, 4),
         siteSymmetry(s.spaceGroup, metric, x.position).operators.length,
         flags.calculated ? 'calc' : 'd',
         flags.attached ?? '.',

@@ -1,6 +1,6 @@
 import { experiment } from '../crystal/experiment.ts';
 import { beforeAll, describe, expect, it } from 'vitest';
-import { calculatedIntensities } from '../../../demo/src/simulate.ts';
+import { perfectData } from '../../../demo/src/perfect-data.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { mergeForGroup } from '../solve/prepare.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
@@ -22,26 +22,6 @@ import { covarianceOf } from './covariance.ts';
 
 const unit = { a: 0.0, b: 0 };
 const base = { cycles: 12, optimizeWeights: false };
-
-/** Unique noise-free intensities with σ of 2 % and a floor. */
-function perfect(s: Structure, dMin: number, wavelength: number): MergedReflections {
-  const c = calculatedIntensities(s, dMin, wavelength);
-  const mean = c.f2.reduce((p, q) => p + q, 0) / c.count;
-  const m = mergeForGroup(
-    {
-      count: c.count,
-      h: c.h,
-      k: c.k,
-      l: c.l,
-      intensity: Float64Array.from(c.f2),
-      sigma: Float64Array.from(c.f2, (x) => 0.01 * x + 0.002 * mean),
-      merged: false,
-    },
-    s.cell,
-    s.spaceGroup,
-  );
-  return m.reflections;
-}
 
 const shaken = (s: Structure, size: number, seed: number): Structure => {
   const random = seededRandom(seed);
@@ -90,7 +70,7 @@ describe.each(['P 1 21/c 1', 'P n a 21', 'P 1'])('a crystal in %s', (symbol) => 
     ['a provider of complex factors for some of the sites', aspherical(6, [0, 1, 4])],
   ])('has derivatives that agree with finite differences: %s', async (_, scattering) => {
     const start = { ...heavy, sites: heavy.sites.slice(0, 6).map((x, i) => ({ ...x, occupancy: i === 1 ? 0.7 : 1 })) };
-    const data = perfect(crystal.structure, 1.1, crystal.wavelength);
+    const data = perfectData(crystal.structure, 1.1, crystal.wavelength);
     const problem = new SingleCrystalProblem(
       experiment(start, data, crystal.wavelength, { weights: unit, extinction: 0.02, treatment: { extinction: true } }),
       { ...base, occupancies: [1], ...(scattering ? { scattering } : {}) },
@@ -121,7 +101,7 @@ describe.each(['P 1 21/c 1', 'P n a 21', 'P 1'])('a crystal in %s', (symbol) => 
   });
 
   it('returns the truth from noise-free data to 1e-4', async () => {
-    const data = perfect(crystal.structure, 0.85, crystal.wavelength);
+    const data = perfectData(crystal.structure, 0.85, crystal.wavelength);
     const { structure, readings, state } = await refineStructure(
       experiment(shaken(heavy, 0.02, 2), data, crystal.wavelength, { weights: unit }),
       { ...base, cycles: 25, settled: 1e-4 },
@@ -275,7 +255,7 @@ describe('constraints', () => {
                 : { kind: 'aniso' as const, u: [0.008, 0.008, 0.008, 0, 0, 0] as const },
           })),
         },
-        perfect(s, 0.5, 0.71075),
+        perfectData(s, 0.5, 0.71075),
         0.71075,
         { weights: unit },
       ),
@@ -344,7 +324,7 @@ describe('the solver', () => {
 
   it('finds the extinction it was given', async () => {
     const s = crystal.structure;
-    const clean = perfect(s, 0.9, crystal.wavelength);
+    const clean = perfectData(s, 0.9, crystal.wavelength);
     const { data: calc } = evaluateStructure(
       experiment(s, clean, crystal.wavelength, { weights: unit, extinction: 0.05 }),
     );

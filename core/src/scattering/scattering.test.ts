@@ -1,8 +1,8 @@
 import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
-import { inverseSpacing, reciprocalLengths, reciprocalMetric, type Cell } from '../crystal/cell.ts';
+import { directSum } from '../../../demo/src/direct-sum.ts';
+import { type Cell } from '../crystal/cell.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
-import { allOperators } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { elementsOf, siteArrays } from '../refine/single-crystal-problem.ts';
 import { seededRandom } from '../math/random.ts';
@@ -56,47 +56,6 @@ describe('form factors', () => {
     expect(mu).toBeLessThan(17);
   });
 });
-
-/** The sum over every atom of the cell, written as the definition. */
-function directSum(s: Structure, h: number, k: number, l: number, wavelength: number): [number, number] {
-  const gs = reciprocalLengths(s.cell);
-  const half = inverseSpacing(reciprocalMetric(s.cell), h, k, l) / 2;
-  let A = 0,
-    B = 0;
-  for (const site of s.sites) {
-    const d = dispersion(site.element, wavelength);
-    const f = formFactor(gaussianFactor(site.element), half) + d.f1;
-    const seen: number[][] = [];
-    for (const o of allOperators(s.spaceGroup)) {
-      const x = [0, 1, 2].map(
-        (i) =>
-          o.r[3 * i]! * site.position[0] +
-          o.r[3 * i + 1]! * site.position[1] +
-          o.r[3 * i + 2]! * site.position[2] +
-          o.t[i]!,
-      );
-      if (seen.some((y) => y.every((v, i) => Math.abs(v - x[i]! - Math.round(v - x[i]!)) < 1e-4))) continue;
-      seen.push(x);
-      const hr = [0, 1, 2].map((j) => h * o.r[j]! + k * o.r[3 + j]! + l * o.r[6 + j]!);
-      let t: number;
-      if (site.displacement.kind === 'iso') t = Math.exp(-8 * Math.PI ** 2 * site.displacement.u * half ** 2);
-      else {
-        const [u11, u22, u33, u12, u13, u23] = site.displacement.u;
-        const [a, b, c] = [hr[0]! * gs[0], hr[1]! * gs[1], hr[2]! * gs[2]];
-        t = Math.exp(
-          -2 *
-            Math.PI ** 2 *
-            (u11 * a * a + u22 * b * b + u33 * c * c + 2 * u12 * a * b + 2 * u13 * a * c + 2 * u23 * b * c),
-        );
-      }
-      const phase = 2 * Math.PI * (h * x[0]! + k * x[1]! + l * x[2]!);
-      const w = site.occupancy * t;
-      A += w * (f * Math.cos(phase) - d.f2 * Math.sin(phase));
-      B += w * (f * Math.sin(phase) + d.f2 * Math.cos(phase));
-    }
-  }
-  return [A, B];
-}
 
 const random = seededRandom(4);
 const general = (symbol: string, cell: Cell): Structure => ({
