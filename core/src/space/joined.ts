@@ -17,11 +17,11 @@ export class Joined {
   isOpen(i: number): boolean {
     return this.parent[i]! >= 0;
   }
-  /** Cells from the point asked about last to its root. */
+  /** Cells from the root to the point asked about last. */
   sx = 0;
   sy = 0;
   sz = 0;
-  /** The root of a point; the way there is in `sx`, `sy`, `sz`. */
+  /** The root of a point; the cells from there to the point are in `sx`, `sy`, `sz`. */
   rootOf(i: number): number {
     const { parent, shifts } = this;
     let x = 0,
