@@ -77,6 +77,7 @@ export function seeds(): Seed[] {
     { name: 'free.hkl', text: blankSeparated() },
     { name: 'two.xy', text: columns(2) },
     { name: 'three.xye', text: columns(3) },
+    { name: 'range.txt', text: `counts of a sample\n10 0.5 29.5\n${'  120  131  125  410\n'.repeat(10)}` },
     { name: 'molecule.xyz', text: writeXyz(XYZ_ATOMS, 'water') },
     {
       name: 'periodic.xyz',

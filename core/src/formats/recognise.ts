@@ -19,8 +19,9 @@ import { looksLikeReflectionList, parseReflectionList } from './reflection-list.
 import { looksLikeXyz, parseXyz, type XyzFrame } from './xyz.ts';
 import type { PatternFile } from './pattern-columns.ts';
 import { looksLikePattern, parseInstrument, parsePattern } from './pattern-file.ts';
+import { readRangePattern } from './pattern-range.ts';
 import { plainText } from './text.ts';
-import type { Instrument, SpectralLine } from '../crystal/pattern.ts';
+import { USUAL_INSTRUMENT, type Instrument, type SpectralLine } from '../crystal/pattern.ts';
 
 /** One data block or one list. */
 export interface Recognised {
@@ -82,6 +83,9 @@ export function recognise(written: string, fileName: string, progress?: (fractio
     return found;
   }
   if (looksLikeXyz(text)) return parseXyz(text, base).map((f) => recognisedFrame(f));
+  // Before lists of reflections: rows of counts may look like indices.
+  const ranged = readRangePattern(text, base, USUAL_INSTRUMENT.lines[0]!.wavelength, asides);
+  if (ranged) return [recognisedPattern(base, ranged, asides)];
   if (looksLikeReflectionList(text)) {
     const { raw, layout } = parseReflectionList(text, { progress, asides });
     return [
@@ -107,7 +111,7 @@ export function recognise(written: string, fileName: string, progress?: (fractio
   }
   if (looksLikePattern(text)) {
     const powder = parsePattern(text, base, undefined, asides);
-    return [{ name: base, sentence: patternSentence(powder), experiment: { kept: {} }, powder, ...told(asides) }];
+    return [recognisedPattern(base, powder, asides)];
   }
   const problem = firstOddLine(text);
   throw new FileProblem(
@@ -115,6 +119,14 @@ export function recognise(written: string, fileName: string, progress?: (fractio
     problem?.line,
   );
 }
+
+const recognisedPattern = (name: string, powder: PatternFile, asides: Asides): Recognised => ({
+  name,
+  sentence: patternSentence(powder),
+  experiment: { kept: {} },
+  powder,
+  ...told(asides),
+});
 
 function recognisedFrame({ name, structure, periodic }: XyzFrame): Recognised {
   const { cell, spaceGroup, sites } = structure;
