@@ -16,6 +16,7 @@ import { meets } from '../geometry/parents.ts';
 import type { ResidualPeak } from '../maps/residual.ts';
 import { eigenSymmetric3 } from '../math/matrix3.ts';
 import type { AbsoluteStructure } from '../refine/absolute-structure.ts';
+import { siteElectrons, type SiteElectrons } from '../refine/site-electrons.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import type { Readings } from '../refine/single-crystal.ts';
 
@@ -36,6 +37,16 @@ export interface VetInput {
   /** Single items of the CIF the model came from: data name in lower case → text. */
   items?: Readonly<Record<string, string>>;
 }
+
+/** Elements that are taken for one another, by number. */
+const MISTAKEN: readonly (readonly string[])[] = [
+  ['B', 'C', 'N', 'O', 'F'],
+  ['Al', 'Si', 'P', 'S', 'Cl'],
+];
+/** Those an element may be taken for, in the order of their numbers. */
+export const mistakenFor = (element: string): readonly string[] =>
+  (MISTAKEN.find((row) => row.includes(element)) ?? []).filter((e) => e !== element);
+
 
 function lazy<T>(make: () => T): () => T {
   let value: T | undefined,
@@ -167,6 +178,19 @@ export class VetContext {
         treatment,
       }),
     );
+  });
+
+  /** Electrons of light sites, by site, where a refinement of spherical atoms without twins lets them be counted. */
+  readonly electrons = lazy((): ReadonlyMap<number, SiteElectrons> => {
+    const { reflections, wavelength, readings, treatment } = this.input;
+    const evaluated = this.evaluated();
+    if (!evaluated || !reflections || !wavelength || !readings) return new Map();
+    if (treatment?.twins?.length || treatment?.aspherical) return new Map();
+    const { weights } = readings;
+    const light = this.s.sites.flatMap((x, i) => (mistakenFor(x.element).length ? [i] : []));
+    const e = experiment(this.s, reflections, wavelength, { weights, treatment });
+    const counts = siteElectrons(e, evaluated.data, readings.parameters, light, mistakenFor);
+    return new Map(counts.map((count) => [count.site, count]));
   });
 
   /** A number the file gives, without its s.u.; undefined where it is missing. */

@@ -1,0 +1,173 @@
+/** How many electrons each site holds, from a converged model: which way its occupancy would move, before it moves. */
+import type { Experiment } from '../crystal/experiment.ts';
+import { elementOf } from '../crystal/elements.ts';
+import { groupOrder } from '../crystal/space-group.ts';
+import type { Structure } from '../crystal/structure.ts';
+import { apply3, IDENTITY3, inverse3, type Mat3 } from '../math/matrix3.ts';
+import { scatteringTable, SiteSums, STRIDE, type ScatteringTable } from '../scattering/structure-factors.ts';
+import { elementsOf, siteArrays, type CalculatedData } from './single-crystal-problem.ts';
+import { weightOf } from './weights.ts';
+
+export interface SiteElectrons {
+  readonly site: number;
+  readonly electrons: number;
+  readonly su: number;
+  /** Another element that explains the data better, and the electrons that are counted with its form factor. */
+  readonly better?: { readonly element: string; readonly electrons: number };
+}
+
+/** Electrons that a count may be off before other elements are tried. */
+const TRIED_FROM = 0.4;
+
+/** Reflections times sites times operators that are worth their time; of more, every second or third reflection says enough. */
+const MOST_TERMS = 1.5e7;
+
+/** Which of the reflections that were used are looked at, and the table of these elements at them. */
+function lookedAt(
+  { structure: s, reflections, wavelength }: Experiment,
+  { used }: CalculatedData,
+  elements: readonly string[],
+): { chosen: number[]; table: ScatteringTable } {
+  const step = Math.ceil((used.length * s.sites.length * groupOrder(s.spaceGroup)) / MOST_TERMS);
+  const chosen = Array.from({ length: Math.ceil(used.length / step) }, (_, i) => i * step);
+  const of = (axis: Int16Array): Int16Array => Int16Array.from(chosen, (i) => axis[used[i]!]!);
+  const hkl = { count: chosen.length, h: of(reflections.h), k: of(reflections.k), l: of(reflections.l) };
+  return { chosen, table: scatteringTable(s.cell, s.spaceGroup, hkl, elements, wavelength) };
+}
+
+/** Observed and calculated values of the reflections that are looked at. */
+interface Looked {
+  readonly count: number;
+  readonly s2: Float64Array;
+  readonly fo2: Float64Array;
+  readonly weight: Float64Array;
+  readonly a: Float64Array;
+  readonly b: Float64Array;
+  /** What extinction and solvent make of |A + iB|². */
+  readonly fc2: Float64Array;
+}
+
+function lookedOf({ weights }: Experiment, data: CalculatedData, chosen: readonly number[], s2: Float64Array): Looked {
+  const of = (values: Float64Array): Float64Array => Float64Array.from(chosen, (i) => values[i]!);
+  const [fo2, fc2, sigma] = [of(data.fo2), of(data.fc2), of(data.sigma)];
+  const weight = fo2.map((fo, i) => weightOf(weights, fo, fc2[i]!, sigma[i]!));
+  return { count: chosen.length, s2, fo2, fc2, weight, a: of(data.a), b: of(data.b) };
+}
+
+/** The part of a site in A and B at every reflection. */
+interface Part {
+  readonly a: Float64Array;
+  readonly b: Float64Array;
+}
+
+/** Parts of some sites, each as the element given for it. */
+function partsOf(s: Structure, table: ScatteringTable, of: readonly number[], as: (site: number) => string): Part[] {
+  const sites = siteArrays(s, table.elements);
+  const sums = new SiteSums(table, sites);
+  const parts = of.map((j) => ({
+    j,
+    element: table.elements.indexOf(as(j)),
+    share: sites.weight[j]! * table.factor,
+    a: new Float64Array(table.count),
+    b: new Float64Array(table.count),
+  }));
+  for (let i = 0; i < table.count; i++) {
+    sums.at(i, true);
+    for (const { j, element, share, a, b } of parts) {
+      const [f, f2] = [table.f[element * table.count + i]! * share, table.f2[element]! * share];
+      const [c, sine] = [sums.terms[j * STRIDE]!, sums.terms[j * STRIDE + 1]!];
+      a[i] = f * c - f2 * sine;
+      b[i] = f * sine + f2 * c;
+    }
+  }
+  return parts;
+}
+
+/** Steps until a site's numbers stand still; a carbon refined as nitrogen takes three. */
+const STEPS = 6;
+const STILL = 1e-3;
+
+/**
+ * Occupancy of a site as a share of what it is, when it scatters as `other` in place of `own`: refined with an isotropic change
+ * of its displacement and the scale while everything else stays; with its s.u. for a weighted square of 1.
+ */
+function shareOf(l: Looked, own: Part, other: Part): { share: number; su: number } {
+  let [share, du, scale] = [1, 0, 1];
+  let inverse: Mat3 = IDENTITY3;
+  for (let step = 0; step < STEPS; step++) {
+    let [pp, pu, ps, uu, us, ss, rp, ru, rs] = [0, 0, 0, 0, 0, 0, 0, 0, 0];
+    for (let i = 0; i < l.count; i++) {
+      const swing = -8 * Math.PI ** 2 * l.s2[i]!;
+      const damped = Math.exp(swing * du);
+      const A = l.a[i]! - own.a[i]! + share * damped * other.a[i]!;
+      const B = l.b[i]! - own.b[i]! + share * damped * other.b[i]!;
+      const fc2 = l.fc2[i]! + A * A + B * B - l.a[i]! ** 2 - l.b[i]! ** 2;
+      const p = scale * 2 * damped * (A * other.a[i]! + B * other.b[i]!);
+      const u = swing * share * p;
+      const r = l.fo2[i]! - scale * fc2;
+      const w = l.weight[i]!;
+      pp += w * p * p;
+      pu += w * p * u;
+      ps += w * p * fc2;
+      uu += w * u * u;
+      us += w * u * fc2;
+      ss += w * fc2 * fc2;
+      rp += w * p * r;
+      ru += w * u * r;
+      rs += w * fc2 * r;
+    }
+    inverse = inverse3([pp, pu, ps, pu, uu, us, ps, us, ss]);
+    const [dp, dd, dk] = apply3(inverse, [rp, ru, rs]);
+    share += dp;
+    du += dd;
+    scale += dk;
+    if (Math.abs(dp) < STILL) break;
+  }
+  return { share, su: Math.sqrt(inverse[0]) };
+}
+
+/**
+ * Electrons of the sites asked for: the occupancy of each alone, with an isotropic change of its displacement and the scale,
+ * refined against the data while everything else stays where it converged. Where that is off, the elements that `others` names
+ * are tried in its place: form factors differ in shape, and only that of the right one gives its own number. Spherical atoms
+ * without twins only. `data` are those that the model was evaluated with, on the absolute scale; `parameters` the number that
+ * was refined.
+ */
+export function siteElectrons(
+  e: Experiment,
+  data: CalculatedData,
+  parameters: number,
+  sites: readonly number[],
+  others: (element: string) => readonly string[] = () => [],
+): SiteElectrons[] {
+  const { structure: s } = e;
+  const elements = elementsOf(s);
+  const { chosen, table } = lookedAt(e, data, elements);
+  const l = lookedOf(e, data, chosen, table.s2);
+  // Each reflection that is looked at stands for as many as were left out.
+  const freedom = l.count * Math.max(0.1, 1 - parameters / data.used.length);
+  const variance = l.weight.reduce((sum, w, i) => sum + w * (l.fo2[i]! - l.fc2[i]!) ** 2, 0) / freedom;
+  const elementAt = (site: number): string => s.sites[site]!.element;
+  const parts = partsOf(s, table, sites, elementAt);
+  return sites.map((site, at) => {
+    const { occupancy } = s.sites[site]!;
+    const countAs = (element: string, other: Part) => {
+      const { share, su } = shareOf(l, parts[at]!, other);
+      const full = elementOf(element).z * occupancy;
+      return {
+        element,
+        electrons: full * share,
+        off: Math.abs(full * (share - 1)),
+        su: full * su * Math.sqrt(variance),
+      };
+    };
+    const own = countAs(elementAt(site), parts[at]!);
+    const tried = own.off > TRIED_FROM ? others(own.element) : [];
+    const wider = tried.length ? lookedAt(e, data, [...new Set([...elements, ...tried])]).table : table;
+    const best = tried
+      .map((element) => countAs(element, partsOf(s, wider, [site], () => element)[0]!))
+      .reduce((least, x) => (x.off < least.off ? x : least), own);
+    const better = best === own ? {} : { better: { element: best.element, electrons: best.electrons } };
+    return { site, electrons: own.electrons, su: own.su, ...better };
+  });
+}
