@@ -47,7 +47,6 @@ const MISTAKEN: readonly (readonly string[])[] = [
 export const mistakenFor = (element: string): readonly string[] =>
   (MISTAKEN.find((row) => row.includes(element)) ?? []).filter((e) => e !== element);
 
-
 function lazy<T>(make: () => T): () => T {
   let value: T | undefined,
     made = false;
