@@ -20,6 +20,8 @@ export default defineConfig({
     // What is not there after a minute does not come; tests that wait for long work say so.
     actionTimeout: 60_000,
     viewport: { width: 1280, height: 800 },
+    // What moves only to please is painted by one of two cores here; what it leads to is the same.
+    contextOptions: { reducedMotion: 'reduce' },
     // Each test is a browser of its own: keeping the whole application for each would only take time.
     serviceWorkers: 'block',
     launchOptions: {

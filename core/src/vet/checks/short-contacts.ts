@@ -7,7 +7,7 @@ export const tooNear: Check = {
   family: 'geometry',
   name: 'Contacts too short',
   looks:
-    'Atoms not bonded to one another nearer than their van der Waals radii allow, hydrogen bonds excepted: H⋯H below 1.9 Å, others below 82 % of the sum, must be explained; H⋯H below 1.7 Å or below 72 % mended.',
+    'Atoms not bonded to one another nearer than their van der Waals radii allow: H⋯H below 1.9 Å, a hydrogen below 80 % of the sum less 0.06 Å (1.35 Å in a hydrogen bond), others below 82 % (2.3 Å between N, O, S and halogens) must be explained; below 1.7 Å, 68 % (1.2 Å), 72 % (2.1 Å) mended. Within a molecule some 7 % less.',
   run: (c) => {
     const acceptor = new Set(['O', 'N', 'F', 'Cl', 'Br', 'I', 'S']);
     const seen = new Set<string>();
