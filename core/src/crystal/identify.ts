@@ -202,8 +202,8 @@ export function originShift(from: SpaceGroup, to: SpaceGroup): Vec3 | undefined 
 const signature = (g: SpaceGroup): string => `${g.representatives.length}|${g.centring.length}`;
 let tabulated: Map<string, Setting[]> | undefined;
 
-/** The tabulated setting that has just these operators, if there is one. */
-export function exactSetting(g: SpaceGroup): Setting | undefined {
+/** Settings with as many operators and translations as a group has. */
+function settingsLike(g: SpaceGroup): readonly Setting[] {
   if (!tabulated) {
     tabulated = new Map();
     for (const s of SETTINGS) {
@@ -211,14 +211,24 @@ export function exactSetting(g: SpaceGroup): Setting | undefined {
       tabulated.set(key, [...(tabulated.get(key) ?? []), s]);
     }
   }
+  return tabulated.get(signature(g)) ?? [];
+}
+
+/** The tabulated setting that has just these operators, if there is one. */
+export function exactSetting(g: SpaceGroup): Setting | undefined {
   const keys = new Set(allOperators(g).map(operatorKey));
-  return tabulated.get(signature(g))?.find((s) => {
+  const isIt = (s: Setting): boolean => {
     const other = groupOfSetting(s);
     return (
+      signature(other) === signature(g) &&
       other.representatives.every((o) => keys.has(operatorKey(o))) &&
       other.centring.every((t) => keys.has(operatorKey({ r: IDENTITY3, t })))
     );
-  });
+  };
+  // Where the type is known, a few settings are looked at and not all 530 worked out.
+  const known = g.number ? SETTINGS.find((s) => s.number === g.number && isIt(s)) : undefined;
+  if (known || (g.number && g.code === '*')) return known;
+  return settingsLike(g).find(isIt);
 }
 
 const referencesByClass = new Map<string, Setting[]>();

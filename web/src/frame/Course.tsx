@@ -145,7 +145,9 @@ export function Course(): ReactNode {
           ref={(el) => {
             if (el && head && el.dataset['at'] !== head.id) {
               el.dataset['at'] = head.id;
-              el.scrollLeft = (at.get(head.id)?.x ?? 0) - el.clientWidth + 60;
+              const end = (at.get(head.id)?.x ?? 0) + 60;
+              // Its width asks for a layout: in the next frame there is one anyway.
+              requestAnimationFrame(() => el.scrollTo({ left: end - el.clientWidth }));
             }
           }}
         >

@@ -1,6 +1,6 @@
 /** Residual density as evidence: maxima and minima with a reading of each, element tests, kinds of map, a section. */
 import { selectedSites, atomsOfSites } from '../../store/selection.ts';
-import { useMemo, useState, type ReactNode } from 'react';
+import { useDeferredValue, useMemo, useState, type ReactNode } from 'react';
 import { metricTensor } from '@nagare/core/crystal/cell';
 import { snapToSymmetry } from '@nagare/core/crystal/space-group';
 import { readPeaks } from '@nagare/core/maps/peak-reading';
@@ -59,8 +59,10 @@ export function DensitySheet(): ReactNode {
   const map = result?.markId === head?.id ? result?.map : undefined;
   const [all, setAll] = useState(false);
   const [tests, setTests] = useState<{ markId: string; readings: ElementReading[] } | undefined>();
-  const readings = useMemo(() => (map ? readPeaks(s, map.peaks, map.sigma) : []), [map, s]);
-  const holes = useMemo(() => (map ? readPeaks(s, map.holes, map.sigma, -1) : []), [map, s]);
+  // What each peak is near is worked out after the rest of a new mark has been drawn.
+  const known = useDeferredValue(useMemo(() => ({ map, s }), [map, s]));
+  const readings = useMemo(() => (known.map ? readPeaks(known.s, known.map.peaks, known.map.sigma) : []), [known]);
+  const holes = useMemo(() => (known.map ? readPeaks(known.s, known.map.holes, known.map.sigma, -1) : []), [known]);
   if (!map) return null;
   const toggle = (name: string): void =>
     setChosen(chosen.includes(name) ? chosen.filter((x) => x !== name) : [...chosen, name]);
