@@ -2,7 +2,7 @@
 import { isAtomOf, refKey } from '../crystal/atom-ref.ts';
 import { dimensionWords } from './annotations.ts';
 import { legibleOn } from '../draw/colours.ts';
-import { isNameable } from '../draw/svg.ts';
+import { isNameable } from '../draw/label-requests.ts';
 import { placeLabels, type LabelRequest } from '../draw/labels.ts';
 import { itemsOf, type LabelPrimitive } from '../draw/scene.ts';
 import { drawingOf, PIXELS_PER_MM, type Figure } from './figure.ts';

@@ -27,7 +27,8 @@ import { ghostLayers, selectionLayers } from './extra-layers.ts';
 import { elementColour } from './palette.ts';
 import { itemsOf, type Camera } from './scene.ts';
 import type { StyleRule } from './style.ts';
-import { outlineOf, paintSvg } from './svg.ts';
+import { paintSvg } from './svg.ts';
+import { outlineOf } from './svg-atoms.ts';
 
 const { structure: s } = testCrystal('CC(O)c1ccccc1Cl', 'P 1 21/c 1', 4);
 const SIZE = { width: 400, height: 300 };

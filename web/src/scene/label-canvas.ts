@@ -2,7 +2,7 @@
 import type { Size } from '@nagare/core/draw/camera';
 import { placeLabels } from '@nagare/core/draw/labels';
 import type { Scene } from '@nagare/core/draw/scene';
-import { labelRequests } from '@nagare/core/draw/svg';
+import { labelRequests } from '@nagare/core/draw/label-requests';
 
 const HEIGHT = 13;
 
