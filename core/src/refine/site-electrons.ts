@@ -19,8 +19,9 @@ export interface SiteElectrons {
 /** Electrons that a count may be off before other elements are tried. */
 const TRIED_FROM = 0.4;
 
-/** Reflections times sites times operators that are worth their time; of more, every second or third reflection says enough. */
-const MOST_TERMS = 1.5e7;
+/** Reflections that say enough, and their number times sites times operators that is worth its time; of more, every so many. */
+const ENOUGH = 2000;
+const MOST_TERMS = 5e6;
 
 /** Which of the reflections that were used are looked at, and the table of these elements at them. */
 function lookedAt(
@@ -28,7 +29,8 @@ function lookedAt(
   { used }: CalculatedData,
   elements: readonly string[],
 ): { chosen: number[]; table: ScatteringTable } {
-  const step = Math.ceil((used.length * s.sites.length * groupOrder(s.spaceGroup)) / MOST_TERMS);
+  const terms = used.length * s.sites.length * groupOrder(s.spaceGroup);
+  const step = Math.max(1, Math.floor(used.length / ENOUGH), Math.ceil(terms / MOST_TERMS));
   const chosen = Array.from({ length: Math.ceil(used.length / step) }, (_, i) => i * step);
   const of = (axis: Int16Array): Int16Array => Int16Array.from(chosen, (i) => axis[used[i]!]!);
   const hkl = { count: chosen.length, h: of(reflections.h), k: of(reflections.k), l: of(reflections.l) };
@@ -86,6 +88,7 @@ function partsOf(s: Structure, table: ScatteringTable, of: readonly number[], as
 /** Steps until a site's numbers stand still; a carbon refined as nitrogen takes three. */
 const STEPS = 6;
 const STILL = 1e-3;
+const NEAR = 0.02;
 
 /**
  * Occupancy of a site as a share of what it is, when it scatters as `other` in place of `own`: refined with an isotropic change
@@ -98,7 +101,7 @@ function shareOf(l: Looked, own: Part, other: Part): { share: number; su: number
     let [pp, pu, ps, uu, us, ss, rp, ru, rs] = [0, 0, 0, 0, 0, 0, 0, 0, 0];
     for (let i = 0; i < l.count; i++) {
       const swing = -8 * Math.PI ** 2 * l.s2[i]!;
-      const damped = Math.exp(swing * du);
+      const damped = du ? Math.exp(swing * du) : 1;
       const A = l.a[i]! - own.a[i]! + share * damped * other.a[i]!;
       const B = l.b[i]! - own.b[i]! + share * damped * other.b[i]!;
       const fc2 = l.fc2[i]! + A * A + B * B - l.a[i]! ** 2 - l.b[i]! ** 2;
@@ -121,7 +124,8 @@ function shareOf(l: Looked, own: Part, other: Part): { share: number; su: number
     share += dp;
     du += dd;
     scale += dk;
-    if (Math.abs(dp) < STILL) break;
+    // So near the first step is right to a thousandth of an electron.
+    if (Math.abs(dp) < STILL || (step === 0 && Math.abs(dp) < NEAR)) break;
   }
   return { share, su: Math.sqrt(inverse[0]) };
 }
