@@ -73,6 +73,32 @@ describe('the electrons of a sound model', () => {
   });
 });
 
+describe('sites whose data do not tell', () => {
+  it('are left out: one of no occupancy, and all where hardly a reflection is', async () => {
+    const crystal = testCrystal('NC(=O)c1ccncc1', 'P 1 21/c 1', 305, MEASURED);
+    const s = crystal.structure;
+    const { reflections } = mergeForGroup(crystal.raw, s.cell, s.spaceGroup);
+    const nothing = { ...s, sites: s.sites.map((x, i) => (i ? x : { ...x, occupancy: 0 })) };
+    const counts = (structure: Structure, few?: number): number[] => {
+      const cut = <T extends Int16Array | Float64Array | Uint16Array>(x: T): T => x.slice(0, few) as T;
+      const { h, k, l, fsq, sigma, multiplicity } = reflections;
+      const list = {
+        count: few ?? reflections.count,
+        h: cut(h),
+        k: cut(k),
+        l: cut(l),
+        fsq: cut(fsq),
+        sigma: cut(sigma),
+      };
+      const e = experiment(structure, { ...list, multiplicity: cut(multiplicity) }, crystal.wavelength);
+      return siteElectrons(e, evaluateStructure(e).data, 1, [0, 1]).map((c) => c.site);
+    };
+    expect(counts(s)).toEqual([0, 1]);
+    expect(counts(nothing)).toEqual([1]);
+    expect(counts(s, 2)).toEqual([]);
+  });
+});
+
 describe('a site that is another element', () => {
   const cases = [
     ['NC(=O)c1ccncc1', 'P 21 21 21', 311],

@@ -3,7 +3,7 @@ import type { Experiment } from '../crystal/experiment.ts';
 import { elementOf } from '../crystal/elements.ts';
 import { groupOrder } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { apply3, IDENTITY3, inverse3, type Mat3 } from '../math/matrix3.ts';
+import { apply3, determinant3, inverse3, toMat3, type Mat3 } from '../math/matrix3.ts';
 import { scatteringTable, SiteSums, STRIDE, type ScatteringTable } from '../scattering/structure-factors.ts';
 import { elementsOf, siteArrays, type CalculatedData } from './single-crystal-problem.ts';
 import { weightOf } from './weights.ts';
@@ -90,13 +90,25 @@ const STEPS = 6;
 const STILL = 1e-3;
 const NEAR = 0.02;
 
+/** Below this determinant of the normal matrix with a diagonal of ones the three cannot be told from one another. */
+const SINGULAR = 1e-8;
+
+/** Inverse of a normal matrix whatever the units of its rows; undefined where it is singular. */
+function inverseOf(m: Mat3): Mat3 | undefined {
+  const scales = [0, 4, 8].map((i) => 1 / Math.sqrt(m[i]!));
+  const unit = toMat3(m.map((x, i) => x * scales[Math.floor(i / 3)]! * scales[i % 3]!));
+  if (!(determinant3(unit) > SINGULAR)) return undefined;
+  return toMat3(inverse3(unit).map((x, i) => x * scales[Math.floor(i / 3)]! * scales[i % 3]!));
+}
+
 /**
  * Occupancy of a site as a share of what it is, when it scatters as `other` in place of `own`: refined with an isotropic change
- * of its displacement and the scale while everything else stays; with its s.u. for a weighted square of 1.
+ * of its displacement and the scale while everything else stays; with its s.u. for a weighted square of 1. Undefined where the
+ * data do not tell.
  */
-function shareOf(l: Looked, own: Part, other: Part): { share: number; su: number } {
+function shareOf(l: Looked, own: Part, other: Part): { share: number; su: number } | undefined {
   let [share, du, scale] = [1, 0, 1];
-  let inverse: Mat3 = IDENTITY3;
+  let variance = NaN;
   for (let step = 0; step < STEPS; step++) {
     let [pp, pu, ps, uu, us, ss, rp, ru, rs] = [0, 0, 0, 0, 0, 0, 0, 0, 0];
     for (let i = 0; i < l.count; i++) {
@@ -119,7 +131,9 @@ function shareOf(l: Looked, own: Part, other: Part): { share: number; su: number
       ru += w * u * r;
       rs += w * fc2 * r;
     }
-    inverse = inverse3([pp, pu, ps, pu, uu, us, ps, us, ss]);
+    const inverse = inverseOf([pp, pu, ps, pu, uu, us, ps, us, ss]);
+    if (!inverse) return undefined;
+    variance = inverse[0];
     const [dp, dd, dk] = apply3(inverse, [rp, ru, rs]);
     share += dp;
     du += dd;
@@ -127,11 +141,11 @@ function shareOf(l: Looked, own: Part, other: Part): { share: number; su: number
     // So near the first step is right to a thousandth of an electron.
     if (Math.abs(dp) < STILL || (step === 0 && Math.abs(dp) < NEAR)) break;
   }
-  return { share, su: Math.sqrt(inverse[0]) };
+  return Number.isFinite(share) ? { share, su: Math.sqrt(variance) } : undefined;
 }
 
 /**
- * Electrons of the sites asked for: the occupancy of each alone, with an isotropic change of its displacement and the scale,
+ * Electrons of the sites asked for, of those whose data tell: the occupancy of each alone, with an isotropic change of its displacement and the scale,
  * refined against the data while everything else stays where it converged. Where that is off, the elements that `others` names
  * are tried in its place: form factors differ in shape, and only that of the right one gives its own number. Spherical atoms
  * without twins only. `data` are those that the model was evaluated with, on the absolute scale; `parameters` the number that
@@ -153,25 +167,23 @@ export function siteElectrons(
   const variance = l.weight.reduce((sum, w, i) => sum + w * (l.fo2[i]! - l.fc2[i]!) ** 2, 0) / freedom;
   const elementAt = (site: number): string => s.sites[site]!.element;
   const parts = partsOf(s, table, sites, elementAt);
-  return sites.map((site, at) => {
+  return sites.flatMap((site, at) => {
     const { occupancy } = s.sites[site]!;
     const countAs = (element: string, other: Part) => {
-      const { share, su } = shareOf(l, parts[at]!, other);
+      const found = shareOf(l, parts[at]!, other);
+      if (!found) return [];
       const full = elementOf(element).z * occupancy;
-      return {
-        element,
-        electrons: full * share,
-        off: Math.abs(full * (share - 1)),
-        su: full * su * Math.sqrt(variance),
-      };
+      const electrons = full * found.share;
+      return [{ element, electrons, off: Math.abs(electrons - full), su: full * found.su * Math.sqrt(variance) }];
     };
-    const own = countAs(elementAt(site), parts[at]!);
+    const [own] = countAs(elementAt(site), parts[at]!);
+    if (!own) return [];
     const tried = own.off > TRIED_FROM ? others(own.element) : [];
     const wider = tried.length ? lookedAt(e, data, [...new Set([...elements, ...tried])]).table : table;
     const best = tried
-      .map((element) => countAs(element, partsOf(s, wider, [site], () => element)[0]!))
+      .flatMap((element) => countAs(element, partsOf(s, wider, [site], () => element)[0]!))
       .reduce((least, x) => (x.off < least.off ? x : least), own);
     const better = best === own ? {} : { better: { element: best.element, electrons: best.electrons } };
-    return { site, electrons: own.electrons, su: own.su, ...better };
+    return [{ site, electrons: own.electrons, su: own.su, ...better }];
   });
 }

@@ -23,7 +23,7 @@ interface Sign {
 function countOn(c: VetContext, i: number): { readonly fits: boolean; readonly sign?: Sign; readonly as?: string } {
   const count = c.electrons().get(i);
   const { element } = c.s.sites[i]!;
-  if (!count || count.su > KNOWN) return { fits: false };
+  if (!count || !(count.su <= KNOWN)) return { fits: false };
   const { z } = elementOf(element);
   const off = count.electrons - z;
   if (Math.abs(off) < Math.max(OFF, SIGNIFICANT * count.su)) return { fits: Math.abs(off) < FITS };
