@@ -13,6 +13,7 @@ describe('formulae', () => {
     ['C2 H6 O, C2 H6 O', { C: 4, H: 12, O: 2 }],
     ['CO', { C: 1, O: 1 }],
     ['Co', { Co: 1 }],
+    ['C12. H.5', { C: 12, H: 0.5 }],
     ['', {}],
   ])('%s is read', (text, counts) => expect(parseFormula(text)).toEqual(counts));
 
@@ -21,6 +22,11 @@ describe('formulae', () => {
     ['C6 H5)', 'not opened'],
     ['(C6 H5', 'leaves a bracket open'],
     ['C6 ? H5', '"? H5"'],
+    ['CH.', '"." in the formula "CH."'],
+    ['(C H).', '"." in the formula'],
+    ['C2000000', 'more C than a formula can hold'],
+    [`H${'9'.repeat(400)}`, 'more H than a formula can hold'],
+    ['((C999 H)999)999 O', 'more C than a formula can hold'],
   ])('%s is refused with what is wrong', (text, words) => expect(() => parseFormula(text)).toThrow(words));
 
   it('are written with carbon and hydrogen first, and come back', () => {

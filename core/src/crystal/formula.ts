@@ -4,12 +4,15 @@ import { isMetal, elementOf, findElement } from './elements.ts';
 /** Element → count; counts may be fractional. */
 export type Formula = Readonly<Record<string, number>>;
 
+/** Of one element: more than in any molecule. */
+const MOST_ATOMS = 1e6;
+
 /** Reads "C14 H16 N2 O3", "C14H16N2O3", "(C6 H5)2 O", charges ignored. Throws SyntaxError saying what could not be read. */
 export function parseFormula(text: string): Formula {
   const clean = text.replace(/['"]/g, '').trim();
   const out: Record<string, number> = {};
   const stack: { counts: Record<string, number> }[] = [{ counts: out }];
-  const pattern = /\s*(?:([A-Z][a-z]?)(\d*\.?\d*)|([([{])|([)\]}])(\d*\.?\d*)|(,|·|\*|\+?\d*[+-]))/y;
+  const pattern = /\s*(?:([A-Z][a-z]?)(\d+\.?\d*|\.\d+)?|([([{])|([)\]}])(\d+\.?\d*|\.\d+)?|(,|·|\*|\+?\d*[+-]))/y;
   let position = 0;
   while (position < clean.length) {
     pattern.lastIndex = position;
@@ -36,6 +39,8 @@ export function parseFormula(text: string): Formula {
     }
   }
   if (stack.length > 1) throw new SyntaxError(`The formula "${text.slice(0, 80)}" leaves a bracket open.`);
+  const many = Object.keys(out).find((e) => !(out[e]! <= MOST_ATOMS));
+  if (many) throw new SyntaxError(`The formula "${text.slice(0, 80)}" has more ${many} than a formula can hold.`);
   return out;
 }
 
