@@ -14,6 +14,14 @@ describe('formulae', () => {
     ['CO', { C: 1, O: 1 }],
     ['Co', { Co: 1 }],
     ['C12. H.5', { C: 12, H: 0.5 }],
+    ['C4 H6 Cu O4, 2(H2 O)', { C: 4, H: 10, Cu: 1, O: 6 }],
+    ['C4 H6 Cu O4,0.5(C H4 O)', { C: 4.5, H: 8, Cu: 1, O: 4.5 }],
+    ['2(C6 H5 O 1-), Ca 2+', { C: 12, H: 10, O: 2, Ca: 1 }],
+    ['(Cd 2+)3, (C6 N6 Cr 3-)2, 2(H2 O)', { Cd: 3, C: 12, N: 12, Cr: 2, H: 4, O: 2 }],
+    ['C4 H12 N 1+, Cl 1-', { C: 4, H: 12, N: 1, Cl: 1 }],
+    ['CuSO4·5H2O', { Cu: 1, S: 1, O: 9, H: 10 }],
+    ['Cu S O4 . 5 H2 O', { Cu: 1, S: 1, O: 9, H: 10 }],
+    ['[Co (N H3)6] Cl3 * H2 O', { Co: 1, N: 6, H: 20, Cl: 3, O: 1 }],
     ['', {}],
   ])('%s is read', (text, counts) => expect(parseFormula(text)).toEqual(counts));
 
@@ -22,6 +30,8 @@ describe('formulae', () => {
     ['C6 H5)', 'not opened'],
     ['(C6 H5', 'leaves a bracket open'],
     ['C6 ? H5', '"? H5"'],
+    ['2', '"2" in the formula'],
+    ['C2 H6, 3', '"3" in the formula'],
     ['CH.', '"." in the formula "CH."'],
     ['(C H).', '"." in the formula'],
     ['C2000000', 'more C than a formula can hold'],

@@ -7,12 +7,44 @@ export type Formula = Readonly<Record<string, number>>;
 /** Of one element: more than in any molecule. */
 const MOST_ATOMS = 1e6;
 
-/** Reads "C14 H16 N2 O3", "C14H16N2O3", "(C6 H5)2 O", charges ignored. Throws SyntaxError saying what could not be read. */
+/** Parts of a formula that stand beside one another, brackets kept whole: by commas, raised points, stars, and points among blanks. */
+function partsOf(text: string): string[] {
+  const parts = [''];
+  let depth = 0;
+  for (const piece of text.replace(/\s\.\s/g, '·').split(/([([{)\]},·•*])/)) {
+    if ('([{'.includes(piece) && piece) depth++;
+    else if (')]}'.includes(piece) && piece) depth--;
+    if (depth <= 0 && /^[,·•*]$/.test(piece)) parts.push('');
+    else parts[parts.length - 1] += piece;
+  }
+  return parts;
+}
+
+/** How many times a part is there: "2(H2 O)", "5 H2 O". */
+const TIMES = /^\s*(\d+\.?\d*|\.\d+)\s*(?=[A-Z([{])/;
+
+/**
+ * Reads "C14 H16 N2 O3", "C14H16N2O3", "(C6 H5)2 O", "C4 H6 Cu O4, 2(H2 O)", charges ignored. Throws SyntaxError saying what could
+ * not be read.
+ */
 export function parseFormula(text: string): Formula {
-  const clean = text.replace(/['"]/g, '').trim();
+  const out: Record<string, number> = {};
+  for (const part of partsOf(text.replace(/['"]/g, '').trim())) {
+    const times = TIMES.exec(part);
+    const counts = countsOf(times ? part.slice(times[0].length) : part, text);
+    for (const [e, n] of Object.entries(counts)) out[e] = (out[e] ?? 0) + n * Number(times?.[1] ?? 1);
+  }
+  const many = Object.keys(out).find((e) => !(out[e]! <= MOST_ATOMS));
+  if (many) throw new SyntaxError(`The formula "${text.slice(0, 80)}" has more ${many} than a formula can hold.`);
+  return out;
+}
+
+/** Counts of one part; `text` is the whole formula, for what is said of it. */
+function countsOf(part: string, text: string): Record<string, number> {
+  const clean = part.trim();
   const out: Record<string, number> = {};
   const stack: { counts: Record<string, number> }[] = [{ counts: out }];
-  const pattern = /\s*(?:([A-Z][a-z]?)(\d+\.?\d*|\.\d+)?|([([{])|([)\]}])(\d+\.?\d*|\.\d+)?|(,|·|\*|\+?\d*[+-]))/y;
+  const pattern = /\s*(?:([A-Z][a-z]?)(\d+\.?\d*|\.\d+)?|([([{])|([)\]}])(\d+\.?\d*|\.\d+)?|(\+?\d*[+-]))/y;
   let position = 0;
   while (position < clean.length) {
     pattern.lastIndex = position;
@@ -39,8 +71,6 @@ export function parseFormula(text: string): Formula {
     }
   }
   if (stack.length > 1) throw new SyntaxError(`The formula "${text.slice(0, 80)}" leaves a bracket open.`);
-  const many = Object.keys(out).find((e) => !(out[e]! <= MOST_ATOMS));
-  if (many) throw new SyntaxError(`The formula "${text.slice(0, 80)}" has more ${many} than a formula can hold.`);
   return out;
 }
 
