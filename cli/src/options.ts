@@ -26,6 +26,7 @@ function numberText(range: Range): (text: string) => string {
 const LONGEST_TEXT = 4000;
 
 function shortText(text: string): string {
+  if (/^--[a-z]/.test(text)) throw new InvalidArgumentError(`needs a value before "${text.slice(0, 40)}"`);
   if (text.length <= LONGEST_TEXT) return text;
   throw new InvalidArgumentError('is too long');
 }

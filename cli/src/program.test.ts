@@ -138,6 +138,12 @@ describe('every option', () => {
     );
   });
 
+  it('do not take the next option for their value', () => {
+    expect(refusal('refine', 'x.cif', '--out', '--json')).toBe(
+      '--out needs a value before "--json". See: nagare help refine.',
+    );
+  });
+
   it('that may be given several times keeps all of them in order', () => {
     const read = readCommandLine(['fit', 'p.xy', '--phase', 'a.cif', '--phase', 'b.cif']);
     expect('asked' in read && read.asked.options.phase).toEqual(['a.cif', 'b.cif']);

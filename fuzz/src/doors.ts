@@ -167,7 +167,7 @@ export const terminal: Door = (random) => {
   for (let i = 0; i < count; i++) words.push(random.next() < 0.35 ? GOOD : pick(random, WORDS));
   // What is written stays out of the folder that one works in.
   for (let i = 1; i < words.length; i++)
-    if (words[i - 1] === '--out' && /^[\w.]/.test(words[i]!)) words[i] = join(folder, words[i]!);
+    if (words[i - 1] === '--out' && /^[^/]/.test(words[i]!)) words[i] = join(folder, words[i]!);
   return {
     about: 'a command line',
     text: words.join('\n'),
