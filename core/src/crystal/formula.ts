@@ -44,7 +44,7 @@ function countsOf(part: string, text: string): Record<string, number> {
   const clean = part.trim();
   const out: Record<string, number> = {};
   const stack: { counts: Record<string, number> }[] = [{ counts: out }];
-  const pattern = /\s*(?:([A-Z][a-z]?)(\d+\.?\d*|\.\d+)?|([([{])|([)\]}])(\d+\.?\d*|\.\d+)?|(\+?\d*[+-]))/y;
+  const pattern = /\s*(?:([A-Z][a-z]?)(\d+\.?\d*|\.\d+)?|([([{])|([)\]}])(\d+\.?\d*|\.\d+)?|([,·•*]|\+?\d*[+-]))/y;
   let position = 0;
   while (position < clean.length) {
     pattern.lastIndex = position;
