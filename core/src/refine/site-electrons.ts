@@ -62,27 +62,37 @@ interface Part {
   readonly b: Float64Array;
 }
 
-/** Parts of some sites, each as the element given for it. */
-function partsOf(s: Structure, table: ScatteringTable, of: readonly number[], as: (site: number) => string): Part[] {
-  const sites = siteArrays(s, table.elements);
+/** Cosine and sine sums of a site over its copies, displacement included, and the share of a copy in the cell. */
+interface Waves {
+  readonly c: Float64Array;
+  readonly s: Float64Array;
+  readonly share: number;
+}
+
+function wavesOf(structure: Structure, table: ScatteringTable, of: readonly number[]): Waves[] {
+  const sites = siteArrays(structure, table.elements);
   const sums = new SiteSums(table, sites);
-  const parts = of.map((j) => ({
-    j,
-    element: table.elements.indexOf(as(j)),
+  const waves = of.map((j) => ({
+    c: new Float64Array(table.count),
+    s: new Float64Array(table.count),
     share: sites.weight[j]! * table.factor,
-    a: new Float64Array(table.count),
-    b: new Float64Array(table.count),
   }));
   for (let i = 0; i < table.count; i++) {
     sums.at(i, true);
-    for (const { j, element, share, a, b } of parts) {
-      const [f, f2] = [table.f[element * table.count + i]! * share, table.f2[element]! * share];
-      const [c, sine] = [sums.terms[j * STRIDE]!, sums.terms[j * STRIDE + 1]!];
-      a[i] = f * c - f2 * sine;
-      b[i] = f * sine + f2 * c;
-    }
+    of.forEach((j, at) => {
+      waves[at]!.c[i] = sums.terms[j * STRIDE]!;
+      waves[at]!.s[i] = sums.terms[j * STRIDE + 1]!;
+    });
   }
-  return parts;
+  return waves;
+}
+
+/** What a site would scatter as an element. */
+function partOf({ c, s, share }: Waves, table: ScatteringTable, element: string): Part {
+  const e = table.elements.indexOf(element);
+  const f2 = table.f2[e]! * share;
+  const f = (i: number): number => table.f[e * table.count + i]! * share;
+  return { a: c.map((x, i) => f(i) * x - f2 * s[i]!), b: s.map((x, i) => f(i) * x + f2 * c[i]!) };
 }
 
 /** Steps until a site's numbers stand still; a carbon refined as nitrogen takes three. */
@@ -160,28 +170,26 @@ export function siteElectrons(
 ): SiteElectrons[] {
   const { structure: s } = e;
   const elements = elementsOf(s);
-  const { chosen, table } = lookedAt(e, data, elements);
+  const { chosen, table } = lookedAt(e, data, [...new Set([...elements, ...elements.flatMap(others)])]);
   const l = lookedOf(e, data, chosen, table.s2);
   // Each reflection that is looked at stands for as many as were left out.
   const freedom = l.count * Math.max(0.1, 1 - parameters / data.used.length);
   const variance = l.weight.reduce((sum, w, i) => sum + w * (l.fo2[i]! - l.fc2[i]!) ** 2, 0) / freedom;
-  const elementAt = (site: number): string => s.sites[site]!.element;
-  const parts = partsOf(s, table, sites, elementAt);
+  const waves = wavesOf(s, table, sites);
   return sites.flatMap((site, at) => {
-    const { occupancy } = s.sites[site]!;
-    const countAs = (element: string, other: Part) => {
-      const found = shareOf(l, parts[at]!, other);
+    const { element: given, occupancy } = s.sites[site]!;
+    const part = partOf(waves[at]!, table, given);
+    const countAs = (element: string, as: Part) => {
+      const found = shareOf(l, part, as);
       if (!found) return [];
       const full = elementOf(element).z * occupancy;
       const electrons = full * found.share;
       return [{ element, electrons, off: Math.abs(electrons - full), su: full * found.su * Math.sqrt(variance) }];
     };
-    const [own] = countAs(elementAt(site), parts[at]!);
+    const [own] = countAs(given, part);
     if (!own) return [];
-    const tried = own.off > TRIED_FROM ? others(own.element) : [];
-    const wider = tried.length ? lookedAt(e, data, [...new Set([...elements, ...tried])]).table : table;
-    const best = tried
-      .flatMap((element) => countAs(element, partsOf(s, wider, [site], () => element)[0]!))
+    const best = (own.off > TRIED_FROM ? others(given) : [])
+      .flatMap((element) => countAs(element, partOf(waves[at]!, table, element)))
       .reduce((least, x) => (x.off < least.off ? x : least), own);
     const better = best === own ? {} : { better: { element: best.element, electrons: best.electrons } };
     return [{ site, electrons: own.electrons, su: own.su, ...better }];
