@@ -84,9 +84,10 @@ export function readRangePattern(
   // Rows of pairs are a table with angles of its own.
   if (!read || Math.abs(read.y.length - range.points) > 0.1 * range.points) return undefined;
   const { y, lines } = read;
+  const last = Number((range.first + range.step * (range.points - 1)).toFixed(4));
   if (y.length !== range.points)
     throw new FileProblem(
-      `the range ${range.first} to ${(range.first + range.step * (range.points - 1)).toFixed(4)}° in steps of ${range.step}° has ${range.points} points, but ${y.length} intensities follow. Look for a lost or a doubled row.`,
+      `the range ${range.first} to ${last}° in steps of ${range.step}° has ${range.points} points, but ${y.length} intensities follow. Look for a lost or a doubled row.`,
       range.line,
     );
   const columns: PatternColumns = {

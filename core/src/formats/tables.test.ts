@@ -186,7 +186,7 @@ describe('powder patterns', () => {
     const lines = text.split('\n');
     const lost = [...lines.slice(0, 6), ...lines.slice(7)].join('\n');
     expect(() => only(lost)).toThrow(
-      'Line 2: the range 10 to 13.9800° in steps of 0.02° has 200 points, but 192 intensities follow.',
+      'Line 2: the range 10 to 13.98° in steps of 0.02° has 200 points, but 192 intensities follow.',
     );
     expect(() => only([...lines, lines[4]].join('\n'))).toThrow(/has 200 points, but 208 intensities follow/);
   });

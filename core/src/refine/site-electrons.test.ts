@@ -122,7 +122,9 @@ describe('a site that is another element', () => {
     expect(mistaken.map((f) => f.sites)).toEqual([[site]]);
     expect(mistaken[0]!.severity).toBe('mend');
     expect(mistaken[0]!.detail).toMatch(
-      new RegExp(`electrons counted on it, not ${elementOf(wrong).z} \\(.* counted as ${right}\\)`),
+      new RegExp(
+        `^\\d\\.\\d\\d\\(\\d+\\) electrons counted on it, not ${elementOf(wrong).z} \\(.* counted as ${right}\\)`,
+      ),
     );
     expect(mistaken[0]!.remedies[0]).toMatchObject({ act: 'element', site, element: right });
   });

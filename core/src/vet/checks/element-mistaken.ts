@@ -1,6 +1,7 @@
 import type { Check, Draft, Remedy } from '../check.ts';
 import { mistakenFor, type VetContext } from '../context.ts';
 import { elementOf } from '../../crystal/elements.ts';
+import { formatMeasured } from '../../crystal/uncertainty.ts';
 import { expectedBond } from '../bond-ranges.ts';
 
 /** Electrons that a count must be off to speak against the element; bonds and lone pairs make up to 0.15 of them. */
@@ -29,7 +30,7 @@ function countOn(c: VetContext, i: number): { readonly fits: boolean; readonly s
   if (Math.abs(off) < Math.max(OFF, SIGNIFICANT * count.su)) return { fits: Math.abs(off) < FITS };
   const { better } = count;
   const as = better ? ` (${better.electrons.toFixed(1)} counted as ${better.element})` : '';
-  const words = `${count.electrons.toFixed(1)} ± ${count.su.toFixed(1)} electrons counted on it, not ${z}${as}`;
+  const words = `${formatMeasured(count.electrons, count.su, 2)} electrons counted on it, not ${z}${as}`;
   const sign = { says: off < 0 ? ('lighter' as const) : ('heavier' as const), words, sure: true as const };
   return { fits: false, sign, ...(better ? { as: better.element } : {}) };
 }
