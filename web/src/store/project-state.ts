@@ -85,6 +85,8 @@ export interface StoredState {
   readonly hasData: boolean;
   /** The data merged for the group and axes of the present mark (of Intake, before there is one); undefined while they are not known. */
   readonly merged: MergeTaskResult | undefined;
+  /** More about the head is on its way: its data, its large results, how well it agrees with them. */
+  readonly moreToCome: boolean;
   readonly solve: SolveRow | undefined;
   readonly patterns: readonly PatternRow[];
   readonly powder: PowderRow | undefined;
@@ -232,6 +234,7 @@ export const START: StoredState & ScreenState = {
   intake: undefined,
   hasData: false,
   merged: undefined,
+  moreToCome: false,
   solve: undefined,
   patterns: [],
   powder: undefined,

@@ -54,7 +54,7 @@ const raw: RawReflections = {
 
 /** Judges nothing until told; remembers what it was asked. */
 class Judge {
-  readonly asked: { structure: Structure; answer(r1: number): void; stopped: boolean }[] = [];
+  readonly asked: { structure: Structure; answer(r1: number): void; fail(e: Error): void; stopped: boolean }[] = [];
   readonly evaluate: Evaluate = ({ structure }) => {
     let resolve!: (r: ResidualTaskResult) => void, reject!: (e: Error) => void;
     const result = new Promise<ResidualTaskResult>((yes, no) => {
@@ -68,7 +68,12 @@ class Judge {
       peaks: [],
       holes: [],
     } as unknown as ResidualTaskResult['map'];
-    const entry = { structure, stopped: false, answer: (r1: number) => resolve({ r1, wr2: 2 * r1, map }) };
+    const entry = {
+      structure,
+      stopped: false,
+      answer: (r1: number) => resolve({ r1, wr2: 2 * r1, map }),
+      fail: reject,
+    };
     this.asked.push(entry);
     return {
       result,
@@ -242,6 +247,37 @@ describe('a project that is open', () => {
     expect(judge.asked).toHaveLength(1);
     // The model is the same object: what is known of it stays known.
     expect(store.getState().head!.structure).toBe(structure);
+  });
+
+  it('says that more is to come until the head is judged, and no more where there is nothing to judge it by', async () => {
+    await project(true);
+    const judge = new Judge();
+    const store = open(judge);
+    await ready(store);
+    const question = await asked(judge);
+    expect(store.getState().moreToCome).toBe(true);
+    question.answer(0.05);
+    const known = await until(store, (s) => !s.moreToCome);
+    expect(known.result?.map).toBeDefined();
+    expect(known.merged).toBeDefined();
+
+    await store.getState().edit({ title: 'moved', change: move(3, 0.77) });
+    expect(store.getState().moreToCome).toBe(true);
+    (await asked(judge, (s) => s.sites[3]!.position[1] === 0.77)).fail(new Error('no memory'));
+    const failed = await until(store, (s) => !s.moreToCome);
+    expect(failed.result?.map).toBeUndefined();
+    expect(failed.problem).toContain('no memory');
+  });
+
+  it('has nothing more to come for a model without data', async () => {
+    await project(false);
+    const judge = new Judge();
+    const store = open(judge);
+    await ready(store);
+    const { head, merged } = await until(store, (s) => !s.moreToCome);
+    expect(head?.structure?.sites).toHaveLength(12);
+    expect(merged).toBeUndefined();
+    expect(judge.asked).toHaveLength(0);
   });
 
   it('keeps rows that did not change the objects they were', async () => {

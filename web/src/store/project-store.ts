@@ -13,12 +13,13 @@ import { keptFactors } from '@nagare/core/model/kept-factors';
 import { rebaseStructure, rebaseTreatment } from '@nagare/core/model/rebase';
 import { contradictionOf } from '@nagare/core/refine/compile-constraints';
 import { obeyControls } from '@nagare/core/refine/holds';
+import type { MergeTaskResult } from '@nagare/core/tasks/registry';
 import type { Running } from '../engine/engine.ts';
 import { Cancelled } from '../engine/engine.ts';
 import { CommandQueue } from './command-queue.ts';
 import type { ResultRow } from './db.ts';
 import { mergeServes } from './db.ts';
-import { startEvaluation } from './evaluation.ts';
+import { startEvaluation, type Evaluation } from './evaluation.ts';
 import { mergeKey, mergedForModel } from './mark-data.ts';
 import { headOf, type CrystalMark, type Mark } from './marks.ts';
 import { markRows, storeInOrder } from './course.ts';
@@ -67,7 +68,9 @@ class OpenProject {
   private ownLevel = false;
   /** The mark whose large results were looked for. */
   private resultRead: string | undefined;
+  private intakeRead = false;
   private mergedKey = '';
+  private merging = false;
   private working = false;
   private stopEvaluation: (() => void) | undefined;
   private disposed = false;
@@ -145,6 +148,7 @@ class OpenProject {
     watch(
       () => db.intake.get(this.id),
       (intake) => {
+        this.intakeRead = true;
         this.set({ intake });
         this.followData();
       },
@@ -217,6 +221,7 @@ class OpenProject {
             peaks: [],
             ghost: undefined,
             result: undefined,
+            moreToCome: true,
             // A selection follows its sites from mark to mark; what is gone is left out.
             selection: this.state.selection.filter((a) => here?.has(a.site)),
           }
@@ -242,7 +247,7 @@ class OpenProject {
         this.followLevel();
         this.judge();
       },
-      error: (e: Error) => this.set({ problem: e.message }),
+      error: (e: Error) => this.set({ problem: e.message, moreToCome: false }),
     });
   }
 
@@ -259,44 +264,60 @@ class OpenProject {
     const { head, intake } = this.state;
     const structure = head?.structure;
     if (!intake || !structure) {
-      this.mergedKey = '';
-      this.set({ merged: head ? undefined : intake?.merge });
+      this.takeMerged(head ? undefined : intake?.merge);
       return;
     }
     if (!head.basis && mergeServes(intake, structure.spaceGroup)) {
-      this.mergedKey = '';
-      if (this.state.merged !== intake.merge) this.set({ merged: intake.merge });
-      this.judge();
+      this.takeMerged(intake.merge);
       return;
     }
     const key = mergeKey(this.id, intake, structure, head.basis);
     if (key === this.mergedKey) return;
     this.mergedKey = key;
-    this.set({ merged: undefined });
+    this.merging = true;
+    this.set({ merged: undefined, moreToCome: true });
     void mergedForModel(this.id, intake, structure, head.basis).then(
       (merged) => {
-        if (this.mergedKey !== key) return;
-        this.set({ merged });
-        this.judge();
+        if (this.mergedKey === key) this.takeMerged(merged, key);
       },
-      (e: Error) => this.set({ problem: e.message }),
+      (e: Error) => {
+        this.set({ problem: e.message });
+        if (this.mergedKey === key) this.takeMerged(undefined, key);
+      },
     );
+  }
+
+  /** The data of the head are these; the key says what they were merged by, where that was done for it alone. */
+  private takeMerged(merged: MergeTaskResult | undefined, key = ''): void {
+    this.mergedKey = key;
+    this.merging = false;
+    if (this.state.merged !== merged) this.set({ merged });
+    this.judge();
   }
 
   /** Judges the head against the data where that was not done yet: after a pause, and not if it moves on. */
   private judge(): void {
-    const { head, merged, project, result } = this.state;
     this.stopEvaluation?.();
     this.stopEvaluation = undefined;
-    const wavelength = project?.experiment.wavelength;
-    if (!head || head.mark.type !== 'crystal' || !head.structure?.sites.length || !merged || !wavelength) return;
-    // Maps of old marks are given up where room is short, and made again here.
-    if (result?.map || this.resultRead !== head.id) return;
-    this.stopEvaluation = startEvaluation(
-      { head, merged, wavelength, db: this.around.db, evaluate: this.around.evaluate },
-      this.around.pause ?? 150,
-      (e) => this.set({ problem: e.message }),
+    const { head } = this.state;
+    const waits = !this.intakeRead || this.merging || this.resultRead !== head?.id;
+    const what = waits ? undefined : this.toEvaluate();
+    this.set({ moreToCome: !!head && (waits || !!what) });
+    if (!what) return;
+    this.stopEvaluation = startEvaluation(what, this.around.pause ?? 150, (e) =>
+      this.set({ problem: e.message, moreToCome: false }),
     );
+  }
+
+  /** The head with its data, if its agreement or its map are not known. */
+  private toEvaluate(): Evaluation | undefined {
+    const { head, merged, project, result } = this.state;
+    const wavelength = project?.experiment.wavelength;
+    if (!head || head.mark.type !== 'crystal' || !head.structure?.sites.length || !merged || !wavelength)
+      return undefined;
+    // Maps of old marks are given up where room is short, and made again here.
+    if (result?.map) return undefined;
+    return { head, merged, wavelength, db: this.around.db, evaluate: this.around.evaluate };
   }
 
   private async record(mark: RecordedMark): Promise<string> {

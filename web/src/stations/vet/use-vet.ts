@@ -7,21 +7,35 @@ import { run } from '../../engine/engine.ts';
 import { inAxesOf } from '../../store/mark-data.ts';
 import { useProject } from '../../store/use-project.tsx';
 
+interface Vetted {
+  readonly report: VetReport;
+  readonly markId: string;
+  readonly seconds: number;
+}
+
 export function useVet(): { report: VetReport | undefined; working: boolean; seconds: number | undefined } {
-  const { head, project, merged, intake, result } = useProject('head', 'project', 'merged', 'intake', 'result');
+  const { head, project, merged, intake, result, moreToCome } = useProject(
+    'head',
+    'project',
+    'merged',
+    'intake',
+    'result',
+    'moreToCome',
+  );
+  const asked = !!head?.structure?.sites.length;
   const residual = result?.markId === head?.id ? result?.map : undefined;
   const key = useMemo(
     () => ['vet', head?.id, merged?.statistics.measured ?? 0, residual ? 1 : 0, JSON.stringify(project.experiment)],
     [head?.id, merged, residual, project.experiment],
   );
-  const query = useQuery({
+  const query = useQuery<Vetted>({
     queryKey: key,
-    enabled: !!head?.structure?.sites.length,
+    // Once what it is judged by is there: a vet of a part of it would be another vet a moment later.
+    enabled: asked && !moreToCome,
     staleTime: Infinity,
     gcTime: 300_000,
-    placeholderData: (old: { report: VetReport; markId: string; seconds: number } | undefined) =>
-      old?.markId === head?.id ? old : undefined,
-    queryFn: async () => {
+    placeholderData: (old) => (old?.markId === head?.id ? old : undefined),
+    queryFn: async ({ signal }) => {
       const m = head!,
         started = performance.now();
       const raw = intake?.raw && !intake.raw.merged ? await inAxesOf(intake.raw, m) : undefined;
@@ -37,8 +51,14 @@ export function useVet(): { report: VetReport | undefined; working: boolean; sec
         ...(m.treatment ? { treatment: m.treatment } : {}),
         ...(m.kind === 'import' && project.source?.items ? { items: project.source.items } : {}),
       };
-      return { report: await run('vet', input).result, markId: m.id, seconds: (performance.now() - started) / 1000 };
+      const running = run('vet', input);
+      signal.addEventListener('abort', () => running.cancel());
+      return { report: await running.result, markId: m.id, seconds: (performance.now() - started) / 1000 };
     },
   });
-  return { report: query.data?.report, working: query.isFetching, seconds: query.data?.seconds };
+  return {
+    report: query.data?.report,
+    working: query.isFetching || (asked && moreToCome),
+    seconds: query.data?.seconds,
+  };
 }
