@@ -31,7 +31,22 @@ const offline = VitePWA({
 export default defineConfig({
   root: here,
   plugins: [react(), demoData, offline],
-  worker: { format: 'es' },
+  // What most tasks of a worker share comes in one piece; a file for each two that share something would be many.
+  worker: {
+    format: 'es',
+    rolldownOptions: {
+      output: {
+        codeSplitting: {
+          groups: [
+            { name: 'tables', test: /tables[\\/].*\.json/ },
+            { name: 'shared', minShareCount: 6, test: /core[\\/]src|node_modules/ },
+          ],
+        },
+      },
+    },
+  },
+  // Large tables are read much faster as text than as code.
+  json: { stringify: true, namedExports: false },
   server: {
     host: '127.0.0.1',
     port: 5173,

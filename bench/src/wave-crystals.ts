@@ -11,7 +11,7 @@ import { LEVELS, LEVEL_NAMES, wavefunctionOptions, type LevelName } from '@nagar
 import { seededRandom } from '@nagare/core/math/random';
 import { mergeReflections } from '@nagare/core/data/merge';
 import { breathingContext, type TaskContext } from '@nagare/core/task-context';
-import { TASKS } from '@nagare/core/tasks/registry';
+import { asphericalTask } from '@nagare/core/tasks/wave-tasks';
 import type { AsphericalTaskReport } from '@nagare/core/tasks/wave-tasks';
 import { threadPool } from '@nagare/server/worker-pool';
 import { shaken } from '../../demo/src/models.ts';
@@ -39,7 +39,7 @@ async function tried(seed: number, level: LevelName, context: TaskContext): Prom
   const { reflections } = mergeReflections(raw, spherical.cell, rotationsOf(spherical.spaceGroup));
   const { basis, method, neighbours } = LEVELS[level];
   const started = performance.now();
-  const result = await TASKS.aspherical.run(
+  const result = await asphericalTask.run(
     {
       ...experiment(shaken(spherical, random, 0.003, 0.001), reflections, MEASUREMENT.wavelength, {}),
       choices: { basis, method, neighbours, hydrogens: 'free', rounds: 8 },

@@ -17,7 +17,9 @@ import type { SettleReport } from '@nagare/core/settle/settle';
 import type { MapResult } from '@nagare/core/settle/stage';
 import type { SolveReport } from '@nagare/core/solve/solve';
 import { breathingContext } from '@nagare/core/task-context';
-import { TASKS } from '@nagare/core/tasks/registry';
+import { analyseTask, mergeTask } from '@nagare/core/tasks/intake-tasks';
+import { refineTask, settleTask } from '@nagare/core/tasks/refine-tasks';
+import { solveTask } from '@nagare/core/tasks/solve-tasks';
 import { writeOut } from './answer-file.ts';
 import { BadInput, numberOption, quiet, rounded, type Answer, type Options, type Say } from './answers.ts';
 import { measured, mergedFor, modelJob, onePath, type ModelJob } from './inputs.ts';
@@ -36,9 +38,9 @@ function formulaOption(text: string | undefined, fallback: Formula | undefined):
 
 export async function merge(paths: string[]): Promise<Answer> {
   const data = measured(onePath(paths));
-  const analysis = await TASKS.analyse.run({ raw: data.raw, cell: data.cell }, quiet());
+  const analysis = await analyseTask.run({ raw: data.raw, cell: data.cell }, quiet());
   const best = groupOfSetting(analysis.ranking.groups[0]!.setting);
-  const m = await TASKS.merge.run({ raw: analysis.raw, cell: analysis.cell, group: best }, quiet());
+  const m = await mergeTask.run({ raw: analysis.raw, cell: analysis.cell, group: best }, quiet());
   const s = m.statistics;
   const json = {
     measured: s.measured,
@@ -100,7 +102,7 @@ export async function solve(paths: string[], options: Options, say: Say): Promis
     seconds: numberOption('seconds', options['seconds'] as string | undefined, 180),
   };
   const result = await withThreads((threads) =>
-    TASKS.solve.run(input, breathingContext<SolveReport>({ aborted: false }, tell, threads)),
+    solveTask.run(input, breathingContext<SolveReport>({ aborted: false }, tell, threads)),
   );
   const best = result.candidates[0];
   if (!best) throw new BadInput(result.message);
@@ -212,7 +214,7 @@ export async function refine(paths: string[], options: Options): Promise<Answer>
   if (adp !== undefined && adp !== 'iso' && adp !== 'aniso')
     throw new BadInput(`--adp must be iso or aniso, not "${adp}".`);
   const job = modelJob('refine', paths);
-  const { result, ...rest } = await TASKS.refine.run(
+  const { result, ...rest } = await refineTask.run(
     {
       ...experiment(job.structure, job.reflections, job.source.wavelength, { treatment: job.model.treatment }),
       ...(adp ? { displacement: adp } : {}),
@@ -254,7 +256,7 @@ export async function settle(paths: string[], options: Options, say: Say): Promi
     {},
     1e9,
   );
-  const result = await TASKS.settle.run(
+  const result = await settleTask.run(
     {
       structure: job.structure,
       reflections: job.reflections,

@@ -14,7 +14,7 @@ import { RECIPES, type RunReport } from '@nagare/core/powder/recipes';
 import { fitCif } from '@nagare/core/publish/pattern-cif';
 import { shippedShelf } from '@nagare/core/shelf/entry';
 import { breathingContext } from '@nagare/core/task-context';
-import { TASKS } from '@nagare/core/tasks/registry';
+import { doubtsTask, fitTask, identifyTask, indexTask } from '@nagare/core/tasks/powder-tasks';
 import { writeOut } from './answer-file.ts';
 import { BadInput, quiet, rounded, type Answer, type Say } from './answers.ts';
 
@@ -128,12 +128,12 @@ export async function fitAnswer(
     {},
     1e9,
   );
-  let run = await TASKS.fit.run({ model, patterns: [pattern], recipe }, context);
+  let run = await fitTask.run({ model, patterns: [pattern], recipe }, context);
   let radiation = '';
   // Nobody said whether the second line was there: where the doublet fits badly one line is tried.
   if (run.result.s > 1.5 && instrument.lines.length > 1 && options['instrument'] === undefined && !file.powder?.lines) {
     const single = { ...instrument, lines: instrument.lines.slice(0, 1) };
-    const other = await TASKS.fit.run(
+    const other = await fitTask.run(
       {
         model: { phases, patterns: [newPatternModel(pattern, single, phases.length, 8)] },
         patterns: [pattern],
@@ -146,7 +146,7 @@ export async function fitAnswer(
       radiation = ` One line of ${single.lines[0]!.wavelength.toFixed(5)} Å fits better than a doublet and was taken; give --instrument to decide it.`;
     }
   }
-  const doubts = await TASKS.doubts.run({ model: run.model, patterns: [pattern], result: run.result }, context);
+  const doubts = await doubtsTask.run({ model: run.model, patterns: [pattern], result: run.result }, context);
   const date = new Date().toISOString();
   if (typeof options['out'] === 'string') writeOut(options['out'], fitCif(run.model, run.result, [pattern], date));
   const p = run.result.patterns[0]!;
@@ -229,7 +229,7 @@ export async function indexAnswer(
 ): Promise<Answer> {
   const started = performance.now();
   const { twoTheta, wavelength } = linesFrom(paths[0] ?? '', read, options);
-  const cells = await TASKS.index.run(
+  const cells = await indexTask.run(
     {
       twoTheta,
       options: { wavelength, tolerance: number(options, 'tolerance', 0.03), seconds: number(options, 'seconds', 55) },
@@ -276,7 +276,7 @@ export async function identifyAnswer(
   if (unknown)
     throw new BadInput(`"${unknown}" is not an element. Write symbols separated by commas, such as Zn,Ti,O.`);
   const peaks = findPeaks(pattern, instrument);
-  const found = await TASKS.identify.run(
+  const found = await identifyTask.run(
     { peaks, entries: [...shippedShelf()], options: { instrument, elements } },
     quiet(),
   );

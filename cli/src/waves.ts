@@ -10,7 +10,7 @@ import { distance } from '@nagare/core/geometry/figures';
 import { measure } from '@nagare/core/geometry/measure';
 import { basisNamed, BASIS_NAMES, type BasisName } from '@nagare/core/quantum/basis-sets';
 import { METHOD_NAMES, type MethodName } from '@nagare/core/quantum/functionals';
-import { TASKS } from '@nagare/core/tasks/registry';
+import { asphericalTask, wavefunctionTask } from '@nagare/core/tasks/wave-tasks';
 import type { AsphericalTaskReport, AsphericalTaskResult, WaveRecord } from '@nagare/core/tasks/wave-tasks';
 import { breathingContext } from '@nagare/core/task-context';
 import { writeOut } from './answer-file.ts';
@@ -86,7 +86,7 @@ export async function wavefunctionAnswer(files: string[], options: Options, say:
   };
   const input = { structure: model.structure!, choices };
   const { molecules } = await withThreads((threads) =>
-    TASKS.wavefunction.run(input, breathingContext<FactorReport>({ aborted: false }, tell, threads)),
+    wavefunctionTask.run(input, breathingContext<FactorReport>({ aborted: false }, tell, threads)),
   );
   if (typeof options['out'] === 'string')
     writeOut(options['out'], JSON.stringify({ format: 'nagare wavefunction 1', ...choices, molecules }));
@@ -169,7 +169,7 @@ export async function asphericalAnswer(files: string[], options: Options, say: S
     choices: { basis, method, neighbours, ...partingOptions(options), hydrogens, rounds: 12 },
   };
   const result = await withThreads((threads) =>
-    TASKS.aspherical.run(input, breathingContext<AsphericalTaskReport>({ aborted: false }, tell, threads)),
+    asphericalTask.run(input, breathingContext<AsphericalTaskReport>({ aborted: false }, tell, threads)),
   );
   written(options['out'], job, result);
   const { stage, spherical } = result,

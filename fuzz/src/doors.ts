@@ -8,7 +8,7 @@ import { readProjectFile } from '../../web/src/store/project-file.ts';
 import { FileProblem } from '@nagare/core/formats/cif-parser';
 import { recognise } from '@nagare/core/formats/recognise';
 import type { Random } from '@nagare/core/math/random';
-import { checkedInput, TASKS } from '@nagare/core/tasks/registry';
+import { checkedInput, isTask } from '@nagare/core/tasks/registry';
 import { decodeWire, encodeWire } from '@nagare/core/tasks/wire';
 import { seeds } from './corpus.ts';
 import { httpCase } from './http-door.ts';
@@ -117,7 +117,7 @@ export const requests: Door = (random) => {
   return {
     about: `request for ${odd}`,
     text,
-    run(changed) {
+    async run(changed) {
       let value: unknown;
       try {
         value = decodeWire(changed);
@@ -125,9 +125,9 @@ export const requests: Door = (random) => {
         return undefined;
       }
       try {
-        const taken = checkedInput(odd, value);
+        const taken = await checkedInput(odd, value);
         const found = notFinite(taken);
-        return found ? `taken: ${found}` : Object.hasOwn(TASKS, odd) ? undefined : 'a task that is none was taken';
+        return found ? `taken: ${found}` : isTask(odd) ? undefined : 'a task that is none was taken';
       } catch (e) {
         const { name, message } = e as Error;
         if (name !== 'SyntaxError' && name !== 'RangeError') return `${name}: ${message.slice(0, 300)}`;

@@ -22,7 +22,7 @@ const doorkeeper: TaskRunner = {
       } catch {
         throw new SyntaxError('The request is not JSON.');
       }
-      checkedInput(task, value);
+      await checkedInput(task, value);
       onAccepted();
       return encodeWire({});
     };

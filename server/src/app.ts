@@ -3,8 +3,8 @@ import express, { type Express, type NextFunction, type Request, type Response }
 import helmet from 'helmet';
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import { abilitiesOf } from '@nagare/core/tasks/pool';
-import { TASKS } from '@nagare/core/tasks/registry';
+import { abilitiesOf } from '@nagare/core/tasks/abilities';
+import { isTask } from '@nagare/core/tasks/registry';
 import { encodeWire } from '@nagare/core/tasks/wire';
 import { Jobs, Refused, type TaskRunner } from './jobs.ts';
 import { addShelf } from './shelf.ts';
@@ -56,8 +56,7 @@ export function createApp(dist: string, pool: TaskRunner = threadPool(undefined,
 
   app.post('/api/tasks/:name', express.raw({ type: 'application/json', limit: '256mb' }), (req, res, next) => {
     const name = req.params['name'] as string;
-    if (!Object.hasOwn(TASKS, name))
-      return say(res, 404, { message: `There is no task called "${name.slice(0, 60)}".` });
+    if (!isTask(name)) return say(res, 404, { message: `There is no task called "${name.slice(0, 60)}".` });
     if (!abilitiesOf(name).server)
       return say(res, 403, { message: `"${name}" is quick and runs in the page; the server does not take it.` });
     if (!Buffer.isBuffer(req.body)) return say(res, 400, { message: 'The request is not JSON.' });

@@ -46,7 +46,7 @@ describe('the server', () => {
         reports: unknown[];
       };
       // Every answer passes the check that the page puts it through.
-      if (job.state === 'done') checkedAnswer(asked.get(id)!, job.result);
+      if (job.state === 'done') await checkedAnswer(asked.get(id)!, job.result);
       if (job.state !== 'running') return job;
       await new Promise((r) => setTimeout(r, 60));
     }

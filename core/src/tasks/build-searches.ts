@@ -24,7 +24,6 @@ const foundCellSchema = z.strictObject({
 const limit = z.number().positive().optional();
 
 export const searchCellsTask = task<{ structure: Structure; search: CellSearch }, readonly FoundCell[], never>({
-  name: 'search cells',
   input: z.strictObject({
     structure: structureSchema,
     search: z.strictObject({
@@ -44,7 +43,6 @@ export interface CommonCellsWish {
   readonly search: StackSearch;
 }
 export const commonCellsTask = task<CommonCellsWish, readonly CommonCell[], never>({
-  name: 'common cells',
   input: z.strictObject({
     lower: structureSchema,
     upper: structureSchema,
@@ -60,7 +58,6 @@ export const commonCellsTask = task<CommonCellsWish, readonly CommonCell[], neve
 
 /** Pictures of the ways to cut a crystal along a plane, as SVG. */
 export const terminationPicturesTask = task<{ structure: Structure; plane: Vec3 }, readonly string[], never>({
-  name: 'termination pictures',
   input: z.strictObject({ structure: structureSchema, plane: vec3Schema }),
   output: z.array(z.string()),
   run: async ({ structure, plane }) => terminationPictures(new Surface(structure, plane)),
@@ -75,7 +72,6 @@ const poresSchema = z.strictObject({
 
 /** Null where no sphere of 0.5 Å fits. */
 export const poresTask = task<{ structure: Structure }, Pores | null, never>({
-  name: 'pores',
   input: z.strictObject({ structure: structureSchema }),
   output: poresSchema.nullable(),
   run: async ({ structure }) => findPores(structure) ?? null,

@@ -8,7 +8,7 @@ import { checkedAnswer, runTask } from './registry.ts';
 
 const VACUUM = { vacuum: 12, along: 'normal', bothSides: true } as const;
 const build = async (wish: BuildWish, structure = rutile('Ti', 4.594, 2.959, 0.305)): Promise<Built> =>
-  checkedAnswer('build', await runTask('build', { structure, wish })) as Built;
+  (await checkedAnswer('build', await runTask('build', { structure, wish }))) as Built;
 
 describe('the door of building', () => {
   it.each<[string, BuildWish, string, Record<string, number>]>([
@@ -98,10 +98,10 @@ describe('the door of a crystal from its symmetry', () => {
     table: string,
     snapped: string[] = [],
   ): Promise<FromSymmetry> =>
-    checkedAnswer(
+    (await checkedAnswer(
       'from symmetry',
       await runTask('from symmetry', { symbol, constants, table, snapped }),
-    ) as FromSymmetry;
+    )) as FromSymmetry;
 
   it('gives both origins with figures, contacts and what stands near a special position', async () => {
     const { judged, understood, problems } = await from(
@@ -140,7 +140,7 @@ it('the door of leaving gives the text, what it holds, and that it was read back
   const structure = halite('Mg', 4.212);
   for (const kind of ['cif', 'p1 cif', 'extended xyz', 'xyz', 'csv'] as const) {
     const wish = { structure, kind, name: 'halite', fixed: [], date: '2026-11-26' };
-    const { text, proof, sheet } = checkedAnswer('leave', await runTask('leave', wish)) as Leaving;
+    const { text, proof, sheet } = (await checkedAnswer('leave', await runTask('leave', wish))) as Leaving;
     expect(text.length).toBeGreaterThan(100);
     expect(proof).toEqual({ same: true, words: '4 Mg, 4 O, as it should be.' });
     expect(sheet).toMatchObject({ total: 8, formula: 'Mg O', z: 4, symmetry: 'F m -3 m' });

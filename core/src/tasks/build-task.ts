@@ -333,7 +333,6 @@ const told = ({ structure, title, words, surface, order }: Built): Built => ({
 });
 
 export const buildTask = task<{ structure: Structure; wish: BuildWish }, Built, never>({
-  name: 'build',
   input: z.strictObject({ structure: structureSchema, wish: wishSchema }),
   output: builtSchema,
   run: async ({ structure, wish }) => told(build(structure, wish)),

@@ -89,7 +89,6 @@ const comparedSchema = z.strictObject({
 });
 
 export const compareTask = task<{ one: Structure; two: Structure }, ComparedCrystals, never>({
-  name: 'compare crystals',
   input: z.strictObject({ one: structureSchema, two: structureSchema }),
   output: comparedSchema,
   run: async ({ one, two }) => comparedCrystals(one, two),

@@ -134,7 +134,6 @@ export function contactsOf({ structure, definitions, covariance }: ContactsWish)
 }
 
 export const contactsTask = task<ContactsWish, FoundContacts, never>({
-  name: 'contacts',
   input: z.strictObject({
     structure: structureSchema,
     definitions: z.array(definitionSchema).max(20),

@@ -32,8 +32,6 @@ export interface DataInput {
 const laueOf = (g: SpaceGroup): ReturnType<typeof laueRotations> => laueRotations(rotationsOf(g));
 
 export const scaleTask = task<DataInput & { wish: ScalingWish }, ScalingResult, number>({
-  name: 'scale',
-  can: { server: true, resident: ['raw'] },
   input: z.strictObject({
     ...base,
     wish: z.strictObject({
@@ -56,8 +54,6 @@ export interface Diagnosis {
 }
 
 export const diagnoseTask = task<DataInput, Diagnosis, never>({
-  name: 'diagnose',
-  can: { resident: ['raw'] },
   input: z.strictObject(base),
   output: diagnosisSchema,
   run: async (i) => {
@@ -79,8 +75,6 @@ export const reworkTask = task<
   RawReflections,
   never
 >({
-  name: 'rework',
-  can: { resident: ['raw'] },
   input: z.strictObject({
     raw: rawSchema,
     cell: cellSchema,
@@ -95,8 +89,6 @@ export const reworkTask = task<
 });
 
 export const compareSetsTask = task<DataInput & { other: RawReflections }, SetComparison, never>({
-  name: 'compareSets',
-  can: { resident: ['raw', 'other'] },
   input: z.strictObject({ ...base, other: rawSchema }),
   output: comparisonSchema,
   run: async (i) =>
@@ -108,8 +100,6 @@ export const compareSetsTask = task<DataInput & { other: RawReflections }, SetCo
 
 /** The reciprocal lattice for looking at. */
 export const latticeTask = task<DataInput, LatticePoints, never>({
-  name: 'lattice',
-  can: { resident: ['raw'] },
   input: z.strictObject(base),
   output: latticePointsSchema,
   run: async (i) => latticePoints(i.raw, i.cell, i.group),
@@ -117,8 +107,6 @@ export const latticeTask = task<DataInput, LatticePoints, never>({
 
 /** Data carried to other axes; observations that become fractional are left out. */
 export const axesTask = task<{ raw: RawReflections; p: Mat3 }, RawReflections, never>({
-  name: 'axes',
-  can: { resident: ['raw'] },
   input: z.strictObject({ raw: rawSchema, p: mat3Schema }),
   output: rawSchema,
   run: async (i) => transformReflections(i.raw, i.p).raw,
@@ -130,8 +118,6 @@ export const observationsTask = task<
   readonly Observation[],
   never
 >({
-  name: 'observations',
-  can: { resident: ['raw'] },
   input: z.strictObject({
     raw: rawSchema,
     group: spaceGroupSchema,

@@ -38,7 +38,6 @@ const energiesSchema = z.strictObject({
 export const energiesOf = (s: Structure): CrystalEnergies => new EnergySearch(bonded(s)).all();
 
 export const energiesTask = task<{ structure: Structure }, CrystalEnergies, never>({
-  name: 'energies',
   input: z.strictObject({ structure: structureSchema }),
   output: energiesSchema,
   run: async ({ structure }) => energiesOf(structure),

@@ -37,7 +37,6 @@ export interface PatternRequest {
 }
 
 export const expectedPatternTask = task<PatternRequest, ExpectedPattern, never>({
-  name: 'expected pattern',
   input: z.strictObject({
     structure: structureSchema,
     wavelength: z.number(),
@@ -67,7 +66,6 @@ export const measuredBesideTask = task<
   MeasuredBeside,
   never
 >({
-  name: 'measured beside',
   input: z.strictObject({ structure: structureSchema, wavelength: z.number(), pattern: patternSchema }),
   output: measuredSchema,
   run: async ({ structure, wavelength, pattern }) => {
@@ -85,7 +83,6 @@ export const expectedFactorsTask = task<
   StructureFactor[],
   never
 >({
-  name: 'expected factors',
   input: z.strictObject({ structure: structureSchema, dMin: z.number(), wavelength: z.number().min(0) }),
   output: factorsSchema,
   run: async ({ structure, dMin, wavelength }) => expectedFactors(structure, dMin, wavelength),
@@ -107,7 +104,6 @@ export interface LayerRequest {
 }
 
 export const reciprocalLayerTask = task<LayerRequest, ReciprocalLayer, never>({
-  name: 'reciprocal layer',
   input: z.strictObject({
     structure: structureSchema,
     axis: z.union([z.literal(0), z.literal(1), z.literal(2)]),

@@ -29,7 +29,6 @@ const refs = z.array(atomRefSchema);
 const templateIds = TEMPLATES.map((t) => t.id) as [TemplateId, ...TemplateId[]];
 
 export const newFigureTask = task<{ structure: Structure; template: TemplateId }, Figure, never>({
-  name: 'new figure',
   input: z.strictObject({ structure: structureSchema, template: z.enum(templateIds) }),
   output: figureSchema,
   run: async ({ structure, template }) => figureFrom(structure, template),
@@ -54,7 +53,6 @@ const fieldsSchema = z.strictObject({
 });
 
 export const drawingTask = task<DrawingInput, readonly Layer[], never>({
-  name: 'drawing',
   input: z.strictObject({
     structure: structureSchema,
     drawing: drawingSchema,
@@ -78,7 +76,6 @@ const channelSchema = z.strictObject({
 const placeSchema = z.strictObject({ atoms: refs, ring: refs });
 
 export const channelsTask = task<{ structure: Structure }, readonly Channel[], never>({
-  name: 'channels',
   input: z.strictObject({ structure: structureSchema }),
   output: z.array(channelSchema),
   run: async ({ structure }) => straightChannels(bonded(structure)),
@@ -93,7 +90,6 @@ export interface ChannelPlacesInput {
 }
 /** Where channels of a kind run through a part of the crystal. */
 export const channelPlacesTask = task<ChannelPlacesInput, readonly ChannelPlace[], never>({
-  name: 'channel places',
   input: z.strictObject({ structure: structureSchema, channel: channelSchema, extent: extentSchema, added: refs }),
   output: z.array(placeSchema),
   run: async ({ structure, channel, extent, added }) => {
@@ -111,7 +107,6 @@ const cageSchema = z.strictObject({
 });
 
 export const cagesTask = task<{ structure: Structure }, readonly Cage[], never>({
-  name: 'cages',
   input: z.strictObject({ structure: structureSchema }),
   output: z.array(cageSchema),
   run: async ({ structure }) => findCages(bonded(structure)),
@@ -127,7 +122,6 @@ export interface CagePlacesInput {
 }
 /** The copies of a cage in a part of the crystal. */
 export const cagePlacesTask = task<CagePlacesInput, readonly (readonly AtomRef[])[], never>({
-  name: 'cage places',
   input: z.strictObject({
     structure: structureSchema,
     cage: cageSchema,
@@ -151,7 +145,6 @@ export interface DrawnRingsInput {
 }
 /** Rings among what is drawn, by kind. */
 export const drawnRingsTask = task<DrawnRingsInput, readonly RingsOfKind[], never>({
-  name: 'drawn rings',
   input: z.strictObject({ structure: structureSchema, drawn: refs, through: refs }),
   output: z.array(ringsSchema),
   run: async ({ structure, drawn, through }) => {
@@ -182,7 +175,6 @@ const figureSvgInputSchema = z.strictObject({
 
 /** A figure as a vector file. */
 export const figureSvgTask = task<FigureSvgInput, string, never>({
-  name: 'figure svg',
   input: figureSvgInputSchema,
   output: z.string(),
   run: async ({ figure, structures, definitions, maps, letters }) => {
@@ -204,7 +196,6 @@ export interface FigureThumb {
 
 /** A small picture of a figure: as vectors, or, where a great many things are drawn, as pixels. */
 export const figureThumbTask = task<FigureSvgInput, FigureThumb, never>({
-  name: 'figure thumb',
   input: figureSvgInputSchema,
   output: z.strictObject({
     svg: z.string().optional(),

@@ -76,7 +76,6 @@ const fromSymmetrySchema = z.strictObject({
 });
 
 export const fromSymmetryTask = task<SymmetryWish, FromSymmetry, never>({
-  name: 'from symmetry',
   input: z.strictObject({
     symbol: z.string(),
     constants: z.array(z.number()),

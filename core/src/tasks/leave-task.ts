@@ -52,7 +52,6 @@ const leavingSchema = z.strictObject({
 });
 
 export const leaveTask = task<LeaveWish, Leaving, never>({
-  name: 'leave',
   input: z.strictObject({
     structure: structureSchema,
     kind: z.enum(FILE_KINDS),

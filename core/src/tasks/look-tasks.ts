@@ -20,7 +20,6 @@ const firstLookSchema = z.strictObject({
   sentence: z.string(),
 });
 export const firstLookTask = task<{ structure: Structure }, FirstLook, never>({
-  name: 'first look',
   input: z.strictObject({ structure: structureSchema }),
   output: firstLookSchema,
   run: async ({ structure }) => firstLook(structure),
@@ -33,7 +32,6 @@ const pairSchema = z.strictObject({
   reason: z.string(),
 });
 export const pairsTask = task<{ structure: Structure }, readonly PairProposal[], never>({
-  name: 'pairs',
   input: z.strictObject({ structure: structureSchema }),
   output: z.array(pairSchema),
   run: async ({ structure }) => pairProposals(structure),
@@ -45,7 +43,6 @@ export interface PortraitInput {
 }
 /** Empty where there is nothing to draw. */
 export const portraitTask = task<PortraitInput, string, never>({
-  name: 'portrait',
   input: z.strictObject({
     structure: structureSchema.optional(),
     pattern: z.strictObject({ twoTheta: z.instanceof(Float64Array), intensity: z.instanceof(Float64Array) }).optional(),

@@ -30,7 +30,6 @@ const lengthSchema = z.strictObject({
   su: figure,
 });
 export const lengthsTask = task<LengthsInput, readonly LengthRow[], never>({
-  name: 'lengths',
   input: z.strictObject({
     structure: structureSchema,
     what: z.enum(['bonds', 'angles']),
@@ -58,7 +57,6 @@ const overlaySchema = z.strictObject({
   elements: z.array(z.string()),
 });
 export const overlayTask = task<OverlayInput, Overlay, never>({
-  name: 'overlay',
   input: z.strictObject({
     first: z.strictObject({ structure: structureSchema, atom: atomRefSchema }),
     second: z.strictObject({ structure: structureSchema, atom: atomRefSchema.optional() }),

@@ -6,7 +6,18 @@ import { breathingContext, Cancelled, quietContext } from '../task-context.ts';
 import { decodeWire, encodeWire } from './wire.ts';
 import { experiment, type Experiment } from '../crystal/experiment.ts';
 import type { PlacesTaskResult } from './model-tasks.ts';
-import { runTask, TASKS } from './registry.ts';
+import { runTask } from './registry.ts';
+import {
+  elementsTask,
+  mapTask,
+  maskTask,
+  matchTask,
+  placesTask,
+  planTask,
+  plotsTask,
+  twinsTask,
+} from './model-tasks.ts';
+import { refineTask } from './refine-tasks.ts';
 import type { MergedReflections } from '../crystal/reflections.ts';
 
 const crystal = testCrystal('CC(=O)Nc1ccc(O)cc1', 'P 1 21/c 1', 8, { dMin: 0.85 });
@@ -28,7 +39,7 @@ beforeAll(() => {
 describe('jobs that look at a model', () => {
   it('take their input through the door, and refuse what has not its shape', async () => {
     const sent = decodeWire(encodeWire({ ...input, expected: 9 }));
-    const { plan } = (await runTask('plan', sent)) as Awaited<ReturnType<typeof TASKS.plan.run>>;
+    const { plan } = (await runTask('plan', sent)) as Awaited<ReturnType<typeof planTask.run>>;
     expect(plan.proposed).toBe(9);
     await expect(runTask('plan', { ...input, structure: { sites: [] } })).rejects.toThrow(
       /The input of "plan" is not right/,
@@ -47,7 +58,7 @@ describe('jobs that look at a model', () => {
   it('plan hydrogens anew where some are left out of the map', async () => {
     const oxygen = truth.sites.find((x) => x.label === 'O2')!;
     const near = truth.sites.filter((x) => x.element === 'H').slice(-1)[0]!;
-    const all = await TASKS.plan.run(
+    const all = await planTask.run(
       { ...input, structure: truth, without: truth.sites.filter((x) => x.element === 'H').map((x) => x.id) },
       quietContext() as never,
     );
@@ -59,7 +70,7 @@ describe('jobs that look at a model', () => {
   it('lay out second places with what they would bring', async () => {
     const ring = heavy.sites.flatMap((x, i) => (['C1', 'C2', 'O1'].includes(x.label) ? [i] : []));
     const said: string[] = [];
-    const r: PlacesTaskResult = await TASKS.places.run({ ...input, sites: ring, turn: true }, {
+    const r: PlacesTaskResult = await placesTask.run({ ...input, sites: ring, turn: true }, {
       ...quietContext(),
       progress: (t: string) => said.push(t),
     } as never);
@@ -76,12 +87,12 @@ describe('jobs that look at a model', () => {
   });
 
   it('read elements, plots and maps, and test twin laws', async () => {
-    const { readings } = await TASKS.elements.run(
+    const { readings } = await elementsTask.run(
       { ...input, structure: truth, sites: [0, 1, 2] },
       quietContext() as never,
     );
     readings.forEach((x) => expect(x.fits).toContain(truth.sites[x.site]!.element));
-    const plots = await TASKS.plots.run(
+    const plots = await plotsTask.run(
       {
         ...input,
         structure: truth,
@@ -93,10 +104,10 @@ describe('jobs that look at a model', () => {
     expect(plots.fo.length).toBe(plots.index.length);
     expect(plots.batches).toHaveLength(3);
     plots.batches.forEach((b) => expect(b.scale).toBeCloseTo(1, 1));
-    const observed = await TASKS.map.run({ ...input, structure: truth, kind: 'observed' }, quietContext() as never);
-    const difference = await TASKS.map.run({ ...input, structure: truth, kind: 'difference' }, quietContext() as never);
+    const observed = await mapTask.run({ ...input, structure: truth, kind: 'observed' }, quietContext() as never);
+    const difference = await mapTask.run({ ...input, structure: truth, kind: 'difference' }, quietContext() as never);
     expect(observed.sigma).toBeGreaterThan(5 * difference.sigma);
-    const twins = await TASKS.twins.run({ ...input, structure: truth }, quietContext() as never);
+    const twins = await twinsTask.run({ ...input, structure: truth }, quietContext() as never);
     expect(twins.r1).toBeLessThan(0.06);
     for (const t of twins.trials) expect(t.fraction).toBeLessThan(0.08);
   });
@@ -111,7 +122,7 @@ describe('jobs that look at a model', () => {
         restraints: [{ id: 'r', kind: 'planar', sites: truth.sites.slice(3, 9).map((x) => x.id), su: 0.02 }],
       },
     };
-    const r = await TASKS.refine.run(
+    const r = await refineTask.run(
       {
         ...experiment(restrained, reflections, crystal.wavelength, { treatment: { dMin: 1 } }),
         options: { cycles: 2, optimizeWeights: false },
@@ -122,7 +133,7 @@ describe('jobs that look at a model', () => {
     expect(r.result.readings.reflections).toBeLessThan(reflections.count);
     expect(r.treatment.dMin).toBe(1);
     expect(r.absolute).toBeUndefined();
-    const [m] = await TASKS.match.run(
+    const [m] = await matchTask.run(
       {
         structure: heavy,
         peaks: [],
@@ -144,13 +155,13 @@ describe('jobs that look at a model', () => {
   it('stop when they are told to', async () => {
     const signal = { aborted: true };
     await expect(
-      TASKS.places.run(
+      placesTask.run(
         { ...input, sites: [0, 1, 2, 3], turn: false },
         breathingContext(signal, () => undefined) as never,
       ),
     ).rejects.toThrow(Cancelled);
     await expect(
-      TASKS.mask.run({ ...input, probe: 1.2 }, breathingContext(signal, () => undefined) as never),
+      maskTask.run({ ...input, probe: 1.2 }, breathingContext(signal, () => undefined) as never),
     ).rejects.toThrow(Cancelled);
   });
 });

@@ -56,8 +56,6 @@ export interface PlanTaskInput extends Experiment {
 }
 
 export const planTask = task<PlanTaskInput, { plan: HydrogenPlan; map: MapResult }, string>({
-  name: 'plan',
-  can: { resident: ['reflections'] },
   input: z.strictObject({
     ...experimentFields,
     temperature: z.number().optional(),
@@ -102,8 +100,6 @@ export interface JudgePlacesInput {
 
 /** Density at places for hydrogens and the bonds they would make. */
 export const judgePlacesTask = task<JudgePlacesInput, JudgedPlaces, never>({
-  name: 'judgePlaces',
-  can: { resident: ['map'] },
   input: z.strictObject({
     structure: structureSchema,
     map: mapSchema.optional(),
@@ -133,8 +129,6 @@ export interface PlacesTaskResult {
 }
 
 export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
-  name: 'places',
-  can: { resident: ['reflections'] },
   input: z.strictObject({
     ...experimentFields,
     sites: z.array(z.number().int()),
@@ -205,8 +199,6 @@ export const placesTask = task<PlacesTaskInput, PlacesTaskResult, string>({
 });
 
 export const elementsTask = task<Experiment & { sites?: readonly number[] }, { readings: ElementReading[] }, string>({
-  name: 'elements',
-  can: { resident: ['reflections'] },
   input: z.strictObject({ ...experimentFields, sites: z.array(z.number().int()).optional() }),
   output: z.strictObject({ readings: z.array(elementReadingSchema) }),
   run: async (i, context) => ({
@@ -224,8 +216,6 @@ export const elementsTask = task<Experiment & { sites?: readonly number[] }, { r
 export type PlotsResult = PlotData & { batches: ReturnType<typeof batchScales> };
 
 export const plotsTask = task<Experiment & { goodness: number; raw?: RawReflections }, PlotsResult, never>({
-  name: 'plots',
-  can: { resident: ['reflections', 'raw'] },
   input: z.strictObject({ ...experimentFields, goodness: z.number(), raw: rawSchema.optional() }),
   output: plotsSchema.extend({ batches: z.array(batchScaleSchema) }),
   run: async (i) => {
@@ -246,8 +236,6 @@ export interface TwinTrial {
 
 /** Each law the metric allows, tested by a short refinement of its fraction. */
 export const twinsTask = task<Experiment, { r1: number; trials: TwinTrial[] }, string>({
-  name: 'twins',
-  can: { resident: ['reflections'] },
   input: z.strictObject(experimentFields),
   output: z.strictObject({
     r1: figure,
@@ -274,8 +262,6 @@ export const twinsTask = task<Experiment, { r1: number; trials: TwinTrial[] }, s
 
 export const maskTask = task<Experiment & { probe: number }, { mask: SolventMask; r1: number; before: number }, string>(
   {
-    name: 'mask',
-    can: { resident: ['reflections'] },
     input: z.strictObject({ ...experimentFields, probe: z.number() }),
     output: z.strictObject({ mask: maskSchema, r1: figure, before: figure }),
     run: async (i, context) => {
@@ -296,8 +282,6 @@ export const mapTask = task<
   { grid: MapResult['grid']; values: Float32Array; sigma: number },
   never
 >({
-  name: 'map',
-  can: { resident: ['reflections'] },
   input: z.strictObject({ ...experimentFields, kind: z.enum(MAP_KINDS) }),
   output: shaped(['grid', 'values', 'sigma']),
   run: async (i) => {
@@ -315,7 +299,6 @@ export const matchTask = task<
   Match[],
   never
 >({
-  name: 'match',
   input: z.strictObject({
     structure: structureSchema,
     peaks: z.array(residualPeakSchema),

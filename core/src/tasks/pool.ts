@@ -4,8 +4,7 @@
  */
 import { Cancelled } from '../task-context.ts';
 import { namedError, Residents, type FromWorker, type ToWorker } from './messages.ts';
-import { TASKS } from './registry.ts';
-import type { TaskAbilities } from './task.ts';
+import { abilitiesOf } from './abilities.ts';
 
 export interface Running<T> {
   readonly result: Promise<T>;
@@ -54,10 +53,6 @@ interface Member {
 }
 
 const PATIENCE = 500;
-
-/** What a task of the registry can do; nothing for a name that is not there. */
-export const abilitiesOf = (name: string): TaskAbilities =>
-  Object.hasOwn(TASKS, name) ? ((TASKS as Record<string, { readonly can?: TaskAbilities }>)[name]!.can ?? {}) : {};
 
 export class TaskPool {
   private readonly members: Member[] = [];

@@ -72,8 +72,6 @@ export const peakSchema = z.array(
 );
 
 export const fitTask = task<RunInput, RunResult, RunReport>({
-  name: 'fit',
-  can: { server: true },
   input: z.strictObject({
     model: modelSchema,
     patterns: z.array(patternSchema).min(1),
@@ -86,8 +84,6 @@ export const fitTask = task<RunInput, RunResult, RunReport>({
 });
 
 export const seriesTask = task<SeriesInput, { steps: SeriesStep[]; stopped: boolean }, SeriesReport>({
-  name: 'series',
-  can: { server: true },
   input: z.strictObject({
     model: modelSchema,
     patterns: z.array(patternSchema).min(1),
@@ -99,8 +95,6 @@ export const seriesTask = task<SeriesInput, { steps: SeriesStep[]; stopped: bool
 });
 
 export const peaksTask = task<{ pattern: Pattern; instrument: Instrument; search?: PeakSearch }, Peak[], never>({
-  name: 'peaks',
-  can: { resident: ['pattern'] },
   input: z.strictObject({
     pattern: patternSchema,
     instrument: instrumentSchema,
@@ -123,8 +117,6 @@ export const identifyTask = task<
   { phases: Match[]; ranked: Match[]; unexplained: number[]; left: number },
   never
 >({
-  name: 'identify',
-  can: { resident: ['entries'] },
   input: z.strictObject({
     peaks: peakSchema,
     entries: z.array(shelfEntrySchema),
@@ -160,8 +152,6 @@ export const identifyTask = task<
 });
 
 export const indexTask = task<{ twoTheta: number[]; options: IndexOptions }, IndexedCell[], IndexProgress>({
-  name: 'index',
-  can: { server: true },
   input: z.strictObject({
     twoTheta: z.array(z.number().positive()),
     options: indexOptionsSchema,
@@ -171,8 +161,6 @@ export const indexTask = task<{ twoTheta: number[]; options: IndexOptions }, Ind
 });
 
 export const extractTask = task<{ model: FitModel; phase: number; pattern: Pattern }, RawReflections, never>({
-  name: 'extract',
-  can: { resident: ['pattern'] },
   input: z.strictObject({ model: modelSchema, phase: z.number().int().min(0), pattern: patternSchema }),
   output: rawSchema,
   run: async ({ model, phase, pattern }) => extractedReflections(model, phase, pattern),
@@ -194,8 +182,6 @@ export interface DoubtsTaskInput {
 }
 
 export const doubtsTask = task<DoubtsTaskInput, PhaseDoubt[], never>({
-  name: 'doubts',
-  can: { server: true },
   input: z.strictObject({
     model: modelSchema,
     patterns: z.array(patternSchema).min(1),
@@ -212,7 +198,6 @@ export const fitCifTask = task<
   string,
   never
 >({
-  name: 'fitCif',
   input: z.strictObject({
     model: modelSchema,
     result: fitResultSchema,
@@ -235,8 +220,6 @@ export interface PlaceTaskInput {
 }
 
 export const placeTask = task<PlaceTaskInput, PlaceResult, PlaceReport>({
-  name: 'place',
-  can: { server: true },
   input: z.strictObject({
     model: modelSchema,
     phase: z.number().int().min(0),

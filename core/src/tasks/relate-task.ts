@@ -111,7 +111,6 @@ const outputSchema = z.strictObject({
 export type Checked = AllTrue<[SameType<typeof outputSchema, Relations>]>;
 
 export const relateTask = task<RelateInput, Relations, string>({
-  name: 'relate',
   input: z.strictObject({
     structure: structureSchema,
     reach: z.number().positive().max(20),

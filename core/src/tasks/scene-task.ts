@@ -123,7 +123,6 @@ const wishSchema = z.strictObject({
 export type Checked = AllTrue<[SameType<typeof wishSchema, SceneWish>]>;
 
 export const sceneTask = task<{ structure: Structure; wish: SceneWish }, readonly Layer[], never>({
-  name: 'scene',
   input: z.strictObject({ structure: structureSchema, wish: wishSchema }),
   // Tens of thousands of primitives that only our own worker sends: reading each would cost more than building it.
   output: z.array(shaped<Layer>(['kind', 'name', 'items'])),

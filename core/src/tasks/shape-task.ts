@@ -65,7 +65,6 @@ export function shapeOf({ structure, by, given = [], complete = true }: ShapeInp
 }
 
 export const shapeTask = task<ShapeInput, ShapeAnswer, never>({
-  name: 'crystal shape',
   input: z.strictObject({
     structure: structureSchema,
     by: z.enum(SHAPE_SOURCES),
@@ -93,7 +92,6 @@ export const faceViewTask = task<
   FaceView,
   never
 >({
-  name: 'face view',
   input: z.strictObject({ structure: structureSchema, hkl: vec3Schema, cut: z.number().optional() }),
   output: viewSchema,
   run: async ({ structure, hkl, cut }) => faceView(bonded(structure), hkl, cut),

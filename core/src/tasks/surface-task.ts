@@ -59,7 +59,6 @@ const answerSchema = z.strictObject({
 });
 
 export const surfaceTask = task<SurfaceInput, SurfaceAnswer, never>({
-  name: 'molecule surface',
   input: z.strictObject({
     structure: structureSchema,
     by: z.enum(['density', 'distance']),

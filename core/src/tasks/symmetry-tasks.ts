@@ -14,8 +14,6 @@ export const symmetryTask = task<
   SymmetryReport,
   string
 >({
-  name: 'symmetry',
-  can: { server: true, resident: ['raw'] },
   input: z.strictObject({
     structure: structureSchema,
     tolerance: z.number().positive().max(2),
@@ -26,7 +24,6 @@ export const symmetryTask = task<
 });
 
 export const raiseTask = task<{ structure: Structure; to: MissedGroup; limit?: number }, Raised, never>({
-  name: 'raise',
   input: z.strictObject({
     structure: structureSchema,
     to: z.union([missedGroupSchema, judgedGroupSchema]),

@@ -2,19 +2,7 @@
 import { z } from 'zod';
 import type { TaskContext } from '../task-context.ts';
 
-/** What a task can do beside running where it was called. */
-export interface TaskAbilities {
-  /** It shares its work out to further tasks. */
-  readonly forks?: boolean;
-  /** It may be sent to the server as a background job. */
-  readonly server?: boolean;
-  /** Fields of its input that are large and stay the same from run to run: a worker is handed them once. */
-  readonly resident?: readonly string[];
-}
-
 export interface Task<I, O, P> {
-  readonly name: string;
-  readonly can?: TaskAbilities;
   /** Strict: a field that is not known is refused, not dropped. */
   readonly input: z.ZodType<I>;
   /** What an answer that crossed the network is checked by: `checkedAnswer`. */

@@ -42,8 +42,6 @@ function tracerOf({ scene, size, options }: TraceInput): Tracer {
 
 /** Red, green, blue and cover of each pixel of the tile. */
 export const traceTask = task<TraceInput, Uint8ClampedArray, never>({
-  name: 'trace',
-  can: { resident: ['scene'] },
   input: z.strictObject({
     // Made by our own page, and too large to be read piece by piece.
     scene: shaped<Scene>(['layers', 'camera', 'light', 'ground']),

@@ -16,8 +16,6 @@ import { task } from './task.ts';
 import { readingsSchema, statisticsSchema } from './result-schemas.ts';
 
 export const vetTask = task<VetInput, VetReport, string>({
-  name: 'vet',
-  can: { server: true, resident: ['reflections', 'raw'] },
   input: z.strictObject({
     structure: structureSchema,
     experiment: experimentSchema,

@@ -102,7 +102,6 @@ function before(s: Structure, { hkl, at }: Cut): (x: number, y: number, z: numbe
 const radiiSchema = z.record(z.string(), z.number().min(0).max(5));
 
 export const voidsTask = task<VoidsInput, VoidsAnswer, never>({
-  name: 'voids',
   input: z.strictObject({
     structure: structureSchema,
     probe: z.number().min(0).max(20),
@@ -122,7 +121,6 @@ export const curveOf = ({ structure, without, radii }: VoidCurveInput): VoidCurv
 
 /** The volume against the radius of the probe: the same whatever probe is looked at. */
 export const voidCurveTask = task<VoidCurveInput, VoidCurve, never>({
-  name: 'void curve',
   input: z.strictObject({
     structure: structureSchema,
     without: z.array(z.string()).optional(),
@@ -148,7 +146,6 @@ const networkSchema = z.strictObject({
 
 /** Chambers and the narrows between them. Throws RangeError as `voidNetwork` does. */
 export const voidNetworkTask = task<VoidNetworkInput, VoidNetwork, never>({
-  name: 'void network',
   input: z.strictObject({
     structure: structureSchema,
     probe: z.number().min(0).max(20),
@@ -198,8 +195,6 @@ export const voidElectronsTask = task<
   VoidElectrons,
   string
 >({
-  name: 'void electrons',
-  can: { resident: ['reflections'] },
   input: z.strictObject({
     ...experimentFields,
     probe: z.number().min(0).max(20),

@@ -20,7 +20,7 @@ import type { Experiment } from '../crystal/experiment.ts';
 import type { FormFactors, MoleculeReading, SphericalReading } from '../crystal/form-factors.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { BASIS_NAMES, type BasisName } from '../quantum/basis-sets.ts';
-import { HELPER, helpCrew, type CrewOrder } from '../quantum/crew.ts';
+import { helpCrew, type CrewOrder } from '../quantum/crew.ts';
 import { BOHR } from '../math/units.ts';
 import { METHOD_NAMES, type MethodName } from '../quantum/functionals.ts';
 import type { Wavefunction } from '../quantum/wavefunction.ts';
@@ -104,8 +104,6 @@ export const wavefunctionTask = task<
   { molecules: readonly WaveRecord[] },
   FactorReport
 >({
-  name: 'wavefunction',
-  can: { server: true },
   input: z.strictObject({ structure: structureSchema, choices: z.strictObject(choiceFields) }),
   output: z.strictObject({ molecules: z.array(shaped<WaveRecord>(['reading', 'atoms', 'shells', 'density'])) }),
   run: async ({ structure, choices }, context) => {
@@ -118,7 +116,6 @@ export const wavefunctionTask = task<
 
 /** Takes parts of the field, the shares or the factors of another task that runs beside it, from the memory they share. */
 export const wavePartsTask = task<CrewOrder<PartsPlan>, null, never>({
-  name: HELPER,
   input: z.strictObject({ control: z.instanceof(Int32Array), plans: z.array(shaped<PartsPlan>(['kind'])) }),
   output: z.null(),
   run: async (order, context) => {
@@ -132,7 +129,6 @@ export const waveForecastTask = task<
   Forecast,
   never
 >({
-  name: 'wave forecast',
   input: z.strictObject({
     structure: structureSchema,
     choices: z.strictObject(choiceFields),
@@ -176,8 +172,6 @@ export const asphericalTask = task<
   AsphericalTaskResult,
   AsphericalTaskReport
 >({
-  name: 'aspherical',
-  can: { server: true, resident: ['reflections'] },
   input: z.strictObject({
     ...experimentFields,
     choices: z.strictObject({

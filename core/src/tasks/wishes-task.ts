@@ -73,7 +73,6 @@ export function wishesOf({ structure, step, ...asked }: WishesInput): WishesAnsw
 }
 
 export const wishesTask = task<WishesInput, WishesAnswer, never>({
-  name: 'wishes',
   input: z.strictObject({
     structure: structureSchema,
     probes: z.array(probeSchema).max(PROBES.length),
@@ -94,8 +93,6 @@ interface SurfacesInput {
 const surfaceSchema = z.strictObject({ positions: z.instanceof(Float32Array), indices: z.instanceof(Uint32Array) });
 
 export const wishSurfacesTask = task<SurfacesInput, Surface[], never>({
-  name: 'wish surfaces',
-  can: { resident: ['grids'] },
   input: z.strictObject({ grids: z.array(gridSchema), levels: z.array(z.number()) }),
   output: z.array(surfaceSchema),
   run: async ({ grids, levels }) => grids.map((g, i) => wishSurface(g, levels[i]!)),

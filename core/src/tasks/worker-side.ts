@@ -56,7 +56,7 @@ export function serveTasks(post: (message: FromWorker) => void): (message: ToWor
     { id, task, bytes }: Extract<ToWorker, { kind: 'run text' }>,
     context: TaskContext,
   ): Promise<string> => {
-    const input = checkedInput(task, decodedText(bytes));
+    const input = await checkedInput(task, decodedText(bytes));
     post({ kind: 'accepted', id });
     return encodeWire(await runChecked(task, input, context));
   };

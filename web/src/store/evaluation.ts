@@ -1,5 +1,8 @@
 /** Judging a model against its data after it changed: R1, residual density. Its own step, so that no edit waits for it. */
-import type { MapResult, MergeTaskResult, ResidualTaskResult, TaskInput } from '@nagare/core/tasks/registry';
+import type { MapResult } from '@nagare/core/settle/stage';
+import type { MergeTaskResult } from '@nagare/core/tasks/intake-tasks';
+import type { ResidualTaskResult } from '@nagare/core/tasks/refine-tasks';
+import type { TaskInput } from '@nagare/core/tasks/registry';
 import { Cancelled, type Running } from '../engine/engine.ts';
 import type { NagareDatabase } from './db.ts';
 import type { Head, ResidualFigures } from './marks.ts';

@@ -4,7 +4,7 @@ import { facesInAxes } from '@nagare/core/crystal/faces';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { SampleRecord } from '@nagare/core/formats/cif-data';
 import type { Mat3 } from '@nagare/core/math/matrix3';
-import type { MergeTaskResult } from '@nagare/core/tasks/registry';
+import type { MergeTaskResult } from '@nagare/core/tasks/intake-tasks';
 import type { Head } from './marks.ts';
 
 /** What is known of the crystal, with its faces in the axes of a mark. */

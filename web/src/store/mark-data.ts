@@ -1,5 +1,5 @@
 /** The data as a mark needs them: in its own axes, merged for its own group. What Intake merged serves most marks; others are merged once and kept. */
-import type { MergeTaskResult } from '@nagare/core/tasks/registry';
+import type { MergeTaskResult } from '@nagare/core/tasks/intake-tasks';
 import type { RawReflections } from '@nagare/core/crystal/reflections';
 import type { SpaceGroup } from '@nagare/core/crystal/space-group';
 import type { Structure } from '@nagare/core/crystal/structure';

@@ -15,7 +15,7 @@ import type { AtomPrimitive, Camera, Layer } from '@nagare/core/draw/scene';
 import type { Mat3, Vec3 } from '@nagare/core/math/matrix3';
 import type { Growth } from '@nagare/core/model/complete';
 import type { SymmetryElement } from '@nagare/core/symmetry/elements';
-import type { MergeTaskResult } from '@nagare/core/tasks/registry';
+import type { MergeTaskResult } from '@nagare/core/tasks/intake-tasks';
 import type { Place, Running } from '../engine/engine.ts';
 import type { IntakeRow, NagareDatabase, PatternRow, PowderRow, Project, ResultRow, SolveRow } from './db.ts';
 import type { Evaluate } from './evaluation.ts';

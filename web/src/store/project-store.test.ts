@@ -9,7 +9,7 @@ import { spaceGroupFromSymbol } from '@nagare/core/crystal/settings';
 import { seededRandom } from '@nagare/core/math/random';
 import type { Structure } from '@nagare/core/crystal/structure';
 import type { MergedReflections, RawReflections } from '@nagare/core/crystal/reflections';
-import type { ResidualTaskResult } from '@nagare/core/tasks/registry';
+import type { ResidualTaskResult } from '@nagare/core/tasks/refine-tasks';
 import { decodeWire } from '@nagare/core/tasks/wire';
 import { CommandQueue } from './command-queue.ts';
 import { addMark } from './course.ts';

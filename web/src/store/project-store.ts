@@ -13,7 +13,7 @@ import { keptFactors } from '@nagare/core/model/kept-factors';
 import { rebaseStructure, rebaseTreatment } from '@nagare/core/model/rebase';
 import { contradictionOf } from '@nagare/core/refine/compile-constraints';
 import { obeyControls } from '@nagare/core/refine/holds';
-import type { MergeTaskResult } from '@nagare/core/tasks/registry';
+import type { MergeTaskResult } from '@nagare/core/tasks/intake-tasks';
 import type { Running } from '../engine/engine.ts';
 import { Cancelled } from '../engine/engine.ts';
 import { CommandQueue } from './command-queue.ts';

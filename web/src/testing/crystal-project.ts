@@ -1,7 +1,7 @@
 /** For tests: a project with a made-up crystal and its data in the browser's database, open in a store. */
 import { breathingContext } from '@nagare/core/task-context';
 import type { Structure } from '@nagare/core/crystal/structure';
-import { TASKS } from '@nagare/core/tasks/registry';
+import { mergeTask } from '@nagare/core/tasks/intake-tasks';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { addMark } from '../store/course.ts';
 import { db } from '../store/db.ts';
@@ -25,7 +25,7 @@ export interface CrystalWish {
 async function measure({ line, group, seed }: CrystalWish) {
   const { structure: truth, raw, wavelength } = testCrystal(line, group, seed);
   const quiet = breathingContext<never>({ aborted: false }, () => undefined);
-  const merge = await TASKS.merge.run({ raw, cell: truth.cell, group: truth.spaceGroup }, quiet);
+  const merge = await mergeTask.run({ raw, cell: truth.cell, group: truth.spaceGroup }, quiet);
   return { truth, raw, wavelength, merge };
 }
 

@@ -1,7 +1,7 @@
 /** For tests: the engine without workers. Tasks run where they are called and are stopped between two breaths. */
 import { breathingContext, Cancelled } from '@nagare/core/task-context';
 import type { Running } from '@nagare/core/tasks/pool';
-import { TASKS, type TaskInput, type TaskName, type TaskOutput } from '@nagare/core/tasks/registry';
+import { loadTask, type TaskInput, type TaskName, type TaskOutput } from '@nagare/core/tasks/registry';
 
 export { Cancelled, type Running };
 
@@ -17,12 +17,9 @@ export function run<N extends TaskName>(
   const signal = { aborted: false };
   const hear = (onProgress as ((report: unknown) => void) | undefined) ?? (() => undefined);
   const context = breathingContext<unknown>(signal, hear, {}, 5);
-  const { run: compute } = TASKS[task] as unknown as {
-    run(input: TaskInput<N>, context: unknown): Promise<TaskOutput<N>>;
-  };
   return {
     // Not before the caller has its handle, as with a worker.
-    result: Promise.resolve().then(() => compute(input, context)),
+    result: loadTask(task).then((t) => t.run(input, context)) as Promise<TaskOutput<N>>,
     cancel: () => (signal.aborted = true),
   };
 }

@@ -14,7 +14,7 @@ import '../../frame/chart-look.ts';
 import { useTheme } from '../../frame/theme.ts';
 import { Line } from 'react-chartjs-2';
 import { THEORETICAL_NZ } from '@nagare/core/data/intensity-statistics';
-import type { MergeTaskResult } from '@nagare/core/tasks/registry';
+import type { MergeTaskResult } from '@nagare/core/tasks/intake-tasks';
 
 Chart.register(CategoryScale, LinearScale, LineController, LineElement, PointElement, Tooltip, Legend);
 

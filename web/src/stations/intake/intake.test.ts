@@ -3,7 +3,8 @@ import { describe, expect, it } from 'vitest';
 import { testCrystal } from '../../../../demo/src/test-crystals.ts';
 import { groupOfSetting } from '@nagare/core/crystal/settings';
 import { breathingContext, Cancelled } from '@nagare/core/task-context';
-import { runTask, TASKS } from '@nagare/core/tasks/registry';
+import { runTask } from '@nagare/core/tasks/registry';
+import { analyseTask, mergeTask } from '@nagare/core/tasks/intake-tasks';
 import { judgement } from './judgement.ts';
 
 const { structure, raw, wavelength } = testCrystal('CC(O)c1ccccc1Cl', 'P 1 21/c 1', 14);
@@ -11,9 +12,9 @@ const quiet = () => breathingContext<never>({ aborted: false }, () => undefined,
 
 describe('the judgement', () => {
   it('is one plain sentence, and names a contradiction', async () => {
-    const analysis = await TASKS.analyse.run({ raw, cell: structure.cell }, quiet());
+    const analysis = await analyseTask.run({ raw, cell: structure.cell }, quiet());
     const [best] = analysis.ranking.groups;
-    const merge = await TASKS.merge.run({ raw, cell: structure.cell, group: groupOfSetting(best!.setting) }, quiet());
+    const merge = await mergeTask.run({ raw, cell: structure.cell, group: groupOfSetting(best!.setting) }, quiet());
     expect(judgement(merge, groupOfSetting(best!.setting), best)).toMatch(
       /^(Strong|Usable) data to 0\.8\d Å; \d+ of [\d\u2009]+ rejected; P 2₁\/c fits without a contradiction\.$/,
     );
@@ -54,7 +55,7 @@ describe('the doors of the tasks', () => {
       breathingContext({ aborted: false }, (r) => reports.push(r)),
     )) as { sentence: string }[];
     expect(found[0]!.sentence).toContain('2 reflections');
-    const merged = await TASKS.merge.run({ raw, cell: structure.cell, group: structure.spaceGroup }, quiet());
+    const merged = await mergeTask.run({ raw, cell: structure.cell, group: structure.spaceGroup }, quiet());
     const input = {
       ...experiment(structure, merged.reflections, wavelength),
       options: { cycles: 3, optimizeWeights: false },

@@ -2,7 +2,7 @@
 import { prettySymbol } from '@nagare/core/crystal/settings';
 import type { SpaceGroup } from '@nagare/core/crystal/space-group';
 import type { RankedGroup } from '@nagare/core/data/space-group-ranking';
-import type { MergeTaskResult } from '@nagare/core/tasks/registry';
+import type { MergeTaskResult } from '@nagare/core/tasks/intake-tasks';
 
 /** One plain sentence on the data. */
 export function judgement(m: MergeTaskResult, group: SpaceGroup, ranked: RankedGroup | undefined): string {

@@ -7,7 +7,7 @@ import { cartesian, contentsOfUnit } from '@nagare/core/crystal/structure';
 import { subtract } from '@nagare/core/math/matrix3';
 import { planShape, rowFor, type HydrogenPlan, type HydrogenRow } from '@nagare/core/model/hydrogen-plan';
 import { placeHydrogens, withSites } from '@nagare/core/model/place-hydrogens';
-import type { MapResult } from '@nagare/core/tasks/registry';
+import type { MapResult } from '@nagare/core/settle/stage';
 import { run } from '../../engine/engine.ts';
 import { PickRow, Sheet } from '../../frame/parts.tsx';
 import { useProject, useEdit } from '../../store/use-project.tsx';

@@ -7,7 +7,7 @@ import { cartesian } from '@nagare/core/crystal/structure';
 import { add, apply3, inverse3, normalize, subtract, turn, type Vec3 } from '@nagare/core/math/matrix3';
 import type { JudgedPlaces } from '@nagare/core/model/hydrogen-plan';
 import { withSites } from '@nagare/core/model/place-hydrogens';
-import type { MapResult } from '@nagare/core/tasks/registry';
+import type { MapResult } from '@nagare/core/settle/stage';
 import { run } from '../../engine/engine.ts';
 import { NumberField } from '../../frame/parts.tsx';
 import { useEdit, useProject } from '../../store/use-project.tsx';

@@ -1,7 +1,7 @@
 /** One least-squares run on the present mark, with its result as a new mark. */
 import type { Treatment } from '@nagare/core/crystal/treatment';
 import type { CycleReport } from '@nagare/core/refine/single-crystal';
-import type { RefineTaskResult } from '@nagare/core/tasks/registry';
+import type { RefineTaskResult } from '@nagare/core/tasks/refine-tasks';
 import { run, type Place } from '../../engine/engine.ts';
 import { inSteps } from '../../engine/steps.ts';
 import { percent } from '../../frame/parts.tsx';

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { recognise } from '@nagare/core/formats/recognise';
 import { shippedShelf } from '@nagare/core/shelf/entry';
-import { TASKS } from '@nagare/core/tasks/registry';
+import { relateTask } from '@nagare/core/tasks/relate-task';
 import { quietContext } from '@nagare/core/task-context';
 import {
   balanceWords,
@@ -18,8 +18,7 @@ import {
 
 const read = (name: string) =>
   recognise(readFileSync(new URL(`../../../../demo/truth/${name}.cif`, import.meta.url), 'utf8'), name)[0]!.structure!;
-const relate = (structure: ReturnType<typeof read>) =>
-  TASKS.relate.run({ structure, reach: 5 }, quietContext() as never);
+const relate = (structure: ReturnType<typeof read>) => relateTask.run({ structure, reach: 5 }, quietContext() as never);
 
 describe('what Relate says', () => {
   it('of rings: their atoms, their form, and pairs by number and symmetry', async () => {

@@ -5,7 +5,7 @@ import type { Structure } from '@nagare/core/crystal/structure';
 import type { Treatment } from '@nagare/core/crystal/treatment';
 import { multiply3, IDENTITY3, type Mat3 } from '@nagare/core/math/matrix3';
 import type { CycleReport } from '@nagare/core/refine/single-crystal';
-import type { MergeTaskResult } from '@nagare/core/tasks/registry';
+import type { MergeTaskResult } from '@nagare/core/tasks/intake-tasks';
 import { run } from '../../engine/engine.ts';
 import { inSteps, unlessStopped } from '../../engine/steps.ts';
 import { percent } from '../../frame/parts.tsx';
