@@ -109,7 +109,7 @@ export function expectedAtoms(input: BuildInput): number {
   return cellVolume(input.cell) / 18 / order;
 }
 
-function siteFromPeak(
+export function siteFromPeak(
   input: BuildInput,
   p: { position: Vec3 | readonly [number, number, number] },
   element: string,
@@ -143,7 +143,7 @@ function thinned(r: MergedReflections, wanted: number): MergedReflections {
   };
 }
 
-async function refineIso(
+export async function refineIso(
   s: Structure,
   input: BuildInput,
   cycles: number,
@@ -254,7 +254,7 @@ function assignByElectrons(s: Structure, electrons: readonly number[]): Structur
 const uOf = (x: Site): number => (x.displacement.kind === 'iso' ? x.displacement.u : 0.05);
 
 /** Peaks that could be atoms: not on top of a site, and near enough to one to be bonded or far enough to be another molecule. */
-function plausible(s: Structure, p: Peak): boolean {
+export function plausible(s: Structure, p: Peak): boolean {
   const near = nearestSites(s, p.position as [number, number, number], 1);
   return !near.length || near[0]!.distance > 1.15;
 }

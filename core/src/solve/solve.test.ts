@@ -2,12 +2,13 @@ import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { compareToTruth } from '../../../demo/src/compare.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
-import { cellContents } from '../crystal/structure.ts';
+import { cellContents, modelContents, type Structure } from '../crystal/structure.ts';
 import { groupOrder } from '../crystal/space-group.ts';
 import { recognise } from '../formats/recognise.ts';
 import { fragments } from '../geometry/bonds.ts';
 import { breathingContext, Cancelled, quietContext } from '../task-context.ts';
-import { solveStructure, type SolveReport } from './solve.ts';
+import { dominantElement } from './ghosts.ts';
+import { solveStructure, type SolveReport, type SolveResult } from './solve.ts';
 import { scaleFormula } from '../crystal/formula.ts';
 import type { TaskContext } from '../task-context.ts';
 
@@ -89,6 +90,39 @@ describe('other molecules', () => {
     const c = compareToTruth(candidates[0]!.structure, truth);
     expect(c.found).toBe(1);
     expect(candidates[0]!.structure.sites.filter((x) => x.element === 'Cl')).toHaveLength(1);
+  });
+});
+
+describe('a heavy atom in whose shadow the others stand', () => {
+  const solved = async (line: string, symbol: string, seed: number): Promise<SolveResult & { truth: Structure }> => {
+    const { structure: truth, raw, wavelength } = testCrystal(line, symbol, seed, { meanCounts: 150, repeats: 1.6 });
+    const formula = modelContents(truth);
+    const input = { raw, cell: truth.cell, wavelength, formula, seed: 1, seeds: 1, seconds: 60 };
+    return { truth, ...(await solveStructure(input, quiet())) };
+  };
+
+  it('leaves no images of them in polar groups, at the first seed', async () => {
+    const all = await Promise.all(
+      (
+        [
+          ['COc1cncc(I)c1CO', 'P n a 21', 41],
+          ['NC(=O)Cc1ccc(I)cc1', 'P 1', 42],
+          ['CC(N)c1ccccc1Br', 'P 1 c 1', 43],
+        ] as const
+      ).map(([line, symbol, seed]) => solved(line, symbol, seed)),
+    );
+    const found = all.map(({ candidates: [c], truth }) => ({
+      group: c?.structure.spaceGroup.number === truth.spaceGroup.number,
+      whole: !!c && compareToTruth(c.structure, truth).found === 1,
+    }));
+    expect(found.filter((f) => f.group && f.whole).length).toBeGreaterThanOrEqual(2);
+  });
+
+  it('is known by its share of the scattering', () => {
+    expect(dominantElement({ C: 7, H: 8, I: 1, N: 1, O: 2 })?.element).toBe('I');
+    expect(dominantElement({ C: 8, H: 9, Cl: 1, O: 1 })?.element).toBe('Cl');
+    expect(dominantElement({ C: 24, H: 30, Cl: 1, O: 6 })).toBeUndefined();
+    expect(dominantElement({ C: 6, H: 6 })).toBeUndefined();
   });
 });
 

@@ -3,15 +3,16 @@ import { prettySymbol } from '../crystal/settings.ts';
 import type { Cell } from '../crystal/cell.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
-import type { Structure } from '../crystal/structure.ts';
+import { modelContents, type Structure } from '../crystal/structure.ts';
 import { cellVolume } from '../crystal/cell.ts';
 import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
 import { proposeZ, scaleFormula, type Formula } from '../crystal/formula.ts';
 import type { TaskContext } from '../task-context.ts';
-import { buildModel, expectedAtoms, peaksFromPhases, type BuildInput } from './build-model.ts';
+import { buildModel, expectedAtoms, peaksFromPhases, type BuildInput, type BuiltModel } from './build-model.ts';
+import { dominantElement, isBeyondImages, withoutGhosts } from './ghosts.ts';
 import type { FlippingReport } from './charge-flipping.ts';
 import { expandToP1, laueExpansionGroup } from './expand.ts';
-import type { PhaseInput, PhaseResult } from './phase.ts';
+import type { GroupMatch, PhaseInput, PhaseResult } from './phase.ts';
 import { phaseSeed } from './phase.ts';
 import { analyseIntake, candidateGroups, mergeForGroup, mergeForLaue } from './prepare.ts';
 import { PhaseIndex } from './symmetry-from-phases.ts';
@@ -64,7 +65,7 @@ export interface SolveResult {
 const GOOD_R1 = 0.22;
 
 /** Orders candidates: a low R1 counts, contents left unexplained count against it, and a subgroup with twice the atoms must lower R1 by a fifth to be preferred. */
-export const candidateRank = (c: Candidate): number =>
+export const candidateRank = (c: Pick<Candidate, 'r1' | 'completeness' | 'structure'>): number =>
   (c.r1 + 0.3 * Math.max(0, 0.97 - c.completeness)) * c.structure.sites.length ** 0.29;
 
 /** The same model again and again, though its R1 stays high (disorder, a twin): more seeds would not change it. */
@@ -84,6 +85,19 @@ const sameAgain = (list: readonly Candidate[]): boolean => {
 
 /** Iterations a seed may use, more for larger cells where solutions take longer to appear. */
 const iterationsFor = (points: number): number => Math.round(Math.min(4000, 900 + points / 40));
+
+/** What was made of the phases of a seed in one group. */
+interface Built {
+  readonly build: BuildInput;
+  readonly match: GroupMatch;
+  readonly model: BuiltModel;
+}
+
+/** Models in whose place one without images could become the best, most likely first. */
+function worthClearing(built: readonly Built[]): Built[] {
+  const ranked = built.map((b) => ({ ...b, rank: candidateRank(b.model) })).sort((p, q) => p.rank - q.rank);
+  return ranked.filter((b) => b.rank < 1.15 * ranked[0]!.rank);
+}
 
 export async function solveStructure(input: SolveInput, context: TaskContext<SolveReport>): Promise<SolveResult> {
   const started = performance.now();
@@ -141,6 +155,15 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
       if (!context.fork) break;
     }
   };
+  const add = (seed: number, match: GroupMatch, model: BuiltModel): Candidate => {
+    const { structure, r1, completeness, guessed } = model;
+    const candidate: Candidate = { seed, structure, r1, completeness, guessed, agreement: match.score };
+    candidates.push(candidate);
+    candidates.sort((p, q) => candidateRank(p) - candidateRank(q));
+    context.progress({ kind: 'candidate', candidate });
+    return candidate;
+  };
+  const isSolved = (c: Candidate): boolean => (c.r1 < GOOD_R1 && c.completeness > 0.88) || sameAgain(candidates);
   let seedsTried = 0,
     solved = false,
     current = input.seed;
@@ -162,7 +185,10 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
         iterations: result.iterations,
         groups: result.matches.slice(0, 4).map((m) => ({ symbol: groups[m.group]!.symbol, score: m.score })),
       });
-      for (const match of result.matches.slice(0, 3)) {
+      const built: Built[] = [];
+      let dominated = false;
+      for (const [n, match] of result.matches.entries()) {
+        if (n >= (dominated ? 6 : 3)) break;
         const group = groups[match.group]!;
         if (!merged.has(match.group)) merged.set(match.group, mergeForGroup(raw, cell, group).reflections);
         const contents = contentsOf(group);
@@ -186,21 +212,27 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
           progress: (p) => context.progress({ kind: 'building', seed: result.seed, symbol: group.symbol, ...p }),
         } as TaskContext<{ round: number; r1: number; atoms: number }>);
         if (!model || model.r1 > 0.5) continue;
-        const candidate: Candidate = {
-          seed: result.seed,
-          structure: model.structure,
-          r1: model.r1,
-          completeness: model.completeness,
-          guessed: model.guessed,
-          agreement: match.score,
-        };
-        candidates.push(candidate);
-        candidates.sort((p, q) => candidateRank(p) - candidateRank(q));
-        context.progress({ kind: 'candidate', candidate });
-        if ((candidate.r1 < GOOD_R1 && candidate.completeness > 0.88) || sameAgain(candidates)) {
+        built.push({ build, match, model });
+        const candidate = add(result.seed, match, model);
+        const dominant = dominantElement(contents ?? modelContents(model.structure));
+        dominated = !!dominant && !isBeyondImages(model, dominant);
+        if (!dominated && isSolved(candidate)) {
           solved = true;
           break;
         }
+      }
+      if (dominated) {
+        context.progress({ kind: 'stage', text: 'Telling light atoms from the images that heavy ones make of them' });
+        for (const { build, match, model } of worthClearing(built)) {
+          if (elapsed() > input.seconds / 2) break;
+          const clear = await withoutGhosts(model, build, {
+            ...context,
+            progress: (p) =>
+              context.progress({ kind: 'building', seed: result.seed, symbol: build.group.symbol, ...p }),
+          } as TaskContext<{ round: number; r1: number; atoms: number }>);
+          if (clear) add(result.seed, match, clear);
+        }
+        solved = !!candidates[0] && isSolved(candidates[0]);
       }
     }
   } finally {
