@@ -51,6 +51,13 @@ export interface BuiltModel {
   guessed: boolean;
 }
 
+/** How far the building of a model is. */
+export interface BuildReport {
+  readonly round: number;
+  readonly r1: number;
+  readonly atoms: number;
+}
+
 /** Peaks of a synthesis with normalised amplitudes and symmetrised phases, one of each equivalent set. */
 export function peaksFromPhases(
   input: BuildInput,
@@ -263,7 +270,7 @@ export function plausible(s: Structure, p: Peak): boolean {
 export async function buildModel(
   input: BuildInput,
   peaks: readonly Peak[],
-  context: TaskContext<{ round: number; r1: number; atoms: number }>,
+  context: TaskContext<BuildReport>,
 ): Promise<BuiltModel | undefined> {
   const quiet = context as TaskContext;
   const expected = Math.max(1, expectedAtoms(input));

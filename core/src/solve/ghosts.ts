@@ -18,6 +18,7 @@ import {
   refineIso,
   siteFromPeak,
   type BuildInput,
+  type BuildReport,
   type BuiltModel,
 } from './build-model.ts';
 
@@ -30,8 +31,6 @@ const startsFor = (atoms: number): number => Math.max(3, Math.min(8, Math.round(
 const ROUNDS = 14;
 /** Times that the loosest atoms are taken out and looked for again. */
 const PASSES = 3;
-
-type BuildContext = TaskContext<{ round: number; r1: number; atoms: number }>;
 
 /** An element whose scattering dominates others. */
 export interface Dominant {
@@ -95,7 +94,7 @@ async function grown(
 }
 
 /** A model built anew from sites, the heaviest first. */
-function rebuilt(s: Structure, input: BuildInput, context: BuildContext): Promise<BuiltModel | undefined> {
+function rebuilt(s: Structure, input: BuildInput, context: TaskContext<BuildReport>): Promise<BuiltModel | undefined> {
   const peaks = s.sites.map((x): Peak => ({ position: x.position, height: elementOf(x.element).z }));
   return buildModel(
     input,
@@ -120,7 +119,7 @@ function withoutLoose(s: Structure, heavy: (x: Site) => boolean): Structure {
 export async function withoutGhosts(
   model: BuiltModel,
   input: BuildInput,
-  context: BuildContext,
+  context: TaskContext<BuildReport>,
 ): Promise<BuiltModel | undefined> {
   const dominant = dominantElement(input.contents ?? modelContents(model.structure));
   if (!dominant) return undefined;

@@ -8,7 +8,14 @@ import { cellVolume } from '../crystal/cell.ts';
 import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
 import { proposeZ, scaleFormula, type Formula } from '../crystal/formula.ts';
 import type { TaskContext } from '../task-context.ts';
-import { buildModel, expectedAtoms, peaksFromPhases, type BuildInput, type BuiltModel } from './build-model.ts';
+import {
+  buildModel,
+  expectedAtoms,
+  peaksFromPhases,
+  type BuildInput,
+  type BuildReport,
+  type BuiltModel,
+} from './build-model.ts';
 import { dominantElement, isBeyondImages, withoutGhosts } from './ghosts.ts';
 import type { FlippingReport } from './charge-flipping.ts';
 import { expandToP1, laueExpansionGroup } from './expand.ts';
@@ -47,7 +54,7 @@ export type SolveReport =
   | { kind: 'stage'; text: string }
   | ({ kind: 'seed' } & FlippingReport)
   | { kind: 'seed-ended'; seed: number; iterations: number; groups: { symbol: string; score: number }[] }
-  | { kind: 'building'; seed: number; symbol: string; round: number; r1: number; atoms: number }
+  | ({ kind: 'building'; seed: number; symbol: string } & BuildReport)
   | { kind: 'candidate'; candidate: Candidate };
 
 export interface SolveResult {
@@ -155,6 +162,10 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
       if (!context.fork) break;
     }
   };
+  const building = (seed: number, { symbol }: SpaceGroup): TaskContext<BuildReport> => ({
+    ...context,
+    progress: (p) => context.progress({ kind: 'building', seed, symbol, ...p }),
+  });
   const add = (seed: number, match: GroupMatch, model: BuiltModel): Candidate => {
     const { structure, r1, completeness, guessed } = model;
     const candidate: Candidate = { seed, structure, r1, completeness, guessed, agreement: match.score };
@@ -186,6 +197,7 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
         groups: result.matches.slice(0, 4).map((m) => ({ symbol: groups[m.group]!.symbol, score: m.score })),
       });
       const built: Built[] = [];
+      // In the shadow of a heavy atom R1 alone does not say which group is right.
       let dominated = false;
       for (const [n, match] of result.matches.entries()) {
         if (n >= (dominated ? 6 : 3)) break;
@@ -207,10 +219,7 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
           match.origin,
           Math.ceil(expectedAtoms(build) * 1.4) + 5,
         );
-        const model = await buildModel(build, peaks, {
-          ...context,
-          progress: (p) => context.progress({ kind: 'building', seed: result.seed, symbol: group.symbol, ...p }),
-        } as TaskContext<{ round: number; r1: number; atoms: number }>);
+        const model = await buildModel(build, peaks, building(result.seed, group));
         if (!model || model.r1 > 0.5) continue;
         built.push({ build, match, model });
         const candidate = add(result.seed, match, model);
@@ -225,11 +234,7 @@ export async function solveStructure(input: SolveInput, context: TaskContext<Sol
         context.progress({ kind: 'stage', text: 'Telling light atoms from the images that heavy ones make of them' });
         for (const { build, match, model } of worthClearing(built)) {
           if (elapsed() > input.seconds / 2) break;
-          const clear = await withoutGhosts(model, build, {
-            ...context,
-            progress: (p) =>
-              context.progress({ kind: 'building', seed: result.seed, symbol: build.group.symbol, ...p }),
-          } as TaskContext<{ round: number; r1: number; atoms: number }>);
+          const clear = await withoutGhosts(model, build, building(result.seed, build.group));
           if (clear) add(result.seed, match, clear);
         }
         solved = !!candidates[0] && isSolved(candidates[0]);
