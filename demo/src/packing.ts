@@ -3,13 +3,14 @@ import type { Random } from '@nagare/core/math/random';
 import { orthogonalization, cellVolume, type Cell } from '@nagare/core/crystal/cell';
 import { allOperators, type SpaceGroup } from '@nagare/core/crystal/space-group';
 import { crystalClass, crystalSystem, rotationsOf } from '@nagare/core/crystal/point-group';
-import { eigenSymmetric3, inverse3 } from '@nagare/core/math/matrix3';
+import { apply3, eigenSymmetric3, inverse3, multiply3, type Mat3 } from '@nagare/core/math/matrix3';
+import { applyOperator, type Operator } from '@nagare/core/crystal/operator';
 import { elementOf } from '@nagare/core/crystal/elements';
 import { formulaVolume } from '@nagare/core/crystal/formula';
 import type { Molecule } from './molecule.ts';
 
 interface Body {
-  centre: number[];
+  centre: [number, number, number];
   quaternion: number[];
 }
 interface State {
@@ -106,6 +107,134 @@ function flattened(x: Float64Array): Float64Array {
   return out;
 }
 
+/** A rigid molecule about its centre: coordinates in Å, radii and roles of its atoms. */
+interface Rigid {
+  local: Float64Array;
+  radius: number;
+  vdw: Float64Array;
+  donor: Uint8Array;
+  acceptor: Uint8Array;
+}
+
+/** Squared best distance (Å²) and half the depth of the well of every pair of atoms of two molecules. */
+interface PairTable {
+  best2: Float64Array;
+  depth: Float64Array;
+}
+
+/** How far atoms feel one another, in Å. */
+const CUT = 6;
+/** Distance at which an acceptor of each kind holds a hydrogen, in Å: oxygen and nitrogen, fluorine, chlorine. */
+const ACCEPTED_AT = [1.95, 1.95, 1.98, 2.35];
+
+function pairTable(p: Rigid, q: Rigid, donors: number): PairTable {
+  const n = q.vdw.length;
+  const best2 = new Float64Array(p.vdw.length * n),
+    depth = new Float64Array(best2.length);
+  for (let i = 0; i < p.vdw.length; i++)
+    for (let j = 0; j < n; j++) {
+      const bonding = (p.donor[i] && q.acceptor[j]) || (p.acceptor[i] && q.donor[j]);
+      const r0 = bonding ? ACCEPTED_AT[Math.max(p.acceptor[i]!, q.acceptor[j]!)]! : (p.vdw[i]! + q.vdw[j]!) * 1.06;
+      best2[i * n + j] = r0 * r0;
+      depth[i * n + j] = 0.5 * (bonding ? 4 : p.donor[i] && q.donor[j] ? donors : 0.12);
+    }
+  return { best2, depth };
+}
+
+/** Energy of one molecule at (dx, dy, dz) beside another: wells of every pair of atoms within the cut. */
+function pairEnergy(
+  A: Float64Array,
+  B: Float64Array,
+  { best2, depth }: PairTable,
+  radiusB: number,
+  dx: number,
+  dy: number,
+  dz: number,
+): number {
+  const n = B.length / 3;
+  // A little more than needed, so that rounding never loses a pair.
+  const reach2 = (radiusB + CUT + 1e-6) ** 2;
+  let e = 0;
+  for (let i = 0; i < A.length / 3; i++) {
+    const ax = A[3 * i]! - dx,
+      ay = A[3 * i + 1]! - dy,
+      az = A[3 * i + 2]! - dz;
+    if (ax * ax + ay * ay + az * az > reach2) continue;
+    for (let j = 0; j < n; j++) {
+      const ex = ax - B[3 * j]!,
+        ey = ay - B[3 * j + 1]!,
+        ez = az - B[3 * j + 2]!;
+      const r2 = ex * ex + ey * ey + ez * ez;
+      if (r2 > CUT * CUT) continue;
+      const r02 = best2[i * n + j]!;
+      const t = r02 / Math.max(r2, 0.25 * r02);
+      const t3 = t * t * t;
+      e += depth[i * n + j]! * (t3 * t3 - 2 * t3);
+    }
+  }
+  return e;
+}
+
+/** The rotation of an operator in Cartesian axes, M R M⁻¹. */
+const cartesianRotation = (M: Mat3, R: Mat3, inverse: Mat3): Mat3 => multiply3(multiply3(M, R), inverse);
+
+/** Molecules turned as their bodies are, about their centres: Cartesian coordinates in Å. */
+function turnedBodies(s: State, bodies: readonly Rigid[]): Float64Array[] {
+  return s.bodies.map((b, k) => {
+    const { local } = bodies[k]!;
+    const out = new Float64Array(local.length);
+    for (let i = 0; i < out.length; i += 3) out.set(rotate(b.quaternion, [local[i]!, local[i + 1]!, local[i + 2]!]), i);
+    return out;
+  });
+}
+
+function turnedBy(C: Mat3, xyz: Float64Array): Float64Array {
+  const out = new Float64Array(xyz.length);
+  for (let i = 0; i < xyz.length; i += 3) out.set(apply3(C, [xyz[i]!, xyz[i + 1]!, xyz[i + 2]!]), i);
+  return out;
+}
+
+/** Energy of a packing in the units of the wells: wells of all pairs of atoms, and what the volume costs. */
+function packingEnergy(
+  s: State,
+  bodies: readonly Rigid[],
+  pairs: readonly (readonly PairTable[])[],
+  operators: readonly Operator[],
+  expected: number,
+): number {
+  const M = orthogonalization(s.cell),
+    volume = cellVolume(s.cell);
+  const inverse = inverse3(M);
+  const world = turnedBodies(s, bodies);
+  let e = 0;
+  for (let q = 0; q < s.bodies.length; q++)
+    for (let o = 0; o < operators.length; o++) {
+      const op = operators[o]!;
+      const y = applyOperator(op, s.bodies[q]!.centre);
+      let turned: Float64Array | undefined;
+      for (let p = 0; p < s.bodies.length; p++) {
+        const x = s.bodies[p]!.centre;
+        const reach = bodies[p]!.radius + bodies[q]!.radius + CUT;
+        const base = [0, 1, 2].map((i) => Math.round(x[i]! - y[i]!));
+        const range = [s.cell.a, s.cell.b, s.cell.c].map((len) => Math.min(2, Math.ceil((reach * 1.15) / len)));
+        for (let u = -range[0]!; u <= range[0]!; u++)
+          for (let v = -range[1]!; v <= range[1]!; v++)
+            for (let w = -range[2]!; w <= range[2]!; w++) {
+              const d = [y[0] + base[0]! + u - x[0]!, y[1] + base[1]! + v - x[1]!, y[2] + base[2]! + w - x[2]!];
+              const dx = M[0] * d[0]! + M[1] * d[1]! + M[2] * d[2]!,
+                dy = M[4] * d[1]! + M[5] * d[2]!,
+                dz = M[8] * d[2]!;
+              const far = dx * dx + dy * dy + dz * dz;
+              if (far > reach * reach || (p === q && o === 0 && far < 1e-6)) continue;
+              turned ??= turnedBy(cartesianRotation(M, op.r, inverse), world[q]!);
+              e += pairEnergy(world[p]!, turned, pairs[p]![q]!, bodies[q]!.radius, dx, dy, dz);
+            }
+      }
+    }
+  const density = volume / expected;
+  return e + 6 * bodies.length * Math.max(0, density - 1.05) * 10 + (0.0006 * volume) / operators.length;
+}
+
 /** How deep the well of two hydrogens of donors is: what keeps them apart with it. */
 const DONORS = 0.01;
 
@@ -121,7 +250,7 @@ export function pack(
 ): Packed {
   const system = crystalSystem(crystalClass(rotationsOf(group)));
   const operators = allOperators(group);
-  const bodies = molecules.map((m) => {
+  const bodies = molecules.map((m): Rigid => {
     const n = m.atoms.length;
     const c = [0, 1, 2].map((k) => m.xyz.reduce((s, x, i) => (i % 3 === k ? s + x / n : s), 0));
     const centred = Float64Array.from(m.xyz, (x, i) => x - c[i % 3]!);
@@ -130,7 +259,6 @@ export function pack(
     for (let i = 0; i < n; i++)
       radius = Math.max(radius, Math.hypot(local[3 * i]!, local[3 * i + 1]!, local[3 * i + 2]!));
     return {
-      m,
       local,
       radius,
       vdw: Float64Array.from(m.atoms, (a) => (a.element === 'H' ? 1.2 : elementOf(a.element).vdwRadius)),
@@ -140,92 +268,8 @@ export function pack(
   const expected =
     molecules.reduce((sum, m) => sum + m.atoms.reduce((v, a) => v + formulaVolume({ [a.element]: 1 }), 0), 0) *
     operators.length;
-  const cut = 6;
-  const energyOf = (s: State): number => {
-    const M = orthogonalization(s.cell),
-      volume = cellVolume(s.cell);
-    const inv = inverse3(M);
-    const world = s.bodies.map((b, k) => {
-      const out = new Float64Array(bodies[k]!.local.length);
-      for (let i = 0; i < out.length; i += 3) {
-        const r = rotate(b.quaternion, [bodies[k]!.local[i]!, bodies[k]!.local[i + 1]!, bodies[k]!.local[i + 2]!]);
-        for (let j = 0; j < 3; j++) out[i + j] = r[j]!;
-      }
-      return out;
-    });
-    let e = 0;
-    for (let q = 0; q < s.bodies.length; q++)
-      for (let o = 0; o < operators.length; o++) {
-        const op = operators[o]!;
-        const c = s.bodies[q]!.centre;
-        const y = [0, 1, 2].map(
-          (i) => op.r[3 * i]! * c[0]! + op.r[3 * i + 1]! * c[1]! + op.r[3 * i + 2]! * c[2]! + op.t[i]!,
-        );
-        // Cartesian rotation of the operator: M R M⁻¹.
-        let turned: Float64Array | undefined;
-        for (let p = 0; p < s.bodies.length; p++) {
-          const x = s.bodies[p]!.centre;
-          const reach = bodies[p]!.radius + bodies[q]!.radius + cut;
-          const base = [0, 1, 2].map((i) => Math.round(x[i]! - y[i]!));
-          const range = [s.cell.a, s.cell.b, s.cell.c].map((len) => Math.min(2, Math.ceil((reach * 1.15) / len)));
-          for (let u = -range[0]!; u <= range[0]!; u++)
-            for (let v = -range[1]!; v <= range[1]!; v++)
-              for (let w = -range[2]!; w <= range[2]!; w++) {
-                const d = [y[0]! + base[0]! + u - x[0]!, y[1]! + base[1]! + v - x[1]!, y[2]! + base[2]! + w - x[2]!];
-                const dx = M[0] * d[0]! + M[1] * d[1]! + M[2] * d[2]!,
-                  dy = M[4] * d[1]! + M[5] * d[2]!,
-                  dz = M[8] * d[2]!;
-                const far = dx * dx + dy * dy + dz * dz;
-                if (far > reach * reach || (p === q && o === 0 && far < 1e-6)) continue;
-                if (!turned) {
-                  turned = new Float64Array(world[q]!.length);
-                  const R = op.r;
-                  const MR = [0, 1, 2].flatMap((i) =>
-                    [0, 1, 2].map((j) => M[3 * i]! * R[j]! + M[3 * i + 1]! * R[3 + j]! + M[3 * i + 2]! * R[6 + j]!),
-                  );
-                  const C = [0, 1, 2].flatMap((i) =>
-                    [0, 1, 2].map(
-                      (j) => MR[3 * i]! * inv[j]! + MR[3 * i + 1]! * inv[3 + j]! + MR[3 * i + 2]! * inv[6 + j]!,
-                    ),
-                  );
-                  const src = world[q]!;
-                  for (let i = 0; i < src.length; i += 3)
-                    for (let j = 0; j < 3; j++)
-                      turned[i + j] = C[3 * j]! * src[i]! + C[3 * j + 1]! * src[i + 1]! + C[3 * j + 2]! * src[i + 2]!;
-                }
-                const A = world[p]!,
-                  B = turned,
-                  ra = bodies[p]!.vdw,
-                  rb = bodies[q]!.vdw;
-                const da = bodies[p]!.donor,
-                  aa = bodies[p]!.acceptor,
-                  db = bodies[q]!.donor,
-                  ab = bodies[q]!.acceptor;
-                for (let i = 0; i < ra.length; i++) {
-                  const ax = A[3 * i]! - dx,
-                    ay = A[3 * i + 1]! - dy,
-                    az = A[3 * i + 2]! - dz;
-                  for (let j = 0; j < rb.length; j++) {
-                    const ex = ax - B[3 * j]!,
-                      ey = ay - B[3 * j + 1]!,
-                      ez = az - B[3 * j + 2]!;
-                    const r2 = ex * ex + ey * ey + ez * ez;
-                    if (r2 > cut * cut) continue;
-                    const bonding = (da[i] && ab[j]) || (aa[i] && db[j]);
-                    const kind = Math.max(aa[i]!, ab[j]!);
-                    const r0 = bonding ? (kind === 3 ? 2.35 : kind === 2 ? 1.98 : 1.95) : (ra[i]! + rb[j]!) * 1.06;
-                    const depth = bonding ? 4 : da[i] && db[j] ? donors : 0.12;
-                    const t = (r0 * r0) / Math.max(r2, 0.25 * r0 * r0);
-                    const t3 = t * t * t;
-                    e += 0.5 * depth * (t3 * t3 - 2 * t3);
-                  }
-                }
-              }
-        }
-      }
-    const density = volume / expected;
-    return e + 6 * bodies.length * Math.max(0, density - 1.05) * 10 + (0.0006 * volume) / operators.length;
-  };
+  const pairs = bodies.map((p) => bodies.map((q) => pairTable(p, q, donors)));
+  const energyOf = (s: State): number => packingEnergy(s, bodies, pairs, operators, expected);
   let best: Packed | undefined;
   const quaternion = (): number[] => {
     const q = [random.normal(), random.normal(), random.normal(), random.normal()];

@@ -177,9 +177,11 @@ describe('calculated patterns', () => {
     mixedShape(1e-6, 0.1, shape);
     expect(shape.eta).toBeCloseTo(1, 4);
     // Asymmetry draws the profile to low angles below 90° and to high angles above.
-    const lean = (theta: number): number =>
-      directProfile(2 * theta * 57.29578 - 0.1, 2 * theta * 57.29578, theta, 0.05, 0.02, 0.02, 0.02) -
-      directProfile(2 * theta * 57.29578 + 0.1, 2 * theta * 57.29578, theta, 0.05, 0.02, 0.02, 0.02);
+    const lean = (theta: number): number => {
+      const position = 2 * theta * 57.29578;
+      const profile = directProfile(position, theta, 0.05, 0.02, 0.02, 0.02);
+      return profile(position - 0.1) - profile(position + 0.1);
+    };
     expect(lean(0.2)).toBeGreaterThan(0);
     expect(lean(1.3)).toBeLessThan(0);
   });

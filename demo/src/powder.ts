@@ -85,16 +85,15 @@ function march(p: PowderPhase, h: number, k: number, l: number): number {
   return sum / operators.length;
 }
 
-/** Unit-area profile at a point, axial divergence by a fine trapezoid over the height. */
+/** Unit-area profile about a position (all in degrees but theta), axial divergence by a fine trapezoid over the height. */
 export function directProfile(
-  x: number,
   position: number,
   theta: number,
   gauss: number,
   lorentz: number,
   sample: number,
   detector: number,
-): number {
+): (x: number) => number {
   const width =
     (gauss ** 5 +
       2.69269 * gauss ** 4 * lorentz +
@@ -105,23 +104,40 @@ export function directProfile(
     0.2;
   const q = lorentz / width,
     eta = 1.36603 * q - 0.47719 * q * q + 0.11116 * q ** 3;
+  const bell = (1 - eta) * 2 * Math.sqrt(Math.LN2 / Math.PI);
   const voigt = (u: number): number =>
     (2 * eta) / (Math.PI * width * (1 + 4 * (u / width) ** 2)) +
-    ((1 - eta) * 2 * Math.sqrt(Math.LN2 / Math.PI) * Math.exp(-4 * Math.LN2 * (u / width) ** 2)) / width;
-  if (!sample || !detector) return voigt(x - position);
+    (bell * Math.exp(-4 * Math.LN2 * (u / width) ** 2)) / width;
+  if (!sample || !detector) return (x) => voigt(x - position);
+  const { shifts, weights, norm } = axialShifts(theta, sample, detector);
+  return (x) => {
+    const from = x - position;
+    let sum = 0;
+    for (let i = 0; i < shifts.length; i++) sum += weights[i]! * voigt(from - shifts[i]!);
+    return sum / norm;
+  };
+}
+
+/** Where the heights of a divergent beam put the line (degrees from its own place), and how much each of them counts. */
+function axialShifts(
+  theta: number,
+  sample: number,
+  detector: number,
+): { shifts: Float64Array; weights: Float64Array; norm: number } {
   const n = 400,
     top = sample + detector;
-  let sum = 0,
-    norm = 0;
+  const shifts = new Float64Array(n),
+    weights = new Float64Array(n);
+  let norm = 0;
   for (let i = 0; i < n; i++) {
     const h = (top * (i + 0.5)) / n;
     const at = Math.acos(Math.max(-1, Math.min(1, Math.cos(2 * theta) * Math.sqrt(1 + h * h))));
-    const w =
+    weights[i] =
       (h < Math.abs(sample - detector) ? 2 * Math.min(sample, detector) : top - h) / ((1 + h * h) * Math.sin(at));
-    sum += w * voigt(x - position - ((at - 2 * theta) * 180) / Math.PI);
-    norm += w;
+    shifts[i] = ((at - 2 * theta) * 180) / Math.PI;
+    norm += weights[i]!;
   }
-  return sum / norm;
+  return { shifts, weights, norm };
 }
 
 /** Noise-free contribution of a phase at unit scale. */
@@ -159,8 +175,8 @@ export function directPattern(p: PowderPhase, m: PowderMeasurement, xs: Float64A
         ((180 / Math.PI) * 0.9 * line.wavelength) / (10 * p.size * cos) +
         (180 / Math.PI) * 4e-3 * p.strain * tan;
       const area = line.weight * list.multiplicity[r]! * lp * f2;
-      for (let n = 0; n < xs.length; n++)
-        out[n]! += area * directProfile(xs[n]!, position, theta, gauss, lorentz, w.sampleHeight, w.detectorHeight);
+      const profile = directProfile(position, theta, gauss, lorentz, w.sampleHeight, w.detectorHeight);
+      for (let n = 0; n < xs.length; n++) out[n]! += area * profile(xs[n]!);
     }
   }
   return out;

@@ -12,7 +12,7 @@ import type { SeriesStep } from '../powder/series.ts';
 import type { CovarianceData } from '../refine/covariance.ts';
 import type { Readings } from '../refine/single-crystal.ts';
 import type { MapResult } from '../settle/stage.ts';
-import type { Candidate } from '../solve/solve.ts';
+import type { Candidate } from '../solve/candidates.ts';
 import {
   cellSchema,
   mergedSchema,

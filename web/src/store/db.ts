@@ -6,7 +6,7 @@ import type { RawReflections } from '@nagare/core/crystal/reflections';
 import type { SpaceGroup } from '@nagare/core/crystal/space-group';
 import type { SampleRecord } from '@nagare/core/formats/cif-data';
 import type { IntakeAnalysis } from '@nagare/core/solve/prepare';
-import type { Candidate } from '@nagare/core/solve/solve';
+import type { Candidate } from '@nagare/core/solve/candidates';
 import type { CovarianceData } from '@nagare/core/refine/covariance';
 import { invertedGroup } from '@nagare/core/refine/absolute-structure';
 import type { Instrument } from '@nagare/core/crystal/pattern';
