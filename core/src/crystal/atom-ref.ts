@@ -4,7 +4,7 @@
  */
 import { apply3, IDENTITY3, multiply3, type Vec3 } from '../math/matrix3.ts';
 import { metricTensor } from './cell.ts';
-import { applyOperator, rotationKey, type Operator } from './operator.ts';
+import { applyOperator, rotationKey, type RotationKey, type Operator } from './operator.ts';
 import { allOperators, siteSymmetry, type SpaceGroup } from './space-group.ts';
 import type { Site, Structure } from './structure.ts';
 
@@ -43,7 +43,7 @@ const apart = (x: number): number => Math.abs(x - Math.round(x));
 
 /** Finds operators by rotation and translation modulo whole cells. */
 class OperatorIndex {
-  private readonly byRotation = new Map<string, number[]>();
+  private readonly byRotation = new Map<RotationKey, number[]>();
 
   constructor(private readonly operators: readonly Operator[]) {
     operators.forEach((o, i) => {

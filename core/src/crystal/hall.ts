@@ -1,5 +1,5 @@
 /** Hall symbols (Hall 1981, Acta Cryst. A37, 517; International Tables B, 1.4) to generators. */
-import { multiply3, transpose3, type Mat3, type Vec3, toMat3, toVec3 } from '../math/matrix3.ts';
+import { multiply3, transpose3, type Mat3, type Vec3, toVec3, negative3 } from '../math/matrix3.ts';
 import { closeGroup, changeBasis, parseXyz, type Operator } from './operator.ts';
 
 const h = 1 / 2,
@@ -96,7 +96,7 @@ export function hallGenerators(symbol: string): HallGenerators {
     if (mark === '*') r = order === '3' ? STAR : fail('only a threefold axis may carry *');
     else if (mark === "'" || mark === '"') r = turnTo(axis || firstAxis, mark === "'" ? PRIME_Z : DOUBLE_PRIME_Z);
     else r = turnTo(axis || 'z', ALONG_Z[order]!);
-    if (m[1]) r = toMat3(r.map((x) => -x + 0));
+    if (m[1]) r = negative3(r);
     const translation = [0, 0, 0];
     for (const letter of m[7]!) {
       const v = SHIFTS[letter];

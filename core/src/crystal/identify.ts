@@ -3,7 +3,17 @@
  * (after Grosse-Kunstleve 1999, Acta Cryst. A55, 383: conventional axes from the rotations, origin shift from a
  * system of congruences).
  */
-import { determinant3, IDENTITY3, inverse3, multiply3, type Mat3, type Vec3, toMat3, toVec3 } from '../math/matrix3.ts';
+import {
+  determinant3,
+  IDENTITY3,
+  inverse3,
+  multiply3,
+  type Mat3,
+  type Vec3,
+  toMat3,
+  toVec3,
+  negative3,
+} from '../math/matrix3.ts';
 import { solveCongruence } from '../math/integer.ts';
 import {
   changeBasis,
@@ -60,7 +70,7 @@ function shortVectors(metric: Mat3): Vec3[] {
 
 const parallel = (u: Vec3, v: Vec3): boolean =>
   u[0] * v[1] === u[1] * v[0] && u[0] * v[2] === u[2] * v[0] && u[1] * v[2] === u[2] * v[1];
-const properPart = (r: Mat3): Mat3 => (determinant3(r) < 0 ? toMat3(r.map((x) => -x + 0)) : r);
+const properPart = (r: Mat3): Mat3 => (determinant3(r) < 0 ? negative3(r) : r);
 const image = (r: Mat3, v: Vec3): Vec3 => [
   r[0] * v[0] + r[1] * v[1] + r[2] * v[2],
   r[3] * v[0] + r[4] * v[1] + r[5] * v[2],
@@ -93,7 +103,7 @@ function conventionalBases(rotations: readonly Mat3[], system: CrystalSystem, me
     }
     return found;
   };
-  const right = (m: Mat3): Mat3 => (determinant3(m) > 0 ? m : toMat3(m.map((x) => -x + 0)));
+  const right = (m: Mat3): Mat3 => (determinant3(m) > 0 ? m : negative3(m));
   const bases: Mat3[] = [];
   if (system === 'triclinic') return [IDENTITY3];
   if (system === 'monoclinic') {

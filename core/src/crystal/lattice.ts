@@ -15,6 +15,7 @@ import {
   type Vec3,
   toMat3,
   toVec3,
+  negative3,
 } from '../math/matrix3.ts';
 import { axisVectors, cellVolume, metricTensor, type Cell } from './cell.ts';
 import { closeRotations } from './point-group.ts';
@@ -51,8 +52,7 @@ export function primitiveBasis(centring: readonly Vec3[]): Mat3 {
         const [u, v, w] = [candidates[i]!, candidates[j]!, candidates[k]!];
         const m: Mat3 = [u[0], v[0], w[0], u[1], v[1], w[1], u[2], v[2], w[2]];
         const det = determinant3(m);
-        if (Math.abs(Math.abs(det) - target) < 1e-6 && holds(m, centring))
-          return det > 0 ? m : toMat3(m.map((x) => -x + 0));
+        if (Math.abs(Math.abs(det) - target) < 1e-6 && holds(m, centring)) return det > 0 ? m : negative3(m);
       }
   throw new RangeError('These centring translations do not make a lattice.');
 }

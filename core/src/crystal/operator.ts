@@ -44,7 +44,24 @@ export const applyOperator = (o: Operator, x: Vec3): Vec3 => {
   return [y[0] + o.t[0], y[1] + o.t[1], y[2] + o.t[2]];
 };
 
-export const rotationKey = (r: Mat3): string => r.join(',');
+/** What tells rotations apart. */
+export type RotationKey = number | string;
+
+/** Entries from −8 to 7 fill four bits each; nine of them are an exact number. */
+const LOWEST_ENTRY = -8;
+const ENTRIES = 16;
+
+/** The same for matrices with the same entries, whichever zero is negative. */
+export function rotationKey(r: Mat3): RotationKey {
+  let key = 0;
+  for (let i = 0; i < 9; i++) {
+    const entry = r[i]! - LOWEST_ENTRY;
+    if (!(entry >= 0 && entry < ENTRIES && Number.isInteger(entry))) return r.join(',');
+    key = key * ENTRIES + entry;
+  }
+  return key;
+}
+
 export const operatorKey = (o: Operator): string =>
   o.r.join(',') + ';' + o.t.map((x) => Math.round(wrapTranslation(x) * 7200) % 7200).join(',');
 

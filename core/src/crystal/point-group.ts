@@ -1,6 +1,6 @@
 /** Crystal classes, Laue classes and systems from rotation parts alone. */
-import { IDENTITY3, multiply3, type Mat3, toMat3 } from '../math/matrix3.ts';
-import { rotationKey, rotationType } from './operator.ts';
+import { IDENTITY3, multiply3, type Mat3, toMat3, negative3 } from '../math/matrix3.ts';
+import { rotationKey, type RotationKey, rotationType } from './operator.ts';
 import type { SpaceGroup } from './space-group.ts';
 
 export type CrystalSystem =
@@ -56,10 +56,10 @@ export const rotationsOf = (g: SpaceGroup): Mat3[] => g.representatives.map((o) 
 
 /** Rotations of the Laue group: those of the class and their products with the inversion. */
 export function laueRotations(rotations: readonly Mat3[]): Mat3[] {
-  const out = new Map<string, Mat3>();
+  const out = new Map<RotationKey, Mat3>();
   for (const r of rotations) {
     out.set(rotationKey(r), r);
-    const n = toMat3(r.map((x) => -x + 0));
+    const n = negative3(r);
     out.set(rotationKey(n), n);
   }
   return [...out.values()];

@@ -1,6 +1,14 @@
 /** Space groups as plain data, worked out from their operators. */
-import { IDENTITY3, toVec3, type Mat3, type Vec3 } from '../math/matrix3.ts';
-import { closeGroup, operatorToXyz, rotationKey, rotationType, wrapTranslation, type Operator } from './operator.ts';
+import { IDENTITY3, toVec3, type Mat3, type Vec3, negative3 } from '../math/matrix3.ts';
+import {
+  closeGroup,
+  operatorToXyz,
+  rotationKey,
+  type RotationKey,
+  rotationType,
+  wrapTranslation,
+  type Operator,
+} from './operator.ts';
 
 export interface SpaceGroup {
   /** 1–230, or 0 while the type has not been worked out. */
@@ -36,7 +44,7 @@ export function spaceGroupOfClosed(
   names: { number?: number; symbol?: string; hall?: string; code?: string } = {},
 ): SpaceGroup {
   const identity = rotationKey(IDENTITY3);
-  const byRotation = new Map<string, Operator>();
+  const byRotation = new Map<RotationKey, Operator>();
   const centring: Vec3[] = [];
   for (const o of all) {
     const key = rotationKey(o.r);
@@ -45,25 +53,25 @@ export function spaceGroupOfClosed(
     if (!known || translationSize(o.t) < translationSize(known.t) - 1e-9) byRotation.set(key, o);
   }
   centring.sort((p, q) => translationSize(p) - translationSize(q));
-  const minus = IDENTITY3.map((x) => -x + 0).join(',');
+  const minus = rotationKey(negative3(IDENTITY3));
   const inversion = byRotation.get(minus);
   const centricAtOrigin = !!inversion && translationSize(inversion.t) < 1e-9;
   let representatives = [...byRotation.values()];
   if (centricAtOrigin) {
     const half: Operator[] = [];
-    const taken = new Set<string>();
+    const taken = new Set<RotationKey>();
     // Proper rotations first, so that symbols such as -x,-y,-z stand in the second half.
     for (const o of [...representatives.filter((p) => rotationType(p.r) > 0), ...representatives]) {
       const key = rotationKey(o.r);
       if (taken.has(key)) continue;
       taken.add(key);
-      taken.add(o.r.map((x) => -x + 0).join(','));
+      taken.add(rotationKey(negative3(o.r)));
       half.push(o);
     }
     representatives = [
       ...half,
       ...half.map((o) => ({
-        r: o.r.map((x) => -x + 0) as unknown as Operator['r'],
+        r: negative3(o.r),
         t: toVec3(o.t.map((x) => wrapTranslation(-x))),
       })),
     ];

@@ -1,5 +1,5 @@
 /** Space groups ranked by absences, intensity statistics and how often molecular crystals choose them. */
-import { determinant3, type Mat3, toMat3 } from '../math/matrix3.ts';
+import { determinant3, type Mat3, negative3 } from '../math/matrix3.ts';
 import type { Cell } from '../crystal/cell.ts';
 import { intrinsicTranslation, rotationAxis, rotationKey, rotationType, type Operator } from '../crystal/operator.ts';
 import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
@@ -250,9 +250,7 @@ export function rankSpaceGroups(
     return (
       g.centring.length === centring.vectors.length + 1 &&
       centring.vectors.every((v) => g.centring.some((c) => c.every((x, i) => Math.abs(x - v[i]!) < 1e-6))) &&
-      g.representatives.every(
-        (o) => allowed.has(rotationKey(o.r)) || allowed.has(rotationKey(toMat3(o.r.map((x) => -x + 0)))),
-      )
+      g.representatives.every((o) => allowed.has(rotationKey(o.r)) || allowed.has(rotationKey(negative3(o.r))))
     );
   });
   const merged = new Map<

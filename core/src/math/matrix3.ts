@@ -31,6 +31,19 @@ export const apply3 = (m: Mat3, v: Vec3): Vec3 => [
   m[6] * v[0] + m[7] * v[1] + m[8] * v[2],
 ];
 
+/** −m, with no negative zeros. */
+export const negative3 = (m: Mat3): Mat3 => [
+  0 - m[0],
+  0 - m[1],
+  0 - m[2],
+  0 - m[3],
+  0 - m[4],
+  0 - m[5],
+  0 - m[6],
+  0 - m[7],
+  0 - m[8],
+];
+
 export const transpose3 = (m: Mat3): Mat3 => [m[0], m[3], m[6], m[1], m[4], m[7], m[2], m[5], m[8]];
 
 export const determinant3 = (m: Mat3): number =>

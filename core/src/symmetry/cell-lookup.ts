@@ -47,38 +47,48 @@ export function atomsOfPrimitiveCell(s: Structure, sites: readonly number[]): Ce
 export class CellLookup {
   readonly g: Mat3;
   private readonly n: Vec3;
-  private readonly boxes = new Map<string, CellAtom[]>();
+  /** Atoms of each element, box by box. */
+  private readonly boxes = new Map<string, CellAtom[][]>();
   readonly atoms: readonly CellAtom[];
 
   constructor(cell: Cell, atoms: readonly CellAtom[]) {
     this.g = metricTensor(cell);
     this.n = toVec3([cell.a, cell.b, cell.c].map((l) => Math.max(1, Math.floor(l / 2.2))));
     this.atoms = atoms.map((a) => ({ ...a, x: wrapped(a.x) }));
-    for (const a of this.atoms) {
-      const key = this.box(a.element, a.x);
-      const list = this.boxes.get(key);
-      if (list) list.push(a);
-      else this.boxes.set(key, [a]);
-    }
+    for (const a of this.atoms) this.boxOf(a).push(a);
   }
 
-  private box(element: string, x: Vec3): string {
-    return `${element}|${x.map((v, i) => Math.min(this.n[i]! - 1, Math.floor(v * this.n[i]!))).join()}`;
+  private boxOf({ element, x }: CellAtom): CellAtom[] {
+    let boxes = this.boxes.get(element);
+    if (!boxes) {
+      boxes = Array.from({ length: this.n[0] * this.n[1] * this.n[2] }, () => []);
+      this.boxes.set(element, boxes);
+    }
+    const [i, j, k] = x.map((v, d) => Math.min(this.n[d]! - 1, Math.floor(v * this.n[d]!))) as [number, number, number];
+    return boxes[this.index(i, j, k)]!;
+  }
+
+  private index(i: number, j: number, k: number): number {
+    return (i * this.n[1] + j) * this.n[2] + k;
   }
 
   /** The nearest atom of the element, as full as `occupancy`, within about 2 Å. */
   nearest(element: string, x: Vec3, occupancy = 1): Nearest | undefined {
     let best: Nearest | undefined;
     const { g, n } = this;
+    const boxes = this.boxes.get(element);
+    if (!boxes) return undefined;
     const base = x.map((v, i) => Math.floor((v - Math.floor(v)) * n[i]!));
     const reach = n.map((m) => (m < 3 ? Math.floor(m / 2) : 1));
     for (let i = -reach[0]!; i <= reach[0]!; i++)
       for (let j = -reach[1]!; j <= reach[1]!; j++)
         for (let k = -reach[2]!; k <= reach[2]!; k++) {
-          const list = this.boxes.get(
-            `${element}|${[(base[0]! + i + n[0]) % n[0], (base[1]! + j + n[1]) % n[1], (base[2]! + k + n[2]) % n[2]].join()}`,
+          const at = this.index(
+            (base[0]! + i + n[0]) % n[0],
+            (base[1]! + j + n[1]) % n[1],
+            (base[2]! + k + n[2]) % n[2],
           );
-          for (const a of list ?? []) {
+          for (const a of boxes[at]!) {
             if (Math.abs(a.occupancy - occupancy) > SAME_OCCUPANCY) continue;
             const d = shortest([a.x[0] - x[0], a.x[1] - x[1], a.x[2] - x[2]]);
             const q = squaredLength(g, d);

@@ -2,7 +2,7 @@
 import { metricTensor, transformCell, type Cell } from '../crystal/cell.ts';
 import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import { congruence, metricSymmetry, niggliReduce, primitiveBasis } from '../crystal/lattice.ts';
-import { changeBasis, rotationKey, type Operator } from '../crystal/operator.ts';
+import { changeBasis, rotationKey, type RotationKey, type Operator } from '../crystal/operator.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { apply3, IDENTITY3, inverse3, multiply3, toMat3, toVec3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import { atomsOfPrimitiveCell, CellLookup, lengthOf, shortest, type CellAtom } from './cell-lookup.ts';
@@ -198,7 +198,7 @@ export function operationsOf(
 
 /** Rotations that the lattice of a view allows within `angle` degrees, those of the group among them, in the axes of the view. */
 export function rotationsOfView(view: LatticeView, angle = 2): Mat3[] {
-  const rotations = new Map<string, Mat3>([[rotationKey(IDENTITY3), IDENTITY3]]);
+  const rotations = new Map<RotationKey, Mat3>([[rotationKey(IDENTITY3), IDENTITY3]]);
   for (const r of metricSymmetry(view.cell, [], angle).rotations) rotations.set(rotationKey(r), r);
   for (const o of view.own) rotations.set(rotationKey(o.r), o.r);
   return [...rotations.values()];

@@ -1,7 +1,7 @@
 /** Space groups that the found operations make together with the present one, exact operators and origin included. */
 import { metricTensor, type Cell } from '../crystal/cell.ts';
 import { nameGroup } from '../crystal/identify.ts';
-import { changeBasis, rotationKey, rotationType, type Operator } from '../crystal/operator.ts';
+import { changeBasis, rotationKey, type RotationKey, rotationType, type Operator } from '../crystal/operator.ts';
 import { groupOrder, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { apply3, IDENTITY3, inverse3, multiply3, type Mat3, type Vec3, toVec3 } from '../math/matrix3.ts';
@@ -59,13 +59,13 @@ function composed(a: Operator, b: Operator): Operator {
 /** Closes operators whose translations are known only roughly; undefined where a product was not found in the model. */
 function closeLoosely(
   start: readonly Operator[],
-  found: ReadonlyMap<string, readonly FoundOperation[]>,
+  found: ReadonlyMap<RotationKey, readonly FoundOperation[]>,
   view: LatticeView,
 ): Loose | undefined {
   const apart = (a: Vec3, b: Vec3): number =>
     lengthOf(view.lookup.g, shortest([a[0] - b[0], a[1] - b[1], a[2] - b[2]]));
   const members: Operator[] = [];
-  const at = new Map<string, Operator>();
+  const at = new Map<RotationKey, Operator>();
   const used = new Set<FoundOperation>();
   const take = (o: Operator): void => {
     at.set(rotationKey(o.r), o);
@@ -170,7 +170,7 @@ const LEAST_FIT = 0.8;
 
 /** Groups that the operations found in a view make with the present one: of each operation alone, of as many as go together, and of pairs of these. */
 function closedGroups(view: LatticeView, found: readonly FoundOperation[], finer: boolean): Loose[] {
-  const byRotation = new Map<string, FoundOperation[]>();
+  const byRotation = new Map<RotationKey, FoundOperation[]>();
   for (const f of found) {
     const key = rotationKey(f.operator.r);
     byRotation.set(key, [...(byRotation.get(key) ?? []), f]);
