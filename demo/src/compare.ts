@@ -37,7 +37,7 @@ export function compareToTruth(model: Structure, truth: Structure, within = 0.1)
             elements = 0,
             square = 0;
           for (let n = 0; n < heavy.length; n++) {
-            if (found + heavy.length - n <= best.found * heavy.length) break;
+            if (found + heavy.length - n < best.found * heavy.length) break;
             let nearest = Infinity,
               element = '';
             for (const m of own) {
@@ -58,13 +58,14 @@ export function compareToTruth(model: Structure, truth: Structure, within = 0.1)
               if (element === heavy[n]!.element) elements++;
             }
           }
-          if (found / heavy.length > best.found)
+          const share = found / heavy.length;
+          if (share > best.found || (share === best.found && elements > best.elements * found))
             best = {
               found: found / heavy.length,
               elements: elements / Math.max(1, found),
               rms: Math.sqrt(square / Math.max(1, found)),
             };
-          if (best.found === 1) return best;
+          if (best.found === 1 && best.elements === 1) return best;
         }
   return best;
 }

@@ -6,7 +6,7 @@ import { crystalClass, crystalSystem, rotationsOf } from '@nagare/core/crystal/p
 import { apply3, eigenSymmetric3, inverse3, multiply3, type Mat3 } from '@nagare/core/math/matrix3';
 import { applyOperator, type Operator } from '@nagare/core/crystal/operator';
 import { elementOf } from '@nagare/core/crystal/elements';
-import { formulaVolume } from '@nagare/core/crystal/formula';
+import { atomVolume } from '@nagare/core/crystal/formula';
 import type { Molecule } from './molecule.ts';
 
 interface Body {
@@ -266,8 +266,7 @@ export function pack(
     };
   });
   const expected =
-    molecules.reduce((sum, m) => sum + m.atoms.reduce((v, a) => v + formulaVolume({ [a.element]: 1 }), 0), 0) *
-    operators.length;
+    molecules.reduce((sum, m) => sum + m.atoms.reduce((v, a) => v + atomVolume(a.element), 0), 0) * operators.length;
   const pairs = bodies.map((p) => bodies.map((q) => pairTable(p, q, donors)));
   const energyOf = (s: State): number => packingEnergy(s, bodies, pairs, operators, expected);
   let best: Packed | undefined;

@@ -24,7 +24,7 @@ import {
   type Structure,
 } from './structure.ts';
 import { formatMeasured, parseMeasured } from './uncertainty.ts';
-import { formulaText, formulaWeight, parseFormula, proposeZ } from './formula.ts';
+import { formulaText, formulaWeight, parseFormula } from './formula.ts';
 import { elementFromLabel } from './elements.ts';
 import { crystalClass } from './point-group.ts';
 
@@ -191,13 +191,6 @@ describe('formulae', () => {
     expect(() => parseFormula('C14 ?16')).toThrow(/"\?16"/);
     expect(() => parseFormula('C14 Xq2')).toThrow(/Xq/);
     expect(() => parseFormula('C2(H5')).toThrow(/bracket/);
-  });
-
-  it('propose Z from the volume', () => {
-    const f = parseFormula('C14 H16 N2 O3');
-    expect(proposeZ(f, 1350, 4)).toBe(4);
-    expect(proposeZ(f, 680, 4)).toBe(2);
-    expect(proposeZ(f, 2700, 8)).toBe(8);
   });
 
   it('tell elements from labels', () => {

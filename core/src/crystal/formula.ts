@@ -141,29 +141,64 @@ const ATOM_VOLUMES: Record<string, number> = {
   Hg: 38,
   Pb: 52,
 };
-const ANIONS = ['O', 'F', 'Cl', 'Br', 'I', 'S', 'Se', 'Te', 'N'];
-/** Volume of a formula unit, Å³. Without carbon the anions fill the space, and cations between them take about 10 Å³. */
-export const formulaVolume = (f: Formula): number => {
-  const ionic = !f['C'] && ANIONS.some((e) => f[e]);
-  return Object.entries(f).reduce(
-    (sum, [e, n]) =>
-      sum + n * (ionic && (isMetal(e) || ['Si', 'Ge', 'B', 'P'].includes(e)) ? 10 : (ATOM_VOLUMES[e] ?? 24)),
-    0,
-  );
-};
+/** Volume of an atom in a molecular crystal, Å³; 24 where nobody has an average. */
+export const atomVolume = (element: string): number => ATOM_VOLUMES[element] ?? 24;
 
-/** Formula units per cell that the volume suggests: the multiple of a likely step that comes nearest. */
-export function proposeZ(f: Formula, volume: number, groupOrder?: number): number {
-  const ratio = volume / Math.max(1, formulaVolume(f));
-  if (!groupOrder) return Math.max(1, Math.round(ratio));
-  // Molecules mostly sit on general positions, so whole or half multiples of the order are likely.
-  const choices = [0.25, 0.5, 1, 1.5, 2, 3, 4, 6, 8]
-    .map((k) => k * groupOrder)
-    .filter((n) => Number.isInteger(n) && n >= 1);
-  return choices.reduce(
-    (best, n) => (Math.abs(Math.log(n / ratio)) < Math.abs(Math.log(best / ratio)) ? n : best),
-    choices[0] ?? 1,
-  );
+const ANIONS = ['O', 'F', 'Cl', 'Br', 'I', 'S', 'Se', 'Te', 'N'];
+/** What cations take beside the anions that fill the space, Å³, by their size; others take less. */
+const CATION_VOLUMES: Readonly<Record<string, number>> = {
+  Li: 5,
+  Mg: 8,
+  Na: 16,
+  Ca: 16,
+  Sr: 20,
+  K: 36,
+  Rb: 42,
+  Cs: 46,
+  Ba: 32,
+  Y: 14,
+  Zr: 11,
+  Sn: 12,
+  In: 14,
+  Ag: 18,
+  Cd: 18,
+  Hg: 20,
+  La: 18,
+  Ce: 17,
+  Nd: 16,
+  Gd: 15,
+  Yb: 14,
+  Tl: 35,
+  Pb: 27,
+  Bi: 22,
+  Th: 17,
+  U: 17,
+};
+const SMALL_CATION = 9;
+/** Carbon amid the oxygens of a carbonate, Å³. */
+const CARBONATE = 6;
+/** Of its volume in a molecule, what an atom takes in an element or an alloy. */
+const IN_METAL = 0.5;
+
+/** What carbon makes frameworks with rather than molecules. */
+const FRAMEWORK = ['Si', 'Ge', 'B'];
+
+/** Whether a formula is that of molecules or of their salts: carbon and hydrogen, or carbon among non-metals. */
+export function isMolecular(f: Formula): boolean {
+  const others = Object.keys(f).filter((e) => e !== 'C');
+  return !!f['C'] && others.length > 0 && (!!f['H'] || !others.some((e) => isMetal(e) || FRAMEWORK.includes(e)));
+}
+
+/** Volume of a formula unit, Å³: averages of molecular crystals; anions and what is between them; dense elements and alloys. */
+export function formulaVolume(f: Formula): number {
+  const sum = (of: (e: string) => number): number => Object.entries(f).reduce((v, [e, n]) => v + n * of(e), 0);
+  if (isMolecular(f)) return sum(atomVolume);
+  if (!ANIONS.some((e) => f[e])) return IN_METAL * sum(atomVolume);
+  const isCation = (e: string): boolean => isMetal(e) || ['Si', 'Ge', 'B', 'P', 'As'].includes(e);
+  return sum((e) => {
+    if (e === 'C' && f['O']! >= 2 * f['C']!) return CARBONATE;
+    return isCation(e) ? (CATION_VOLUMES[e] ?? SMALL_CATION) : atomVolume(e);
+  });
 }
 
 export const scaleFormula = (f: Formula, k: number): Formula =>

@@ -2,7 +2,8 @@
 import { apply3, multiply3, transpose3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import type { Bonding } from './bonding.ts';
 import type { Controls } from './controls.ts';
-import { proposeZ, scaleFormula, type Formula } from './formula.ts';
+import { scaleFormula, type Formula } from './formula.ts';
+import { proposeZ } from './formula-units.ts';
 import { cellVolume, metricTensor, orthogonalization, reciprocalLengths, type Cell } from './cell.ts';
 import { groupOrder, siteSymmetry, type SpaceGroup } from './space-group.ts';
 
@@ -110,7 +111,7 @@ export const modelContents = (s: Structure): Formula => scaleFormula(cellContent
 /** Contents of one asymmetric unit by formula and Z (the likeliest Z where it is not known); undefined without a formula. */
 export function contentsOfUnit(s: Structure, formula: Formula | undefined, z?: number): Formula | undefined {
   const order = groupOrder(s.spaceGroup);
-  return formula && scaleFormula(formula, (z ?? proposeZ(formula, cellVolume(s.cell), order)) / order);
+  return formula && scaleFormula(formula, (z ?? proposeZ(formula, cellVolume(s.cell), s.spaceGroup)) / order);
 }
 
 /** Occupancy × multiplicity / group order: the weight of a site in sums over all operators. */

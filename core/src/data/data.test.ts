@@ -1,4 +1,5 @@
 import { beforeAll, describe, expect, it } from 'vitest';
+import { measure } from '../../../demo/src/simulate.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
 import { analyseIntake, mergeForGroup } from '../solve/prepare.ts';
 import { transformReflections, RawBuilder, type RawReflections } from '../crystal/reflections.ts';
@@ -6,7 +7,10 @@ import { primitiveBasis } from '../crystal/lattice.ts';
 import { laueRotations, rotationsOf } from '../crystal/point-group.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { transformCell, type Cell } from '../crystal/cell.ts';
+import type { Structure } from '../crystal/structure.ts';
 import { inverse3 } from '../math/matrix3.ts';
+import { seededRandom } from '../math/random.ts';
+import { shippedShelf } from '../shelf/entry.ts';
 import { parseXyz } from '../crystal/operator.ts';
 import { countPossible, flatRotations, mergeReflections } from './merge.ts';
 import { detectCentring } from './lattice-analysis.ts';
@@ -139,6 +143,29 @@ describe('a crystal in P 21/c', () => {
     expect(a.lattice.laueClass).toBe('2/m');
     expect(a.ranking.groups[0]!.number).toBe(14);
     expect(a.dropped).toBe(0);
+  });
+});
+
+describe('the centring of a lattice', () => {
+  const tin = shippedShelf().find((e) => e.id === 'cassiterite')!.structure;
+  const ofTin = (s: Structure): RawReflections =>
+    measure(
+      s,
+      { dMin: 0.7, wavelength: 0.71075, coverage: 0.97, repeats: 2, meanCounts: 500, systematic: 0.02, outliers: 0 },
+      seededRandom(21),
+    );
+
+  it('is not taken for that of the heavy atoms where light ones break it, however weakly', () => {
+    const raw = ofTin(tin);
+    const { evidence, symbol } = detectCentring(raw);
+    // Each observation by itself is nearly nothing; their averages are not.
+    expect(evidence.find((e) => e.symbol === 'I')!.meanIOverSigma).toBeLessThan(1.2);
+    expect(symbol).toBe('P');
+  });
+
+  it('is that of the heavy atoms where nothing else is there', () => {
+    const alone = { ...tin, sites: tin.sites.filter((x) => x.element === 'Sn') };
+    expect(detectCentring(ofTin(alone)).symbol).toBe('I');
   });
 });
 

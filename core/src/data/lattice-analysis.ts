@@ -31,6 +31,45 @@ export interface CentringEvidence {
   meanIOverSigma: number;
 }
 
+/** Of reflections that are absent, the share that may stand above three s.u. once their equivalents are averaged. */
+const MEASURED_OF_ABSENT = 0.25;
+
+/** Averages of observations whose indices differ in signs alone: what is absent stays at nothing, however alike the others are. */
+class AveragesBySign {
+  private readonly group: Int32Array;
+  private readonly groups: number;
+
+  constructor(private readonly raw: RawReflections) {
+    const known = new Map<number, number>();
+    this.group = Int32Array.from({ length: raw.count }, (_, i) => {
+      const key = (Math.abs(raw.h[i]!) * 1024 + Math.abs(raw.k[i]!)) * 1024 + Math.abs(raw.l[i]!);
+      let n = known.get(key);
+      if (n === undefined) known.set(key, (n = known.size));
+      return n;
+    });
+    this.groups = known.size;
+  }
+
+  /** Share of the averages of some observations that stand above three s.u. */
+  shareMeasured(observations: readonly number[]): number {
+    const weight = new Float64Array(this.groups),
+      sum = new Float64Array(this.groups);
+    for (const i of observations) {
+      const w = 1 / this.raw.sigma[i]! ** 2;
+      weight[this.group[i]!]! += w;
+      sum[this.group[i]!]! += w * this.raw.intensity[i]!;
+    }
+    let groups = 0,
+      measured = 0;
+    for (let g = 0; g < this.groups; g++) {
+      if (!weight[g]) continue;
+      groups++;
+      if (sum[g]! > 3 * Math.sqrt(weight[g]!)) measured++;
+    }
+    return groups ? measured / groups : 0;
+  }
+}
+
 /** Centring of the lattice from the observations each type forbids; P when none is weak enough. */
 export function detectCentring(raw: RawReflections): {
   symbol: string;
@@ -40,28 +79,31 @@ export function detectCentring(raw: RawReflections): {
   let all = 0;
   for (let i = 0; i < raw.count; i++) all += raw.intensity[i]!;
   all /= Math.max(1, raw.count);
+  const averages = new AveragesBySign(raw);
   const evidence: CentringEvidence[] = [];
   let best: [string, readonly Vec3[]] = ['P', []];
   for (const [symbol, vectors] of LATTICES) {
+    const isOdd = (i: number): boolean =>
+      vectors.some((v) => {
+        const phase = raw.h[i]! * v[0] + raw.k[i]! * v[1] + raw.l[i]! * v[2];
+        return Math.abs(Math.round(phase) - phase) > 0.01;
+      });
     let n = 0,
       snr = 0,
       sum = 0;
+    const odd: number[] = [];
     for (let i = 0; i < raw.count; i++) {
-      const odd = vectors.some(
-        (v) =>
-          Math.abs(
-            Math.round(raw.h[i]! * v[0] + raw.k[i]! * v[1] + raw.l[i]! * v[2]) -
-              (raw.h[i]! * v[0] + raw.k[i]! * v[1] + raw.l[i]! * v[2]),
-          ) > 0.01,
-      );
-      if (!odd) continue;
+      if (!isOdd(i)) continue;
+      odd.push(i);
       n++;
       snr += raw.intensity[i]! / raw.sigma[i]!;
       sum += raw.intensity[i]!;
     }
     evidence.push({ symbol, reflections: n, meanIOverSigma: n ? snr / n : NaN });
     // A file may simply omit what the centring forbids; then nothing forbidden is measured at all.
-    const weak = n < 0.002 * raw.count || (snr / n < 1.2 && sum / n < 0.03 * all);
+    const weak =
+      n < 0.002 * raw.count ||
+      (snr / n < 1.2 && sum / n < 0.03 * all && averages.shareMeasured(odd) < MEASURED_OF_ABSENT);
     if (weak && best[0] === 'P') best = [symbol, vectors];
   }
   return { symbol: best[0], vectors: best[1], evidence };

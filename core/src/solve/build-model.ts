@@ -116,17 +116,18 @@ export function expectedAtoms(input: BuildInput): number {
   return cellVolume(input.cell) / 18 / order;
 }
 
-export function siteFromPeak(
-  input: BuildInput,
-  p: { position: Vec3 | readonly [number, number, number] },
-  element: string,
-  u = 0.04,
-): Site {
+/** A place moved onto the special position beside it. */
+const snapped = (input: BuildInput, x: Vec3): Vec3 => snapToSymmetry(input.group, metricTensor(input.cell), x, 0.35);
+
+/** Peaks worth keeping: on special positions there are more sites than atoms of general positions. */
+export const peaksFor = (expected: number): number => Math.ceil(1.4 * expected) + 15;
+
+export function siteFromPeak(input: BuildInput, p: { position: Vec3 }, element: string, u = 0.04): Site {
   return {
     id: newId(),
     label: element,
     element,
-    position: snapToSymmetry(input.group, metricTensor(input.cell), p.position as Vec3, 0.35),
+    position: snapped(input, p.position),
     occupancy: 1,
     displacement: { kind: 'iso', u },
   };
@@ -168,8 +169,11 @@ export async function refineIso(
   );
 }
 
-const weightOfSite = (s: Structure, site: Site): number =>
-  siteSymmetry(s.spaceGroup, metricTensor(s.cell), site.position).multiplicity / groupOrder(s.spaceGroup);
+/** Atoms at a place as a share of those of a general position. */
+const weightAt = (group: SpaceGroup, cell: Cell, x: Vec3): number =>
+  siteSymmetry(group, metricTensor(cell), x).multiplicity / groupOrder(group);
+
+const weightOfSite = (s: Structure, { position }: Site): number => weightAt(s.spaceGroup, s.cell, position);
 
 /** Electrons each site holds: occupancy and U refined together for all sites, as (occupancy × Z). */
 async function electronsAtSites(
@@ -258,12 +262,36 @@ function assignByElectrons(s: Structure, electrons: readonly number[]): Structur
   };
 }
 
+/** Electrons below which a site is none. */
+function fewestElectrons(contents?: Formula): number {
+  const lightest = Object.keys(contents ?? { C: 1 })
+    .filter((e) => !isHydrogen(e))
+    .map((e) => elementOf(e).z);
+  return Math.min(2.2, 0.6 * Math.min(...lightest));
+}
+
 const uOf = (x: Site): number => (x.displacement.kind === 'iso' ? x.displacement.u : 0.05);
 
 /** Peaks that could be atoms: not on top of a site, and near enough to one to be bonded or far enough to be another molecule. */
 export function plausible(s: Structure, p: Peak): boolean {
   const near = nearestSites(s, p.position as [number, number, number], 1);
   return !near.length || near[0]!.distance > 1.15;
+}
+
+/** Peaks taken from the front until their sites hold `atoms` of general positions; on special positions it takes more of them. */
+function filling(input: BuildInput, peaks: readonly Peak[], atoms: number): Peak[] {
+  const taken: Peak[] = [];
+  const most = 1.5 * expectedAtoms(input);
+  let room = atoms;
+  for (const p of peaks) {
+    const weight = weightAt(input.group, input.cell, snapped(input, p.position));
+    // More atoms than there are in all: a ripple beside a special position.
+    if (weight > most) continue;
+    if (room <= 0.5 * weight) break;
+    room -= weight;
+    taken.push(p);
+  }
+  return taken;
 }
 
 /** Runs the cycles of refinement and difference maps from a set of peaks. Returns undefined when nothing sensible comes of them. */
@@ -273,14 +301,15 @@ export async function buildModel(
   context: TaskContext<BuildReport>,
 ): Promise<BuiltModel | undefined> {
   const quiet = context as TaskContext;
-  const expected = Math.max(1, expectedAtoms(input));
-  const strong = peaks.slice(0, Math.ceil(expected * 1.15));
+  const expected = expectedAtoms(input);
+  const strong = filling(input, peaks, 1.15 * expected + Math.min(0.5, 0.1 * expected));
   if (!strong.length) return undefined;
   let s: Structure = {
     cell: input.cell,
     spaceGroup: input.group,
     sites: strong.map((p) => siteFromPeak(input, p, 'C')),
   };
+  const fewest = fewestElectrons(input.contents);
   // Heavy atoms stand out at once; giving them their weight early steadies the scale.
   s = startingElements(s, strong, input.contents);
   let best: { s: Structure; r1: number; wr2: number } | undefined;
@@ -306,10 +335,11 @@ export async function buildModel(
     if (round === 2 && r1 > 0.5) return undefined;
     if (r1 < 0.42) {
       const { electrons } = await electronsAtSites(s, input, quiet);
-      const alive = s.sites.map((x, i) => electrons[i]! > 2.2 && uOf(x) < 0.25);
+      const alive = s.sites.map((x, i) => electrons[i]! > fewest && uOf(x) < 0.25);
       s = { ...s, sites: s.sites.filter((_, i) => alive[i]) };
       const left = electrons.filter((_, i) => alive[i]);
       s = input.contents ? assignFromContents(s, left, input.contents) : assignByElectrons(s, left);
+      if (!s.sites.length) break;
       s = {
         ...s,
         sites: s.sites.map((x) => ({
@@ -324,6 +354,7 @@ export async function buildModel(
       const typical = s.sites.map(uOf).sort((p, q) => p - q)[Math.floor(s.sites.length / 2)]!;
       s = { ...s, sites: s.sites.filter((x) => uOf(x) < Math.max(0.12, 2.5 * typical)) };
     }
+    if (!s.sites.length) break;
     note(s, r1, result.readings.wr2, round);
     const { data } = evaluateStructure(
       experiment(s, input.reflections, input.wavelength, { weights: { a: 0.15, b: 0 } }),
@@ -333,7 +364,7 @@ export async function buildModel(
       localMaxima(map, 2.5 * map.sigma, 1, 4000),
       s.cell,
       s.spaceGroup,
-      Math.ceil(expected) + 10,
+      peaksFor(expected),
       0.7,
     ).filter((p) => plausible(s, p));
     const missing = expected - s.sites.reduce((sum, x) => sum + weightOfSite(s, x), 0);
@@ -346,13 +377,15 @@ export async function buildModel(
         : r1 < 0.25
           ? 1.4
           : 2.5 * map.sigma;
+    const high = found.filter((p) => p.height > threshold);
     const wanted = input.contents
-      ? Math.max(0, Math.round(missing))
+      ? filling(input, high, missing)
       : r1 < 0.2
-        ? found.filter((p) => p.height > 2).length
-        : Math.max(0, Math.ceil(missing + 2));
-    const added = found.filter((p) => p.height > threshold).slice(0, Math.min(wanted + (r1 > 0.25 ? 1 : 0), 40));
-    if (Math.abs(previous - r1) < 0.004 && (!added.length || (r1 < 0.2 && missing < 0.5))) break;
+        ? high.filter((p) => p.height > 2)
+        : filling(input, high, missing + 2.5);
+    const added = high.slice(0, Math.min(wanted.length + (r1 > 0.25 ? 1 : 0), 40));
+    const isFull = missing < Math.min(0.5, 0.1 * expected);
+    if (Math.abs(previous - r1) < 0.004 && (!added.length || (r1 < 0.2 && isFull))) break;
     // Two rounds without a better model: elements may only be changing places.
     stale = r1 > lowest - 0.002 ? stale + 1 : 0;
     lowest = Math.min(lowest, r1);
@@ -396,19 +429,23 @@ export function invertedStructure(s: Structure): Structure | undefined {
   };
 }
 
+/** Heavy elements of the contents for the highest peaks; all else begins as carbon. */
 function startingElements(s: Structure, peaks: readonly Peak[], contents?: Formula): Structure {
   if (!contents) return s;
   const order = groupOrder(s.spaceGroup);
-  const heavy = Object.entries(contents)
+  const atoms = Object.entries(contents).filter(([e]) => !isHydrogen(e));
+  const heavy = atoms
     .filter(([e]) => elementOf(e).z > 10)
     .map(([element, n]) => ({ element, left: n / order }))
     .sort((p, q) => elementOf(q.element).z - elementOf(p.element).z);
-  const middle = peaks[Math.floor(peaks.length / 2)]!.height;
+  const share = heavy.reduce((sum, x) => sum + x.left, 0) / atoms.reduce((sum, [, n]) => sum + n / order, 0);
+  // Among light atoms a heavy one stands out; where most are heavy the middle peak is one of them.
+  const least = share < 0.5 ? 1.3 * peaks[Math.floor(peaks.length / 2)]!.height : 0;
   return {
     ...s,
     sites: s.sites.map((x, i) => {
       const next = heavy.find((h) => h.left > 0.5 * weightOfSite(s, x));
-      if (!next || peaks[i]!.height < 1.3 * middle) return x;
+      if (!next || peaks[i]!.height < least) return x;
       next.left -= weightOfSite(s, x);
       return { ...x, element: next.element };
     }),

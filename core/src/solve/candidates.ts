@@ -1,5 +1,8 @@
 /** Candidate models of a solving run, best first. */
+import { metricTensor } from '../crystal/cell.ts';
+import { groupOrder, siteSymmetry } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
+import { trace3 } from '../math/matrix3.ts';
 
 export interface Candidate {
   readonly seed: number;
@@ -14,9 +17,32 @@ export interface Candidate {
 /** Good enough to stop: most of the contents found and an R1 that a false model does not reach. */
 const GOOD_R1 = 0.22;
 
-/** Orders candidates: a low R1 counts, contents left unexplained count against it, and a subgroup with twice the atoms must lower R1 by a fifth to be preferred. */
-export const candidateRank = (c: Pick<Candidate, 'r1' | 'completeness' | 'structure'>): number =>
-  (c.r1 + 0.3 * Math.max(0, 0.97 - c.completeness)) * c.structure.sites.length ** 0.29;
+/** An R1 at which models stop telling groups apart: what is left is noise, more of it where less was merged. */
+const NOISE_R1 = 0.01;
+
+/** Coordinates and displacements of the sites in units of those of a general position. */
+function sizeOf({ spaceGroup, cell, sites }: Structure): number {
+  const metric = metricTensor(cell);
+  return sites.reduce((sum, { position }) => {
+    const { operators } = siteSymmetry(spaceGroup, metric, position);
+    // The mean of the rotations that keep a place projects onto the directions in which it may move.
+    const free = operators.reduce((t, o) => t + trace3(o.r), 0) / operators.length;
+    return sum + (1 + free) / 4;
+  }, 0);
+}
+
+/**
+ * Orders candidates, least first: a low R1 counts, contents left unexplained count against it, and a subgroup with twice the parameters
+ * must lower R1 by a fifth to be preferred; among equals the more symmetric group is.
+ */
+export function candidateRank({
+  r1,
+  completeness,
+  structure,
+}: Pick<Candidate, 'r1' | 'completeness' | 'structure'>): number {
+  const misfit = r1 + NOISE_R1 + 0.3 * Math.max(0, 0.97 - completeness);
+  return (misfit * sizeOf(structure) ** 0.2) / groupOrder(structure.spaceGroup) ** 0.1;
+}
 
 /** The same model again and again, though its R1 stays high (disorder, a twin): more seeds would not change it. */
 const sameAgain = (list: readonly Candidate[]): boolean => {
@@ -35,11 +61,12 @@ const sameAgain = (list: readonly Candidate[]): boolean => {
 
 /** The candidates found so far, kept in order. */
 export class Candidates {
-  private readonly list: Candidate[] = [];
+  private list: readonly Candidate[] = [];
+  private readonly ranks = new Map<Candidate, number>();
 
   add(candidate: Candidate): void {
-    this.list.push(candidate);
-    this.list.sort((p, q) => candidateRank(p) - candidateRank(q));
+    this.ranks.set(candidate, candidateRank(candidate));
+    this.list = [...this.list, candidate].sort((p, q) => this.ranks.get(p)! - this.ranks.get(q)!);
   }
 
   get best(): Candidate | undefined {

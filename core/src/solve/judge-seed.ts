@@ -1,7 +1,8 @@
 /** What the phases of a seed are worth: a model in every group that they obey, and without the images that heavy atoms make. */
 import type { Cell } from '../crystal/cell.ts';
 import { cellVolume } from '../crystal/cell.ts';
-import { proposeZ, scaleFormula, type Formula } from '../crystal/formula.ts';
+import { scaleFormula, type Formula } from '../crystal/formula.ts';
+import { proposeZ } from '../crystal/formula-units.ts';
 import type { RawReflections } from '../crystal/reflections.ts';
 import type { SpaceGroup } from '../crystal/space-group.ts';
 import { modelContents } from '../crystal/structure.ts';
@@ -9,6 +10,7 @@ import type { TaskContext } from '../task-context.ts';
 import {
   buildModel,
   expectedAtoms,
+  peaksFor,
   peaksFromPhases,
   type BuildInput,
   type BuildReport,
@@ -17,6 +19,8 @@ import {
 import { candidateRank, Candidates, type Candidate } from './candidates.ts';
 import type { PhasingData } from './expand.ts';
 import { dominantElement, isBeyondImages, withoutGhosts } from './ghosts.ts';
+import { fixedArrangements } from './fixed-sites.ts';
+import { higherGroups } from './higher-groups.ts';
 import type { GroupMatch, PhaseResult } from './phase.ts';
 import { mergeForGroup } from './prepare.ts';
 import { PhaseIndex } from './symmetry-from-phases.ts';
@@ -24,6 +28,8 @@ import { PhaseIndex } from './symmetry-from-phases.ts';
 /** Groups that are built for a seed; more where R1 alone does not say which of them is right, in the shadow of a heavy atom. */
 const GROUPS = 3;
 const GROUPS_IN_SHADOW = 6;
+/** Atoms of the asymmetric unit up to which all groups are built: it takes no time, and so few can stand in a wrong group and fit well. */
+const FEW_ATOMS = 12;
 /** A model that explains less is none. */
 const WORST_R1 = 0.5;
 /** How much worse than the best a model may rank to be cleared of images. */
@@ -63,6 +69,7 @@ function worthClearing(built: readonly Built[]): Built[] {
 export class SeedJudge {
   private readonly index: PhaseIndex;
   private readonly inputs = new Map<number, BuildInput>();
+  private fixedSitesTried = false;
 
   constructor(
     private readonly of: Judged,
@@ -76,25 +83,58 @@ export class SeedJudge {
   async judge(phased: PhaseResult, hasTime: () => boolean): Promise<boolean> {
     const built: Built[] = [];
     let inShadow = false;
+    const areFew = this.areFew(phased.matches);
     for (const [n, match] of phased.matches.entries()) {
-      if (n >= (inShadow ? GROUPS_IN_SHADOW : GROUPS)) break;
+      if (!areFew && n >= (inShadow ? GROUPS_IN_SHADOW : GROUPS)) break;
       const one = await this.build(phased, match);
       if (!one) continue;
       built.push(one);
       const candidate = this.add(phased.seed, match, one.model);
       const dominant = dominantElement(one.build.contents ?? modelContents(one.model.structure));
       inShadow = !!dominant && !isBeyondImages(one.model, dominant);
-      if (!inShadow && this.candidates.isSolvedBy(candidate)) return true;
+      if (!areFew && !inShadow && this.candidates.isSolvedBy(candidate)) break;
     }
-    if (!inShadow) return false;
-    await this.clear(phased.seed, built, hasTime);
+    if (inShadow) await this.clear(phased.seed, built, hasTime);
+    await this.layOnFixedSites(phased.seed);
     const { best } = this.candidates;
-    return !!best && this.candidates.isSolvedBy(best);
+    if (!best || !this.candidates.isSolvedBy(best)) return false;
+    await this.raise(best);
+    return true;
   }
 
-  private async build(phased: PhaseResult, match: GroupMatch): Promise<Built | undefined> {
+  /** Tries, once, the structures whose atoms all lie on fixed positions, where the cell holds less than a general position. */
+  private async layOnFixedSites(seed: number): Promise<void> {
+    if (this.fixedSitesTried) return;
+    this.fixedSitesTried = true;
+    for (const [n, group] of this.of.groups.entries()) {
+      const input = this.inputFor(n);
+      if (!input.contents || expectedAtoms(input) >= 1) continue;
+      await this.context.breath();
+      for (const peaks of fixedArrangements(input)) {
+        const model = await buildModel(input, peaks, this.telling(seed, group));
+        if (model && model.r1 <= WORST_R1) this.add(seed, { group: n, score: 1, worst: 1, origin: [0, 0, 0] }, model);
+      }
+    }
+  }
+
+  /** Builds a solved model in the higher groups that its own phases obey; which of them stands is for the ranking to say. */
+  private async raise({ seed, structure }: Candidate): Promise<void> {
+    const { groups, data } = this.of;
+    const { phases, matches } = higherGroups(structure, groups, data, this.index);
+    for (const match of matches) {
+      await this.context.breath();
+      const one = await this.build({ seed, phases }, match);
+      if (one) this.add(seed, match, one.model);
+    }
+  }
+
+  private areFew([first]: readonly GroupMatch[]): boolean {
+    return !!first && expectedAtoms(this.inputFor(first.group)) <= FEW_ATOMS;
+  }
+
+  private async build(phased: Pick<PhaseResult, 'seed' | 'phases'>, match: GroupMatch): Promise<Built | undefined> {
     const build = this.inputFor(match.group);
-    const most = Math.ceil(expectedAtoms(build) * 1.4) + 5;
+    const most = peaksFor(expectedAtoms(build));
     const peaks = peaksFromPhases(build, this.of.data, this.index, phased.phases, match.origin, most);
     const model = await buildModel(build, peaks, this.telling(phased.seed, build.group));
     return model && model.r1 <= WORST_R1 ? { build, match, model } : undefined;
@@ -133,7 +173,7 @@ export class SeedJudge {
   private contentsIn(g: SpaceGroup): Formula | undefined {
     const { formula, cell } = this.of;
     if (!formula) return undefined;
-    const z = this.of.z ?? proposeZ(formula, cellVolume(cell), g.representatives.length * g.centring.length);
+    const z = this.of.z ?? proposeZ(formula, cellVolume(cell), g);
     return scaleFormula(formula, z);
   }
 

@@ -1,8 +1,8 @@
 /** What the crystal is made of: formula and formula units. */
 import { useState, type ReactNode } from 'react';
 import { cellVolume } from '@nagare/core/crystal/cell';
-import { groupOrder } from '@nagare/core/crystal/space-group';
-import { formulaText, parseFormula, proposeZ, formulaVolume } from '@nagare/core/crystal/formula';
+import { formulaText, parseFormula, formulaVolume } from '@nagare/core/crystal/formula';
+import { proposeZ } from '@nagare/core/crystal/formula-units';
 import { NumberField, percent, Sheet } from '../../frame/parts.tsx';
 import { updateProject } from '../../store/projects.ts';
 import { useProject } from '../../store/use-project.tsx';
@@ -11,10 +11,7 @@ export function ContentsSheet(): ReactNode {
   const { project, setProblem } = useProject('project', 'setProblem');
   const { experiment, cell, group } = project;
   const [text, setText] = useState(experiment.formula ? formulaText(experiment.formula) : '');
-  const proposal =
-    experiment.formula && cell
-      ? proposeZ(experiment.formula, cellVolume(cell), group ? groupOrder(group) : undefined)
-      : undefined;
+  const proposal = experiment.formula && cell ? proposeZ(experiment.formula, cellVolume(cell), group) : undefined;
   const z = experiment.z ?? proposal;
   const apply = (): void => {
     if (!text.trim()) {

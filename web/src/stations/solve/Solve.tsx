@@ -10,7 +10,8 @@ import { buildScene } from '@nagare/core/draw/build-scene';
 import { paintSvg } from '@nagare/core/draw/svg';
 import { groupOfSetting } from '@nagare/core/crystal/settings';
 import { groupOrder } from '@nagare/core/crystal/space-group';
-import { formulaText, proposeZ } from '@nagare/core/crystal/formula';
+import { formulaText } from '@nagare/core/crystal/formula';
+import { proposeZ } from '@nagare/core/crystal/formula-units';
 import { cellContents } from '@nagare/core/crystal/structure';
 import { candidateRank, type Candidate } from '@nagare/core/solve/candidates';
 import type { SolveReport } from '@nagare/core/solve/solve';
@@ -123,10 +124,7 @@ export function SolveDesk(): ReactNode {
     const wavelength = project.experiment.wavelength!;
     const { formula } = project.experiment;
     const z =
-      project.experiment.z ??
-      (formula
-        ? proposeZ(formula, cellVolume(project.cell), project.group ? groupOrder(project.group) : undefined)
-        : undefined);
+      project.experiment.z ?? (formula ? proposeZ(formula, cellVolume(project.cell), project.group) : undefined);
     const best = intake.analysis.ranking.groups;
     // A group the person chose against the ranking is tried alone; otherwise the phases decide among the likely ones.
     const groups =
