@@ -16,7 +16,9 @@ import { breathingContext, Cancelled, quietContext } from '../task-context.ts';
 import { absoluteStructure, invertStructure } from '../refine/absolute-structure.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import { twinLaws } from '../data/twin-laws.ts';
+import { RawBuilder } from '../crystal/reflections.ts';
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
+import { shippedShelf } from '../shelf/entry.ts';
 import { correctedElements, readElements, rankedElements, tooClose } from './elements.ts';
 import { settle, type SettleReport } from './settle.ts';
 
@@ -261,4 +263,25 @@ describe('a run that is stopped', () => {
     await expect(settle({ structure, reflections, wavelength, disorder: 'ask' }, context)).rejects.toThrow(Cancelled);
     expect(JSON.stringify(structure)).toBe(before);
   });
+});
+
+it('atoms on special positions are anisotropic with as few reflections as their few values ask for', async () => {
+  const spinel = shippedShelf().find((e) => e.id === 'spinel')!.structure;
+  const { h, k, l, f2, count } = calculatedIntensities(spinel, 0.65, 0.71075);
+  const raw = new RawBuilder();
+  for (let i = 0; i < count; i++) raw.push(h[i]!, k[i]!, l[i]!, f2[i]!, 1 + 0.02 * f2[i]!);
+  const { reflections } = mergeForGroup(raw.build(false), spinel.cell, spinel.spaceGroup);
+  expect(reflections.count).toBeLessThan(9 * 3.5 * spinel.sites.length);
+  const { stage, decisions } = await settle(
+    {
+      structure: { ...spinel, sites: spinel.sites.map((x) => ({ ...x, displacement: { kind: 'iso', u: 0.02 } })) },
+      reflections,
+      wavelength: 0.71075,
+      contents: modelContents(spinel),
+      disorder: 'ask',
+    },
+    quietContext() as never,
+  );
+  expect(decisions.filter((d) => d.includes('too few'))).toEqual([]);
+  expect(stage.structure.sites.map((x) => x.displacement.kind)).toEqual(['aniso', 'aniso', 'aniso']);
 });

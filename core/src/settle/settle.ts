@@ -14,6 +14,7 @@ import { planHydrogens, type HydrogenPlan } from '../model/hydrogen-plan.ts';
 import { modelMap } from '../maps/residual.ts';
 import { placeHydrogens, withSites } from '../model/place-hydrogens.ts';
 import { absoluteStructure, invertStructure, type AbsoluteStructure } from '../refine/absolute-structure.ts';
+import { compileConstraints } from '../refine/compile-constraints.ts';
 import type { CycleReport } from '../refine/single-crystal.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
 import type { Treatment } from '../crystal/treatment.ts';
@@ -77,6 +78,15 @@ const aniso = (s: Structure): Structure => ({
       : { ...x, displacement: { kind: 'aniso' as const, u: isotropicTensor(s.cell, x.displacement.u) } },
   ),
 });
+
+/** Reflections that each value of an anisotropic model asks for. */
+const REFLECTIONS_PER_VALUE = 3.5;
+
+/** Values that anisotropic displacements of all but hydrogens leave free: few on special positions. */
+function anisotropicValues(s: Structure): number {
+  const { controls: _, ...plain } = aniso({ ...s, sites: s.sites.filter((x) => !isHydrogen(x.element)) });
+  return compileConstraints(plain, { extinction: false }).independent;
+}
 
 /** Hydrogens on N and O that the density of a model without them puts elsewhere than they were placed. */
 async function replantDonors(
@@ -250,7 +260,7 @@ export async function settle(input: SettleInput, context: TaskContext<SettleRepo
   if (stage && stage.readings.r1 > 0.19) await secondPlaces(0.75);
 
   const atoms = structure.sites.filter((x) => !isHydrogen(x.element)).length;
-  if (input.reflections.count < 3.5 * 9 * atoms)
+  if (input.reflections.count < REFLECTIONS_PER_VALUE * anisotropicValues(structure))
     decisions.push(
       `${input.reflections.count} reflections are too few for anisotropic displacements of ${atoms} atoms; they stay isotropic.`,
     );

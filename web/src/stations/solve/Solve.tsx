@@ -2,17 +2,12 @@
 import { prettySymbol } from '@nagare/core/crystal/settings';
 import './solve.scss';
 import { useProject, useProjectStore } from '../../store/use-project.tsx';
-import { useEffect, useRef, useState, type ReactNode } from 'react';
+import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { Button } from 'react-bootstrap';
 import { useNavigate } from 'react-router';
-import { cellVolume } from '@nagare/core/crystal/cell';
-import { buildScene } from '@nagare/core/draw/build-scene';
-import { paintSvg } from '@nagare/core/draw/svg';
 import { groupOfSetting } from '@nagare/core/crystal/settings';
-import { groupOrder } from '@nagare/core/crystal/space-group';
 import { formulaText } from '@nagare/core/crystal/formula';
-import { proposeZ } from '@nagare/core/crystal/formula-units';
-import { cellContents } from '@nagare/core/crystal/structure';
+import type { Structure } from '@nagare/core/crystal/structure';
 import { candidateRank, type Candidate } from '@nagare/core/solve/candidates';
 import type { SolveReport } from '@nagare/core/solve/solve';
 import { run } from '../../engine/engine.ts';
@@ -24,6 +19,7 @@ import { experiment } from '@nagare/core/crystal/experiment';
 import { residualFigures } from '../../store/evaluation.ts';
 
 import { mergeFor } from '../intake/intake-work.ts';
+import { candidatePicture, contentsText, unitsOf } from './candidate-words.ts';
 
 interface Trace {
   seed: number;
@@ -80,21 +76,39 @@ function SeedChart({ traces }: { traces: Trace[] }): ReactNode {
 
 export function SolveDesk(): ReactNode {
   const store = useProjectStore();
-  const { project, intake, hasData, solve, work, perform, record, head, place, setPlace, setPreview, setProblem } =
-    useProject(
-      'project',
-      'intake',
-      'hasData',
-      'solve',
-      'work',
-      'perform',
-      'record',
-      'head',
-      'place',
-      'setPlace',
-      'setPreview',
-      'setProblem',
-    );
+  const {
+    project,
+    intake,
+    hasData,
+    solve,
+    work,
+    perform,
+    record,
+    head,
+    place,
+    setPlace,
+    setPreview,
+    setProblem,
+    view,
+    setView,
+    viewer,
+  } = useProject(
+    'project',
+    'intake',
+    'hasData',
+    'solve',
+    'work',
+    'perform',
+    'record',
+    'head',
+    'place',
+    'setPlace',
+    'setPreview',
+    'setProblem',
+    'view',
+    'setView',
+    'viewer',
+  );
   const navigate = useNavigate();
   const [traces, setTraces] = useState<Trace[]>([]);
   const [candidates, setCandidates] = useState<Candidate[]>(solve?.candidates ?? []);
@@ -123,8 +137,7 @@ export function SolveDesk(): ReactNode {
     if (!intake?.analysis || !project.cell) return;
     const wavelength = project.experiment.wavelength!;
     const { formula } = project.experiment;
-    const z =
-      project.experiment.z ?? (formula ? proposeZ(formula, cellVolume(project.cell), project.group) : undefined);
+    const z = unitsOf(project);
     const best = intake.analysis.ranking.groups;
     // A group the person chose against the ranking is tried alone; otherwise the phases decide among the likely ones.
     const groups =
@@ -208,6 +221,16 @@ export function SolveDesk(): ReactNode {
       }),
     );
     setChosen(0);
+    if (!head && found[0]) await showWhole(found[0].structure);
+  };
+
+  /** The unique part of a framework shows nothing of it: it is seen as a cell from the first, unless another extent was chosen. */
+  const showWhole = async (structure: Structure): Promise<void> => {
+    if (view.extent !== 'unique') return;
+    const look = await run('first look', { structure }).result;
+    if (look.extent === 'molecules') return;
+    setView({ extent: look.extent });
+    viewer?.look({ rotation: look.rotation });
   };
 
   const take = async (c: Candidate): Promise<void> => {
@@ -289,14 +312,14 @@ export function SolveDesk(): ReactNode {
       >
         {candidates.map((c, i) => (
           <button key={`${c.seed}-${i}`} className="candidate" aria-pressed={i === chosen} onClick={() => setChosen(i)}>
-            <Picture candidate={c} />
+            <Picture structure={c.structure} />
             <span>
               <b>{prettySymbol(c.structure.spaceGroup.symbol)}</b>, seed {c.seed}
               <br />
               <span className="mono">R1 {percent(c.r1, 1)}</span>, contents {percent(c.completeness, 0)}
               <br />
               <span className="soft">
-                {contentsText(c)}
+                {contentsText(c.structure, unitsOf(project))}
                 {c.guessed ? ', elements guessed' : ''}
               </span>
             </span>
@@ -312,13 +335,7 @@ export function SolveDesk(): ReactNode {
   );
 }
 
-function contentsText(c: Candidate): string {
-  const order = groupOrder(c.structure.spaceGroup);
-  return formulaText(Object.fromEntries(Object.entries(cellContents(c.structure)).map(([e, n]) => [e, n / order])));
-}
-
-function Picture({ candidate }: { candidate: Candidate }): ReactNode {
-  const size = { width: 96, height: 72 };
-  const svg = paintSvg(buildScene(candidate.structure, {}, size), size);
-  return <img alt="" src={`data:image/svg+xml;utf8,${encodeURIComponent(svg)}`} />;
+function Picture({ structure }: { structure: Structure }): ReactNode {
+  const source = useMemo(() => candidatePicture(structure), [structure]);
+  return <img alt="" src={source} />;
 }
