@@ -272,6 +272,22 @@ function fewestElectrons(contents?: Formula): number {
 
 const uOf = (x: Site): number => (x.displacement.kind === 'iso' ? x.displacement.u : 0.05);
 
+/** Height of a difference peak, e Å⁻³, that is an atom whatever else is in the model, where nothing in it is heavier than chlorine. */
+const CERTAIN_PEAK = 2.5;
+
+/** The model without atoms so smeared out that they stand for nothing, as many as there are peaks that certainly are atoms. */
+function withoutImpostors(s: Structure, peaks: readonly Peak[]): Structure {
+  const typical = s.sites.map(uOf).sort((p, q) => p - q)[Math.floor(s.sites.length / 2)] ?? 0;
+  // The ripples of heavy atoms grow with them.
+  const heaviest = Math.max(17, ...s.sites.map((x) => elementOf(x.element).z));
+  const certain = peaks.filter((p) => p.height > (CERTAIN_PEAK * heaviest) / 17).length;
+  const impostors = s.sites
+    .filter((x) => uOf(x) > Math.max(0.1, 3.5 * typical))
+    .sort((p, q) => uOf(q) - uOf(p))
+    .slice(0, certain);
+  return impostors.length ? { ...s, sites: s.sites.filter((x) => !impostors.includes(x)) } : s;
+}
+
 /** Peaks that could be atoms: not on top of a site, and near enough to one to be bonded or far enough to be another molecule. */
 export function plausible(s: Structure, p: Peak): boolean {
   const near = nearestSites(s, p.position as [number, number, number], 1);
@@ -367,6 +383,7 @@ export async function buildModel(
       peaksFor(expected),
       0.7,
     ).filter((p) => plausible(s, p));
+    s = withoutImpostors(s, found);
     const missing = expected - s.sites.reduce((sum, x) => sum + weightOfSite(s, x), 0);
     // Hydrogens rise to about 1 e Å⁻³; a missing atom stands clearly above.
     // With a formula the count says how many to take, so even a weak, strongly moving atom may be tried.

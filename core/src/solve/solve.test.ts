@@ -147,3 +147,18 @@ it('stops when asked, and the same seed gives the same answer', async () => {
     b.candidates[0]!.structure.sites.map((x) => x.position),
   );
 });
+
+describe('an atom in a wrong place, smeared out,', () => {
+  it.each([
+    ['OCC1CCCN1C(=O)C', 'P n a 21', 9115, 400],
+    ['CC(=O)Nc1ccc(S)cc1', 'P 21 21 2', 9119, 150],
+  ])('makes room for the true one: %s in %s', async (line, symbol, seed, meanCounts) => {
+    const { structure: truth, raw, wavelength } = testCrystal(line, symbol, seed, { meanCounts, repeats: 1.5 });
+    const { candidates } = await solveStructure(
+      { raw, cell: truth.cell, wavelength, formula: modelContents(truth), seed: 1001, seeds: 3, seconds: 60 },
+      quiet(),
+    );
+    expect(candidates[0]!.r1).toBeLessThan(0.1);
+    expect(compareToTruth(candidates[0]!.structure, truth, 0.25)).toMatchObject({ found: 1, elements: 1 });
+  });
+});
