@@ -11,6 +11,7 @@ import { cellContents, type Structure } from '../crystal/structure.ts';
 import { seededRandom } from '../math/random.ts';
 import { shippedShelf } from '../shelf/entry.ts';
 import { breathingContext, Cancelled, quietContext, type TaskContext } from '../task-context.ts';
+import type { BuildInput } from './build-model.ts';
 import { candidateRank, Candidates, type Candidate } from './candidates.ts';
 import { expandToP1, laueExpansionGroup } from './expand.ts';
 import { fixedArrangements } from './fixed-sites.ts';
@@ -101,7 +102,7 @@ describe('elements and simple salts', () => {
 });
 
 describe('atoms on fixed positions', () => {
-  const inputOf = (s: Structure): Parameters<typeof fixedArrangements>[0] => ({
+  const inputOf = (s: Structure): BuildInput => ({
     cell: s.cell,
     group: s.spaceGroup,
     reflections: mergeForGroup(measured(s, 7), s.cell, s.spaceGroup).reflections,
