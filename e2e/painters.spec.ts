@@ -40,14 +40,16 @@ const fileOf = async (page: Page, kind: 'SVG' | 'PNG'): Promise<string> => {
   return `data:${type};base64,${readFileSync(await download.path()).toString('base64')}`;
 };
 
-/** The vector file once the view has come to rest: another of it is the same. */
-async function settled(page: Page): Promise<string> {
+/** Both files once the view has come to rest: the vector file is the same before and after the other was made. */
+async function settled(page: Page): Promise<{ svg: string; png: string }> {
   let svg = await fileOf(page, 'SVG');
-  for (let before = ''; before !== svg;) {
+  for (;;) {
     await page.waitForTimeout(600);
-    [before, svg] = [svg, await fileOf(page, 'SVG')];
+    const png = await fileOf(page, 'PNG');
+    const after = await fileOf(page, 'SVG');
+    if (after === svg) return { svg, png };
+    svg = after;
   }
-  return svg;
 }
 
 /** A vector picture with something left out of it, as a painter that forgot it would make it. */
@@ -74,8 +76,7 @@ test('the file and the screen are the same picture, whatever is drawn and how', 
     await part.selectOption({ label: extent });
     await look.selectOption({ label: atoms });
     await page.getByRole('button', { name: 'Fit', exact: true }).click();
-    const svg = await settled(page);
-    const png = await fileOf(page, 'PNG');
+    const { svg, png } = await settled(page);
     expect(png).not.toBe(last);
     last = png;
     const name = `${extent}, ${atoms}`;

@@ -113,6 +113,8 @@ export function SolveDesk(): ReactNode {
   const [traces, setTraces] = useState<Trace[]>([]);
   const [candidates, setCandidates] = useState<Candidate[]>(solve?.candidates ?? []);
   const [chosen, setChosen] = useState(0);
+  const [fresh, setFresh] = useState<Structure>();
+  const { extent } = view;
   const live = useRef<{ traces: Map<number, Trace>; scheduled: boolean }>({ traces: new Map(), scheduled: false });
   const running = work?.title === 'Solving';
   useEffect(() => {
@@ -123,6 +125,24 @@ export function SolveDesk(): ReactNode {
     setPreview(shown);
     return () => setPreview(undefined);
   }, [shown, setPreview]);
+  // The unique part of a framework shows nothing of it: it is seen as a cell from the first, unless another extent was chosen.
+  useEffect(() => {
+    if (!fresh || !viewer || extent !== 'unique') return;
+    let isOver = false;
+    void run('first look', { structure: fresh }).result.then(
+      (look) => {
+        if (isOver) return;
+        setFresh(undefined);
+        if (look.extent === 'molecules') return;
+        setView({ extent: look.extent });
+        viewer.look({ rotation: look.rotation });
+      },
+      () => undefined,
+    );
+    return () => {
+      isOver = true;
+    };
+  }, [fresh, viewer, extent, setView]);
   const missing = !hasData
     ? 'reflections'
     : !project.cell
@@ -221,16 +241,7 @@ export function SolveDesk(): ReactNode {
       }),
     );
     setChosen(0);
-    if (!head && found[0]) await showWhole(found[0].structure);
-  };
-
-  /** The unique part of a framework shows nothing of it: it is seen as a cell from the first, unless another extent was chosen. */
-  const showWhole = async (structure: Structure): Promise<void> => {
-    if (view.extent !== 'unique') return;
-    const look = await run('first look', { structure }).result;
-    if (look.extent === 'molecules') return;
-    setView({ extent: look.extent });
-    viewer?.look({ rotation: look.rotation });
+    if (!head) setFresh(found[0]?.structure);
   };
 
   const take = async (c: Candidate): Promise<void> => {
