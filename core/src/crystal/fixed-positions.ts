@@ -1,7 +1,7 @@
 /** Positions of a group that leave an atom no freedom, and how many atoms any position holds. */
-import { trace3, type Vec3 } from '../math/matrix3.ts';
+import type { Vec3 } from '../math/matrix3.ts';
 import { applyOperator } from './operator.ts';
-import { allOperators, groupOrder, siteSymmetry, type SpaceGroup } from './space-group.ts';
+import { allOperators, groupOrder, siteFreedom, siteSymmetry, type SpaceGroup } from './space-group.ts';
 
 /** Fixed positions have coordinates that are multiples of this part of the cell in every tabulated setting. */
 const PARTS = 24;
@@ -43,9 +43,7 @@ function findPlaces(group: SpaceGroup): Places {
     if (seen.has(keyOf(x))) continue;
     const site = siteSymmetry(group, ANY_METRIC, x);
     for (const o of operators) seen.add(keyOf(applyOperator(o, x)));
-    // The mean of the rotations that keep a place projects onto the directions in which it may move.
-    const freedom = site.operators.reduce((t, o) => t + trace3(o.r), 0) / site.operators.length;
-    if (freedom > 1e-6) free.add(site.multiplicity);
+    if (siteFreedom(site)) free.add(site.multiplicity);
     else fixed.push({ x, multiplicity: site.multiplicity });
   }
   return { fixed, free: [...free].sort((p, q) => p - q) };

@@ -1,5 +1,5 @@
 /** Space groups as plain data, worked out from their operators. */
-import { IDENTITY3, toVec3, type Mat3, type Vec3, negative3 } from '../math/matrix3.ts';
+import { IDENTITY3, negative3, toVec3, trace3, type Mat3, type Vec3 } from '../math/matrix3.ts';
 import {
   closeGroup,
   operatorToXyz,
@@ -169,6 +169,10 @@ export function siteSymmetry(g: SpaceGroup, metric: readonly number[], x: Vec3, 
   }
   return { operators, multiplicity: groupOrder(g) / operators.length };
 }
+
+/** Directions in which a site may move without leaving its special position, 0 to 3: the mean of the rotations that keep it projects onto them. */
+export const siteFreedom = ({ operators }: Pick<SiteSymmetry, 'operators'>): number =>
+  Math.round(operators.reduce((t, o) => t + trace3(o.r), 0) / operators.length);
 
 /** Averages a position over the operators that nearly keep it, so that rounded coordinates stand exactly on their element. */
 export function snapToSymmetry(group: SpaceGroup, metric: readonly number[], x: Vec3, tolerance = 0.02): Vec3 {

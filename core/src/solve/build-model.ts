@@ -23,7 +23,7 @@ import { localMaxima, uniquePeaks, type Peak } from '../maps/peaks.ts';
 import { modelMap, nearestSites } from '../maps/residual.ts';
 import { refineStructure, type RefineResult } from '../refine/single-crystal.ts';
 import { evaluateStructure } from '../refine/single-crystal-problem.ts';
-import { elementOf } from '../crystal/elements.ts';
+import { elementOf, isHydrogen } from '../crystal/elements.ts';
 import type { Formula } from '../crystal/formula.ts';
 import { quietContext, type TaskContext } from '../task-context.ts';
 import type { Cell } from '../crystal/cell.ts';
@@ -101,8 +101,6 @@ export function peaksFromPhases(
     0.7,
   );
 }
-
-const isHydrogen = (e: string): boolean => e === 'H' || e === 'D';
 
 /** Non-hydrogen atoms expected per asymmetric unit (of general positions). */
 export function expectedAtoms(input: BuildInput): number {

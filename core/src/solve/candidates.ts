@@ -1,8 +1,7 @@
 /** Candidate models of a solving run, best first. */
 import { metricTensor } from '../crystal/cell.ts';
-import { groupOrder, siteSymmetry } from '../crystal/space-group.ts';
+import { groupOrder, siteFreedom, siteSymmetry } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
-import { trace3 } from '../math/matrix3.ts';
 
 export interface Candidate {
   readonly seed: number;
@@ -23,12 +22,7 @@ const NOISE_R1 = 0.01;
 /** Coordinates and displacements of the sites in units of those of a general position. */
 function sizeOf({ spaceGroup, cell, sites }: Structure): number {
   const metric = metricTensor(cell);
-  return sites.reduce((sum, { position }) => {
-    const { operators } = siteSymmetry(spaceGroup, metric, position);
-    // The mean of the rotations that keep a place projects onto the directions in which it may move.
-    const free = operators.reduce((t, o) => t + trace3(o.r), 0) / operators.length;
-    return sum + (1 + free) / 4;
-  }, 0);
+  return sites.reduce((sum, x) => sum + (1 + siteFreedom(siteSymmetry(spaceGroup, metric, x.position))) / 4, 0);
 }
 
 /**

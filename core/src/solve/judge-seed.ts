@@ -60,6 +60,12 @@ interface Built {
   readonly model: BuiltModel;
 }
 
+/** Whether a heavy atom leaves it open if the light ones of a model are their images. */
+function isShadowed({ build, model }: Built): boolean {
+  const dominant = dominantElement(build.contents ?? modelContents(model.structure));
+  return !!dominant && !isBeyondImages(model, dominant);
+}
+
 /** Models in whose place one without images could become the best, most likely first. */
 function worthClearing(built: readonly Built[]): Built[] {
   const ranked = built.map((b) => ({ ...b, rank: candidateRank(b.model) })).sort((p, q) => p.rank - q.rank);
@@ -90,8 +96,7 @@ export class SeedJudge {
       if (!one) continue;
       built.push(one);
       const candidate = this.add(phased.seed, match, one.model);
-      const dominant = dominantElement(one.build.contents ?? modelContents(one.model.structure));
-      inShadow = !!dominant && !isBeyondImages(one.model, dominant);
+      inShadow = built.every(isShadowed);
       if (!areFew && !inShadow && this.candidates.isSolvedBy(candidate)) break;
     }
     if (inShadow) await this.clear(phased.seed, built, hasTime);

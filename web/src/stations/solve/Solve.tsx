@@ -110,6 +110,8 @@ export function SolveDesk(): ReactNode {
     'viewer',
   );
   const navigate = useNavigate();
+  const { experiment: known, cell, group } = project;
+  const units = useMemo(() => unitsOf({ experiment: known, cell, group }), [known, cell, group]);
   const [traces, setTraces] = useState<Trace[]>([]);
   const [candidates, setCandidates] = useState<Candidate[]>(solve?.candidates ?? []);
   const [chosen, setChosen] = useState(0);
@@ -157,7 +159,7 @@ export function SolveDesk(): ReactNode {
     if (!intake?.analysis || !project.cell) return;
     const wavelength = project.experiment.wavelength!;
     const { formula } = project.experiment;
-    const z = unitsOf(project);
+    const z = units;
     const best = intake.analysis.ranking.groups;
     // A group the person chose against the ranking is tried alone; otherwise the phases decide among the likely ones.
     const groups =
@@ -330,7 +332,7 @@ export function SolveDesk(): ReactNode {
               <span className="mono">R1 {percent(c.r1, 1)}</span>, contents {percent(c.completeness, 0)}
               <br />
               <span className="soft">
-                {contentsText(c.structure, unitsOf(project))}
+                {contentsText(c.structure, units)}
                 {c.guessed ? ', elements guessed' : ''}
               </span>
             </span>
