@@ -9,6 +9,8 @@ export default defineConfig({
   // Half of a test is waiting for one of its processes; the other core is then another test’s.
   workers: 2,
   retries: process.env['CI'] ? 1 : 0,
+  // Here, since what is asked for on the command line does not hold for a project that another one waits for.
+  ...(process.env['WITHOUT_LONG'] ? { grepInvert: /@long/ } : {}),
   // What holds the page up is measured when no other test runs.
   projects: [
     { name: 'page', testIgnore: 'main-thread.spec.ts' },

@@ -5,6 +5,8 @@ const shared = { testTimeout: 120_000, hookTimeout: 120_000, pool: 'threads' as 
 export default defineConfig({
   test: {
     maxWorkers: 2,
+    // Left out of the everyday run (scripts/test.mjs).
+    tags: [{ name: 'long', description: 'made-up crystals by the dozen and whole runs, seconds each' }],
     projects: [
       // Modules are loaded once a thread: no test of these leaves anything behind in them.
       {

@@ -107,22 +107,26 @@ async function disorderAtAnySize(page: Page): Promise<string[]> {
   return found;
 }
 
-test('with forty marks nothing is outside, over or cut off in a window of any size', async ({ page }) => {
-  await openSolved(page, 'Benigara-2');
-  await page.evaluate(manyMarks, 40);
-  await page.reload();
-  await expect(marks(page)).toHaveCount(40);
-  // The card of a site is part of what has to have room.
-  await page.getByRole('grid', { name: 'Sites' }).getByRole('row').nth(2).click();
-  for (const station of STATIONS) {
-    await visit(page, station);
-    expect(await disorderAtAnySize(page), station).toEqual([]);
-    await unfoldAll(page);
-    expect(await disorderAtAnySize(page), `${station}, all sheets open`).toEqual([]);
-  }
-});
+test(
+  'with forty marks nothing is outside, over or cut off in a window of any size',
+  { tag: '@long' },
+  async ({ page }) => {
+    await openSolved(page, 'Benigara-2');
+    await page.evaluate(manyMarks, 40);
+    await page.reload();
+    await expect(marks(page)).toHaveCount(40);
+    // The card of a site is part of what has to have room.
+    await page.getByRole('grid', { name: 'Sites' }).getByRole('row').nth(2).click();
+    for (const station of STATIONS) {
+      await visit(page, station);
+      expect(await disorderAtAnySize(page), station).toEqual([]);
+      await unfoldAll(page);
+      expect(await disorderAtAnySize(page), `${station}, all sheets open`).toEqual([]);
+    }
+  },
+);
 
-test('every station can be read aloud and has contrast enough, light and dark', async ({ page }) => {
+test('every station can be read aloud and has contrast enough, light and dark', { tag: '@long' }, async ({ page }) => {
   await page.goto('/');
   await openSamples(page);
   await readInBoth(page, 'home');
@@ -137,7 +141,7 @@ test('every station can be read aloud and has contrast enough, light and dark', 
   await readInBoth(page, 'finder');
 });
 
-test('the finder opens every sheet it names, with the focus where it says', async ({ page }) => {
+test('the finder opens every sheet it names, with the focus where it says', { tag: '@long' }, async ({ page }) => {
   await openSolved(page, 'Aobae');
   const places = FINDER_PLACES.filter((p) => ['structure', 'data'].includes(p.needs) && !CONDITIONAL.has(p.sheet));
   expect(places.length).toBeGreaterThan(80);

@@ -44,7 +44,7 @@ function measuredCif(id: string, z: number): string {
   ].join('\n');
 }
 
-test('a spinel is solved in its group, seen as its cell and settled', async ({ page }) => {
+test('a spinel is solved in its group, seen as its cell and settled', { tag: '@long' }, async ({ page }) => {
   await page.goto('/');
   await page
     .getByTestId('file-picker')

@@ -72,86 +72,94 @@ test('from measured reflections to a refined structure and a CIF, and back in ag
   expect(Math.abs(Number((await back.textContent())!.replace(' %', '')) - r1)).toBeLessThan(0.03);
 });
 
-test('marks survive a reload in the middle of a solve and of a refinement; undo and branches', async ({ page }) => {
-  await openDemo(page, 'Benigara-2');
-  await page.getByRole('button', { name: 'Go on to Solve' }).click();
-  await page.getByRole('button', { name: 'Solve', exact: true }).click();
-  await expect(page.getByRole('status')).toContainText('seed');
-  await page.reload();
-  await expect(page.getByRole('button', { name: /^Solve$|Continue with more seeds/ })).toBeVisible();
-  await page.getByRole('button', { name: /^Solve$|Continue with more seeds/ }).click();
-  await page.getByRole('button', { name: 'Take it to Refine' }).click({ timeout: 120_000 });
-  await expect(page.getByRole('grid', { name: 'Sites' })).toBeVisible({ timeout: 60_000 });
-  await expect(marks(page)).toHaveCount(1);
-  await page.getByRole('button', { name: 'Refine', exact: true }).click();
-  await expect(page.getByRole('status')).toContainText('cycle');
-  await page.reload();
-  await expect(marks(page)).toHaveCount(1);
+test(
+  'marks survive a reload in the middle of a solve and of a refinement; undo and branches',
+  { tag: '@long' },
+  async ({ page }) => {
+    await openDemo(page, 'Benigara-2');
+    await page.getByRole('button', { name: 'Go on to Solve' }).click();
+    await page.getByRole('button', { name: 'Solve', exact: true }).click();
+    await expect(page.getByRole('status')).toContainText('seed');
+    await page.reload();
+    await expect(page.getByRole('button', { name: /^Solve$|Continue with more seeds/ })).toBeVisible();
+    await page.getByRole('button', { name: /^Solve$|Continue with more seeds/ }).click();
+    await page.getByRole('button', { name: 'Take it to Refine' }).click({ timeout: 120_000 });
+    await expect(page.getByRole('grid', { name: 'Sites' })).toBeVisible({ timeout: 60_000 });
+    await expect(marks(page)).toHaveCount(1);
+    await page.getByRole('button', { name: 'Refine', exact: true }).click();
+    await expect(page.getByRole('status')).toContainText('cycle');
+    await page.reload();
+    await expect(marks(page)).toHaveCount(1);
 
-  // Stopping leaves the model as it was.
-  await page.getByRole('button', { name: 'Refine', exact: true }).click();
-  await expect(page.getByRole('status')).toContainText('cycle');
-  await stop(page);
-  await expect(page.getByRole('status')).toHaveCount(0);
-  await expect(marks(page)).toHaveCount(1);
+    // Stopping leaves the model as it was.
+    await page.getByRole('button', { name: 'Refine', exact: true }).click();
+    await expect(page.getByRole('status')).toContainText('cycle');
+    await stop(page);
+    await expect(page.getByRole('status')).toHaveCount(0);
+    await expect(marks(page)).toHaveCount(1);
 
-  // Delete with the keyboard, go back, and change an element instead: a branch.
-  const table = page.getByRole('grid', { name: 'Sites' });
-  await table.focus();
-  await page.keyboard.press('ArrowDown');
-  await page.keyboard.press('Delete');
-  await expect(page.getByText('37 in the asymmetric unit')).toBeVisible();
-  await page.keyboard.press('Control+z');
-  await expect(page.getByText('38 in the asymmetric unit')).toBeVisible();
-  await page.keyboard.press('Control+Shift+z');
-  await expect(page.getByText('37 in the asymmetric unit')).toBeVisible();
-  await page.keyboard.press('Control+z');
-  await page.locator('.sites .row-line').nth(3).locator('.mono').first().click();
-  await page.getByRole('complementary', { name: 'Inspector' }).getByRole('button', { name: 'S', exact: true }).click();
-  await expect(page.getByRole('listbox', { name: 'Marks' }).getByRole('option', { name: /made S/ })).toBeVisible();
-  await expect(marks(page)).toHaveCount(3);
-
-  // The finder reaches atoms by words.
-  await page.keyboard.press('Control+k');
-  await page.getByRole('textbox', { name: 'Find' }).fill('all bromine');
-  await page.keyboard.press('Enter');
-  await expect(page.locator('.sites .row-line.picked')).toHaveCount(2);
-});
-
-test('two tabs on one project do not overwrite each other, and a project goes out and in as one file', async ({
-  page,
-  context,
-}, info) => {
-  await openSolved(page, 'Benigara-2');
-  const other = await context.newPage();
-  await other.goto(page.url());
-  await expect(marks(other)).toHaveCount(1);
-  for (const [tab, row] of [
-    [page, 5],
-    [other, 6],
-  ] as const) {
-    await tab.locator('.sites .row-line').nth(row).locator('.mono').first().click();
-    await tab
+    // Delete with the keyboard, go back, and change an element instead: a branch.
+    const table = page.getByRole('grid', { name: 'Sites' });
+    await table.focus();
+    await page.keyboard.press('ArrowDown');
+    await page.keyboard.press('Delete');
+    await expect(page.getByText('37 in the asymmetric unit')).toBeVisible();
+    await page.keyboard.press('Control+z');
+    await expect(page.getByText('38 in the asymmetric unit')).toBeVisible();
+    await page.keyboard.press('Control+Shift+z');
+    await expect(page.getByText('37 in the asymmetric unit')).toBeVisible();
+    await page.keyboard.press('Control+z');
+    await page.locator('.sites .row-line').nth(3).locator('.mono').first().click();
+    await page
       .getByRole('complementary', { name: 'Inspector' })
-      .getByRole('button', { name: /^Delete/ })
+      .getByRole('button', { name: 'S', exact: true })
       .click();
-  }
-  for (const tab of [page, other]) {
-    await expect(marks(tab)).toHaveCount(3);
-    await expect(tab.getByText('37 in the asymmetric unit')).toBeVisible();
-  }
-  await other.close();
-  const path = info.outputPath('out.nagare');
-  await exportProject(page, 'Benigara-2', path);
-  await page.goto('/');
-  await page.getByTestId('file-picker').setInputFiles(path);
-  await expect(marks(page)).toHaveCount(3);
-  await expect(page.locator('.gauge', { hasText: 'R1' }).first()).toContainText('%');
-  writeFileSync(path, readFileSync(path).subarray(0, 2000));
-  await page.goto('/');
-  await page.getByTestId('file-picker').setInputFiles(path);
-  await expect(page.getByRole('alert')).toContainText('not a Nagare project file, or it was cut short');
-});
+    await expect(page.getByRole('listbox', { name: 'Marks' }).getByRole('option', { name: /made S/ })).toBeVisible();
+    await expect(marks(page)).toHaveCount(3);
+
+    // The finder reaches atoms by words.
+    await page.keyboard.press('Control+k');
+    await page.getByRole('textbox', { name: 'Find' }).fill('all bromine');
+    await page.keyboard.press('Enter');
+    await expect(page.locator('.sites .row-line.picked')).toHaveCount(2);
+  },
+);
+
+test(
+  'two tabs on one project do not overwrite each other, and a project goes out and in as one file',
+  { tag: '@long' },
+  async ({ page, context }, info) => {
+    await openSolved(page, 'Benigara-2');
+    const other = await context.newPage();
+    await other.goto(page.url());
+    await expect(marks(other)).toHaveCount(1);
+    for (const [tab, row] of [
+      [page, 5],
+      [other, 6],
+    ] as const) {
+      await tab.locator('.sites .row-line').nth(row).locator('.mono').first().click();
+      await tab
+        .getByRole('complementary', { name: 'Inspector' })
+        .getByRole('button', { name: /^Delete/ })
+        .click();
+    }
+    for (const tab of [page, other]) {
+      await expect(marks(tab)).toHaveCount(3);
+      await expect(tab.getByText('37 in the asymmetric unit')).toBeVisible();
+    }
+    await other.close();
+    const path = info.outputPath('out.nagare');
+    await exportProject(page, 'Benigara-2', path);
+    await page.goto('/');
+    await page.getByTestId('file-picker').setInputFiles(path);
+    await expect(marks(page)).toHaveCount(3);
+    await expect(page.locator('.gauge', { hasText: 'R1' }).first()).toContainText('%');
+    writeFileSync(path, readFileSync(path).subarray(0, 2000));
+    await page.goto('/');
+    await page.getByTestId('file-picker').setInputFiles(path);
+    await expect(page.getByRole('alert')).toContainText('not a Nagare project file, or it was cut short');
+  },
+);
 
 test('a wrong file gets a sentence with its line, and the project stays', async ({ page }) => {
   await page.goto('/');
@@ -202,24 +210,28 @@ test('a plain list asks once for cell and wavelength', async ({ page }) => {
   await expect(page.getByText('P −1 fits without a contradiction')).toBeVisible({ timeout: 60_000 });
 });
 
-test('solving runs on the server too, and half a million reflections do not freeze the page', async ({ page }) => {
-  await openDemo(page, 'Mizuasagi');
-  await page.getByRole('button', { name: 'Go on to Solve' }).click();
-  await page.getByLabel('run on the server').check();
-  await page.getByRole('button', { name: 'Solve', exact: true }).click();
-  await expect(page.getByRole('button', { name: 'Take it to Refine' })).toBeVisible({ timeout: 120_000 });
-  await page.goto('/');
-  let seed = 1;
-  const next = (): number => (seed = (seed * 16807) % 2147483647) / 2147483647;
-  const rows = Array.from(
-    { length: 500_000 },
-    () =>
-      `${Math.floor(next() * 30) - 15} ${Math.floor(next() * 30) - 15} ${Math.floor(next() * 30) + 1} ${(next() * 1000).toFixed(2)} 3.50`,
-  );
-  await page
-    .getByTestId('file-picker')
-    .setInputFiles({ name: 'large.txt', mimeType: 'text/plain', buffer: Buffer.from(rows.join('\n')) });
-  await expect(page.getByRole('dialog')).toContainText('500 000 reflections', { timeout: 60_000 });
-  await page.getByRole('button', { name: 'Take it in' }).click();
-  await expect(page.getByLabel('Cell, Å and °')).toBeVisible();
-});
+test(
+  'solving runs on the server too, and half a million reflections do not freeze the page',
+  { tag: '@long' },
+  async ({ page }) => {
+    await openDemo(page, 'Mizuasagi');
+    await page.getByRole('button', { name: 'Go on to Solve' }).click();
+    await page.getByLabel('run on the server').check();
+    await page.getByRole('button', { name: 'Solve', exact: true }).click();
+    await expect(page.getByRole('button', { name: 'Take it to Refine' })).toBeVisible({ timeout: 120_000 });
+    await page.goto('/');
+    let seed = 1;
+    const next = (): number => (seed = (seed * 16807) % 2147483647) / 2147483647;
+    const rows = Array.from(
+      { length: 500_000 },
+      () =>
+        `${Math.floor(next() * 30) - 15} ${Math.floor(next() * 30) - 15} ${Math.floor(next() * 30) + 1} ${(next() * 1000).toFixed(2)} 3.50`,
+    );
+    await page
+      .getByTestId('file-picker')
+      .setInputFiles({ name: 'large.txt', mimeType: 'text/plain', buffer: Buffer.from(rows.join('\n')) });
+    await expect(page.getByRole('dialog')).toContainText('500 000 reflections', { timeout: 60_000 });
+    await page.getByRole('button', { name: 'Take it in' }).click();
+    await expect(page.getByLabel('Cell, Å and °')).toBeVisible();
+  },
+);

@@ -86,7 +86,7 @@ async function holdsNothingUp(page: Page, goesOn: () => Promise<boolean>): Promi
   expect(tasks.reduce((sum, t) => sum + t, 0) / (Date.now() - from)).toBeLessThan(SHARE);
 }
 
-test('a hydrate settles without holding the page up', async ({ page }) => {
+test('a hydrate settles without holding the page up', { tag: '@long' }, async ({ page }) => {
   await watchTasks(page);
   await withoutPicture(page);
   await openSolved(page, 'Mizuasagi');
@@ -140,7 +140,7 @@ function block(): string {
 /** ms that a picture of them may take without a graphics card, on a busy machine. */
 const PATIENCE = 150_000;
 
-test('ten thousand atoms turn without holding the page up', async ({ page }) => {
+test('ten thousand atoms turn without holding the page up', { tag: '@long' }, async ({ page }) => {
   test.setTimeout(3 * PATIENCE);
   await watchTasks(page);
   await page.goto('/');
@@ -209,7 +209,7 @@ async function enlarge({ observations, course }: { observations: number; course:
   db.close();
 }
 
-test('a large project leaves as a file without holding the page up', async ({ page }) => {
+test('a large project leaves as a file without holding the page up', { tag: '@long' }, async ({ page }) => {
   await watchTasks(page);
   await withoutPicture(page);
   await openSolved(page, 'Aobae');

@@ -60,7 +60,7 @@ const WITHOUT: Readonly<Record<string, (svg: string) => string>> = {
   atoms: (svg) => svg.replace(/<(circle|ellipse) [^>]*\/>/g, ''),
 };
 
-test('the file and the screen are the same picture, whatever is drawn and how', async ({ page }) => {
+test('the file and the screen are the same picture, whatever is drawn and how', { tag: '@long' }, async ({ page }) => {
   await openSolved(page, 'Benigara-2');
   const part = page.getByLabel('Part of the crystal that is drawn');
   const look = page.getByLabel('How atoms are drawn');

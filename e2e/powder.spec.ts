@@ -126,132 +126,142 @@ test('a frit: phases from the shelf, a constant nudged by keys and by dragging, 
   expect(readFileSync(await (await download).path(), 'utf8')).toContain('_pd_phase_mass_%');
 });
 
-test('an unknown: indexed, its intensities taken out, solved, and taken back into the fit', async ({ page }) => {
-  await openPowder(page, /^Hatsuyuki/);
-  await sheet(page, 'Peaks and phases').getByRole('button', { name: 'Find peaks' }).click();
-  await expect(sheet(page, 'Peaks and phases')).toContainText(/\d+ peaks/, { timeout: 60_000 });
-  const unknown = sheet(page, 'An unknown cell');
-  await unknown.getByRole('button', { name: 'Index them' }).click();
-  await unknown.locator('tr.pick', { hasText: 'orthorhombic P' }).first().click({ timeout: 90_000 });
-  await expect(page.getByText('is shown on trial')).toBeVisible();
-  await unknown.getByRole('button', { name: 'Take as P c m n' }).click();
-  await expect(sheet(page, 'Phases')).toContainText('no structure');
-  await page.getByRole('button', { name: 'Run', exact: true }).click();
-  await expect(page.locator('.mark-info')).toContainText('fitted', { timeout: 120_000 });
-  await idle(page);
-  await page.getByRole('button', { name: 'Solve Unknown from these intensities' }).click();
-  await expect(page.getByRole('button', { name: 'Go on to Solve' })).toBeVisible({ timeout: 60_000 });
-  await page.getByLabel('Formula').fill('Zn Mg Ge O4');
-  await page.getByLabel('Formula').press('Enter');
-  await page.getByRole('button', { name: 'Go on to Solve' }).click();
-  await page.getByRole('button', { name: 'Solve', exact: true }).click();
-  await page.getByRole('button', { name: 'Take it back to Fit' }).first().click({ timeout: 240_000 });
-  await page.getByRole('button', { name: 'Take it into the fit' }).click();
-  await page.getByLabel('Recipe').selectOption({ label: 'A structure' });
-  await page.getByRole('button', { name: 'Run', exact: true }).click();
-  await expect(page.locator('.mark-info')).toContainText('fitted', { timeout: 180_000 });
-  await idle(page);
-  expect(await rwp(page)).toBeLessThan(12);
-});
+test(
+  'an unknown: indexed, its intensities taken out, solved, and taken back into the fit',
+  { tag: '@long' },
+  async ({ page }) => {
+    await openPowder(page, /^Hatsuyuki/);
+    await sheet(page, 'Peaks and phases').getByRole('button', { name: 'Find peaks' }).click();
+    await expect(sheet(page, 'Peaks and phases')).toContainText(/\d+ peaks/, { timeout: 60_000 });
+    const unknown = sheet(page, 'An unknown cell');
+    await unknown.getByRole('button', { name: 'Index them' }).click();
+    await unknown.locator('tr.pick', { hasText: 'orthorhombic P' }).first().click({ timeout: 90_000 });
+    await expect(page.getByText('is shown on trial')).toBeVisible();
+    await unknown.getByRole('button', { name: 'Take as P c m n' }).click();
+    await expect(sheet(page, 'Phases')).toContainText('no structure');
+    await page.getByRole('button', { name: 'Run', exact: true }).click();
+    await expect(page.locator('.mark-info')).toContainText('fitted', { timeout: 120_000 });
+    await idle(page);
+    await page.getByRole('button', { name: 'Solve Unknown from these intensities' }).click();
+    await expect(page.getByRole('button', { name: 'Go on to Solve' })).toBeVisible({ timeout: 60_000 });
+    await page.getByLabel('Formula').fill('Zn Mg Ge O4');
+    await page.getByLabel('Formula').press('Enter');
+    await page.getByRole('button', { name: 'Go on to Solve' }).click();
+    await page.getByRole('button', { name: 'Solve', exact: true }).click();
+    await page.getByRole('button', { name: 'Take it back to Fit' }).first().click({ timeout: 240_000 });
+    await page.getByRole('button', { name: 'Take it into the fit' }).click();
+    await page.getByLabel('Recipe').selectOption({ label: 'A structure' });
+    await page.getByRole('button', { name: 'Run', exact: true }).click();
+    await expect(page.locator('.mark-info')).toContainText('fitted', { timeout: 180_000 });
+    await idle(page);
+    expect(await rwp(page)).toBeLessThan(12);
+  },
+);
 
-test('a series on the server, identification, a wrong file, a run that is stopped', async ({ page }) => {
-  await openPowder(page, /^Titania, heated/);
-  await page.getByLabel('Pattern shown').selectOption({ index: 5 });
-  const peaks = sheet(page, 'Peaks and phases');
-  await peaks.getByPlaceholder(/any elements/).fill('ti o');
-  await peaks.getByRole('button', { name: 'Identify' }).click();
-  await expect(peaks).toContainText(/anatase/, { timeout: 60_000 });
-  await expect(peaks).toContainText(/rutile/);
-  await peaks.getByRole('button', { name: /into the fit/ }).click();
-  await expect(page.locator('.mark-info b')).toContainText('identified', { timeout: 30_000 });
-  // A wrong file is told with its line and changes nothing.
-  await page.getByTestId('file-picker').setInputFiles({
-    name: 'broken.xy',
-    mimeType: 'text/plain',
-    buffer: Buffer.from(`${Array.from({ length: 30 }, (_, i) => `${20 + i * 0.1} 12`).join('\n')}\n23.1 twelve\n`),
-  });
-  await expect(page.getByRole('alert')).toContainText('Line 31');
-  await page.getByRole('dialog').getByText('Close', { exact: true }).click();
-  await expect(sheet(page, 'Phases')).toContainText('2 phases');
-  // A stopped run keeps its stages.
-  await page.getByRole('button', { name: 'Run', exact: true }).click();
-  await expect(sheet(page, 'Fit').locator('.stages li').first()).toBeVisible({ timeout: 60_000 });
-  await stop(page);
-  await idle(page);
-  await expect(page.locator('.mark-info')).toContainText('Rwp');
-  // A stage that does not breathe in time is taken away with its worker: then the stage before it is where one stands.
-  await expect(page.locator('.mark-info b')).toHaveText(/, stopped$|^Background and scales$/);
-  await page.getByLabel('on the server').check();
-  const series = sheet(page, 'Series');
-  await series.getByRole('button', { name: 'Fit the series' }).click();
-  await expect(page.locator('.work')).toContainText(/of 12/, { timeout: 60_000 });
-  await idle(page);
-  await expect(series.getByRole('img', { name: 'Chart along the series' })).toBeVisible();
-  await expect(series.locator('circle')).toHaveCount(24);
-  await series.getByLabel('along the series', { exact: true }).selectOption('c');
-  await expect(series.locator('circle').first()).toBeVisible();
-  const download = page.waitForEvent('download');
-  await series.getByRole('button', { name: 'CSV' }).click();
-  expect(
-    readFileSync(await (await download).path(), 'utf8')
-      .trim()
-      .split('\n').length,
-  ).toBe(13);
-});
+test(
+  'a series on the server, identification, a wrong file, a run that is stopped',
+  { tag: '@long' },
+  async ({ page }) => {
+    await openPowder(page, /^Titania, heated/);
+    await page.getByLabel('Pattern shown').selectOption({ index: 5 });
+    const peaks = sheet(page, 'Peaks and phases');
+    await peaks.getByPlaceholder(/any elements/).fill('ti o');
+    await peaks.getByRole('button', { name: 'Identify' }).click();
+    await expect(peaks).toContainText(/anatase/, { timeout: 60_000 });
+    await expect(peaks).toContainText(/rutile/);
+    await peaks.getByRole('button', { name: /into the fit/ }).click();
+    await expect(page.locator('.mark-info b')).toContainText('identified', { timeout: 30_000 });
+    // A wrong file is told with its line and changes nothing.
+    await page.getByTestId('file-picker').setInputFiles({
+      name: 'broken.xy',
+      mimeType: 'text/plain',
+      buffer: Buffer.from(`${Array.from({ length: 30 }, (_, i) => `${20 + i * 0.1} 12`).join('\n')}\n23.1 twelve\n`),
+    });
+    await expect(page.getByRole('alert')).toContainText('Line 31');
+    await page.getByRole('dialog').getByText('Close', { exact: true }).click();
+    await expect(sheet(page, 'Phases')).toContainText('2 phases');
+    // A stopped run keeps its stages.
+    await page.getByRole('button', { name: 'Run', exact: true }).click();
+    await expect(sheet(page, 'Fit').locator('.stages li').first()).toBeVisible({ timeout: 60_000 });
+    await stop(page);
+    await idle(page);
+    await expect(page.locator('.mark-info')).toContainText('Rwp');
+    // A stage that does not breathe in time is taken away with its worker: then the stage before it is where one stands.
+    await expect(page.locator('.mark-info b')).toHaveText(/, stopped$|^Background and scales$/);
+    await page.getByLabel('on the server').check();
+    const series = sheet(page, 'Series');
+    await series.getByRole('button', { name: 'Fit the series' }).click();
+    await expect(page.locator('.work')).toContainText(/of 12/, { timeout: 60_000 });
+    await idle(page);
+    await expect(series.getByRole('img', { name: 'Chart along the series' })).toBeVisible();
+    await expect(series.locator('circle')).toHaveCount(24);
+    await series.getByLabel('along the series', { exact: true }).selectOption('c');
+    await expect(series.locator('circle').first()).toBeVisible();
+    const download = page.waitForEvent('download');
+    await series.getByRole('button', { name: 'CSV' }).click();
+    expect(
+      readFileSync(await (await download).path(), 'utf8')
+        .trim()
+        .split('\n').length,
+    ).toBe(13);
+  },
+);
 
-test('the instrument is calibrated from a standard and remembered; the shelf takes files of one’s own; regions are left out', async ({
-  page,
-}) => {
-  await page.goto('/');
-  await page.getByRole('button', { name: /^Silicon standard/ }).click();
-  await page.getByRole('button', { name: 'Take it in' }).click();
-  const instrument = sheet(page, 'Instrument');
-  await expect(instrument).toContainText('Until then a usual laboratory diffractometer is assumed');
-  await instrument.getByLabel('name').fill('Diffractometer by the window');
-  await instrument.getByRole('button', { name: 'Use it' }).click();
-  await expect(instrument).toContainText('not calibrated');
-  const calibrate = sheet(page, 'Calibrate with a standard');
-  await calibrate.getByRole('button', { name: 'Calibrate', exact: true }).click();
-  await expect(calibrate).toContainText(/Zero 0\.02\d+°/, { timeout: 60_000 });
-  await expect(instrument).toContainText('calibrated with silicon');
-  // A wrong standard leaves the instrument as it was.
-  await calibrate.getByLabel('Standard').selectOption('halite');
-  await calibrate.getByRole('button', { name: 'Calibrate', exact: true }).click();
-  await expect(page.getByRole('alert')).toContainText('does not fit Sodium chloride', { timeout: 60_000 });
-  await expect(instrument).toContainText('calibrated with silicon');
-  // The next pattern comes with it.
-  await page.goto('/');
-  await page.getByTestId('file-picker').setInputFiles('demo/data/bengara-nano.xy');
-  await page.getByRole('button', { name: 'Take it in' }).click();
-  await expect(sheet(page, 'Instrument').getByLabel('name')).toHaveValue('Diffractometer by the window');
-  await page.getByRole('button', { name: 'Go on to Fit' }).click();
-  // A search that finds nothing offers the nearest.
-  await page.getByRole('button', { name: 'Add from the shelf' }).click();
-  const shelf = page.getByRole('dialog', { name: 'Shelf of reference structures' });
-  await shelf.getByLabel('all of').fill('Ni Al O');
-  await expect(shelf).toContainText('Nearest: Zn in place of Ni');
-  await shelf.getByLabel('all of').fill('Xx');
-  await expect(shelf.getByRole('alert')).toContainText('Xx is not an element');
-  const cif =
-    'data_mine\n_chemical_name_common Murasaki\n_cell_length_a 5.02\n_cell_length_b 5.02\n_cell_length_c 13.70\n_cell_angle_alpha 90\n_cell_angle_beta 90\n_cell_angle_gamma 120\n_space_group_name_H-M_alt "R -3 c:H"\nloop_\n_atom_site_label\n_atom_site_type_symbol\n_atom_site_fract_x\n_atom_site_fract_y\n_atom_site_fract_z\nFe1 Fe 0 0 0.355\nO1 O 0.306 0 0.25\n';
-  await shelf
-    .locator('input[type=file]')
-    .setInputFiles({ name: 'mine.cif', mimeType: 'chemical/x-cif', buffer: Buffer.from(cif) });
-  await shelf.getByLabel('all of').fill('Fe O');
-  await expect(shelf).toContainText('Your own');
-  await shelf.locator('li button', { hasText: 'Murasaki' }).first().click();
-  await shelf.getByRole('button', { name: 'Take Murasaki', exact: true }).click();
-  await expect(page.locator('.mark-info b')).toContainText('Murasaki taken');
-  await shelf.getByRole('button', { name: 'Close' }).click();
-  // Leaving a region out changes the number of points; clicking it brings it back.
-  await page.getByRole('button', { name: 'Leave out' }).click();
-  const plot = page.getByTestId('pattern'),
-    box = (await plot.boundingBox())!;
-  await page.mouse.move(box.x + 200, box.y + 80);
-  await page.mouse.down();
-  await page.mouse.move(box.x + 260, box.y + 80, { steps: 4 });
-  await page.mouse.up();
-  await expect(page.locator('.mark-info b')).toContainText('A region is left out', { timeout: 10_000 });
-  await plot.click({ position: { x: 230, y: 80 } });
-  await expect(page.locator('.mark-info b')).toContainText('A region is fitted again', { timeout: 10_000 });
-});
+test(
+  'the instrument is calibrated from a standard and remembered; the shelf takes files of one’s own; regions are left out',
+  { tag: '@long' },
+  async ({ page }) => {
+    await page.goto('/');
+    await page.getByRole('button', { name: /^Silicon standard/ }).click();
+    await page.getByRole('button', { name: 'Take it in' }).click();
+    const instrument = sheet(page, 'Instrument');
+    await expect(instrument).toContainText('Until then a usual laboratory diffractometer is assumed');
+    await instrument.getByLabel('name').fill('Diffractometer by the window');
+    await instrument.getByRole('button', { name: 'Use it' }).click();
+    await expect(instrument).toContainText('not calibrated');
+    const calibrate = sheet(page, 'Calibrate with a standard');
+    await calibrate.getByRole('button', { name: 'Calibrate', exact: true }).click();
+    await expect(calibrate).toContainText(/Zero 0\.02\d+°/, { timeout: 60_000 });
+    await expect(instrument).toContainText('calibrated with silicon');
+    // A wrong standard leaves the instrument as it was.
+    await calibrate.getByLabel('Standard').selectOption('halite');
+    await calibrate.getByRole('button', { name: 'Calibrate', exact: true }).click();
+    await expect(page.getByRole('alert')).toContainText('does not fit Sodium chloride', { timeout: 60_000 });
+    await expect(instrument).toContainText('calibrated with silicon');
+    // The next pattern comes with it.
+    await page.goto('/');
+    await page.getByTestId('file-picker').setInputFiles('demo/data/bengara-nano.xy');
+    await page.getByRole('button', { name: 'Take it in' }).click();
+    await expect(sheet(page, 'Instrument').getByLabel('name')).toHaveValue('Diffractometer by the window');
+    await page.getByRole('button', { name: 'Go on to Fit' }).click();
+    // A search that finds nothing offers the nearest.
+    await page.getByRole('button', { name: 'Add from the shelf' }).click();
+    const shelf = page.getByRole('dialog', { name: 'Shelf of reference structures' });
+    await shelf.getByLabel('all of').fill('Ni Al O');
+    await expect(shelf).toContainText('Nearest: Zn in place of Ni');
+    await shelf.getByLabel('all of').fill('Xx');
+    await expect(shelf.getByRole('alert')).toContainText('Xx is not an element');
+    const cif =
+      'data_mine\n_chemical_name_common Murasaki\n_cell_length_a 5.02\n_cell_length_b 5.02\n_cell_length_c 13.70\n_cell_angle_alpha 90\n_cell_angle_beta 90\n_cell_angle_gamma 120\n_space_group_name_H-M_alt "R -3 c:H"\nloop_\n_atom_site_label\n_atom_site_type_symbol\n_atom_site_fract_x\n_atom_site_fract_y\n_atom_site_fract_z\nFe1 Fe 0 0 0.355\nO1 O 0.306 0 0.25\n';
+    await shelf
+      .locator('input[type=file]')
+      .setInputFiles({ name: 'mine.cif', mimeType: 'chemical/x-cif', buffer: Buffer.from(cif) });
+    await shelf.getByLabel('all of').fill('Fe O');
+    await expect(shelf).toContainText('Your own');
+    await shelf.locator('li button', { hasText: 'Murasaki' }).first().click();
+    await shelf.getByRole('button', { name: 'Take Murasaki', exact: true }).click();
+    await expect(page.locator('.mark-info b')).toContainText('Murasaki taken');
+    await shelf.getByRole('button', { name: 'Close' }).click();
+    // Leaving a region out changes the number of points; clicking it brings it back.
+    await page.getByRole('button', { name: 'Leave out' }).click();
+    const plot = page.getByTestId('pattern'),
+      box = (await plot.boundingBox())!;
+    await page.mouse.move(box.x + 200, box.y + 80);
+    await page.mouse.down();
+    await page.mouse.move(box.x + 260, box.y + 80, { steps: 4 });
+    await page.mouse.up();
+    await expect(page.locator('.mark-info b')).toContainText('A region is left out', { timeout: 10_000 });
+    await plot.click({ position: { x: 230, y: 80 } });
+    await expect(page.locator('.mark-info b')).toContainText('A region is fitted again', { timeout: 10_000 });
+  },
+);

@@ -84,41 +84,43 @@ test('contacts by a definition: found, drawn, followed, changed and kept', async
   await expect(rows).toHaveCount(before);
 });
 
-test('empty space: nothing at first and a hint why, dragged to where there is some, by the keyboard too', async ({
-  page,
-}) => {
-  await page.goto('/');
-  const buffer = readFileSync(new URL('../demo/data/hachisu.cif', import.meta.url));
-  await page.getByTestId('file-picker').setInputFiles([{ name: 'hachisu.cif', mimeType: 'chemical/x-cif', buffer }]);
-  await page.getByRole('button', { name: /Take (it|them) in/ }).click({ timeout: 30_000 });
-  await page.getByRole('link', { name: /Relate/ }).click();
-  const sheet = page.getByRole('region', { name: 'Empty space', exact: true });
-  await sheet.getByRole('button', { name: 'Look for it' }).click();
-  await expect(sheet).toContainText(/Nothing for a probe of 1.20 Å. The largest that fits has 0.7\d Å/, {
-    timeout: 30_000,
-  });
-  const curve = sheet.getByRole('slider', { name: 'Radius of the probe' });
-  await curve.focus();
-  await page.keyboard.press('Shift+ArrowLeft');
-  await page.keyboard.press('Shift+ArrowLeft');
-  await page.keyboard.press('Shift+ArrowLeft');
-  await expect(sheet).toContainText(/\d % of the cell, \d+ Å³, for a probe of 0\.[2-5]\d Å/, { timeout: 30_000 });
-  await expect(sheet.getByRole('table', { name: 'Voids' })).toContainText('3 × closed');
-  const box = (await curve.boundingBox())!;
-  await page.mouse.click(box.x + 0.15 * box.width, box.y + box.height / 2);
-  await expect(sheet).toContainText(/for a probe of 0\.[01]\d Å/, { timeout: 30_000 });
-  await sheet.getByRole('button', { name: 'Take it away' }).click();
-  await expect(sheet).toContainText('Room between the molecules');
+test(
+  'empty space: nothing at first and a hint why, dragged to where there is some, by the keyboard too',
+  { tag: '@long' },
+  async ({ page }) => {
+    await page.goto('/');
+    const buffer = readFileSync(new URL('../demo/data/hachisu.cif', import.meta.url));
+    await page.getByTestId('file-picker').setInputFiles([{ name: 'hachisu.cif', mimeType: 'chemical/x-cif', buffer }]);
+    await page.getByRole('button', { name: /Take (it|them) in/ }).click({ timeout: 30_000 });
+    await page.getByRole('link', { name: /Relate/ }).click();
+    const sheet = page.getByRole('region', { name: 'Empty space', exact: true });
+    await sheet.getByRole('button', { name: 'Look for it' }).click();
+    await expect(sheet).toContainText(/Nothing for a probe of 1.20 Å. The largest that fits has 0.7\d Å/, {
+      timeout: 30_000,
+    });
+    const curve = sheet.getByRole('slider', { name: 'Radius of the probe' });
+    await curve.focus();
+    await page.keyboard.press('Shift+ArrowLeft');
+    await page.keyboard.press('Shift+ArrowLeft');
+    await page.keyboard.press('Shift+ArrowLeft');
+    await expect(sheet).toContainText(/\d % of the cell, \d+ Å³, for a probe of 0\.[2-5]\d Å/, { timeout: 30_000 });
+    await expect(sheet.getByRole('table', { name: 'Voids' })).toContainText('3 × closed');
+    const box = (await curve.boundingBox())!;
+    await page.mouse.click(box.x + 0.15 * box.width, box.y + box.height / 2);
+    await expect(sheet).toContainText(/for a probe of 0\.[01]\d Å/, { timeout: 30_000 });
+    await sheet.getByRole('button', { name: 'Take it away' }).click();
+    await expect(sheet).toContainText('Room between the molecules');
 
-  const shape = page.getByRole('region', { name: 'Shape of the crystal', exact: true });
-  await shape.getByRole('button', { name: 'Show it' }).click();
-  const forms = shape.getByRole('table', { name: 'Forms' });
-  await expect(forms).toContainText('{1 0 0}');
-  await forms.getByRole('row', { name: /\{0 0 1\}/ }).focus();
-  await page.keyboard.press('Enter');
-  await expect(forms).toContainText('to (0 0 1)');
-  await expect(forms.getByRole('row', { name: /\{1 0 0\}/ })).toContainText('90.00°');
-});
+    const shape = page.getByRole('region', { name: 'Shape of the crystal', exact: true });
+    await shape.getByRole('button', { name: 'Show it' }).click();
+    const forms = shape.getByRole('table', { name: 'Forms' });
+    await expect(forms).toContainText('{1 0 0}');
+    await forms.getByRole('row', { name: /\{0 0 1\}/ }).focus();
+    await page.keyboard.press('Enter');
+    await expect(forms).toContainText('to (0 0 1)');
+    await expect(forms.getByRole('row', { name: /\{1 0 0\}/ })).toContainText('90.00°');
+  },
+);
 
 test('two forms of a dye beside one another: one molecule, another packing, two patterns', async ({ page }) => {
   for (const file of ['ukonzome-1.cif', 'ukonzome-2.cif']) {
@@ -162,66 +164,70 @@ test('two forms of a dye beside one another: one molecule, another packing, two 
   await expect(known).not.toContainText('Hall symbol');
 });
 
-test('chambers and ways, a cut, the shape by energies and by given faces, what is expected of a measurement', async ({
-  page,
-}) => {
-  await page.goto('/');
-  const buffer = readFileSync(new URL('../demo/data/kurumi-5.cif', import.meta.url));
-  await page.getByTestId('file-picker').setInputFiles([{ name: 'kurumi-5.cif', mimeType: 'chemical/x-cif', buffer }]);
-  await page.getByRole('button', { name: /Take (it|them) in/ }).click({ timeout: 30_000 });
-  await page.getByRole('link', { name: /Relate/ }).click();
-  const space = page.getByRole('region', { name: 'Empty space', exact: true });
-  await space.getByRole('button', { name: 'Look for it' }).click();
-  const probe = space.getByRole('textbox', { name: 'Radius of the probe' });
-  await expect(probe).toBeVisible({ timeout: 30_000 });
-  await probe.fill('0.6');
-  await expect(space.getByRole('table', { name: 'Voids' })).toContainText('closed', { timeout: 30_000 });
-  const before = await space.getByText(/Atoms fill/).textContent();
-  await space.getByText(/^Radii of the atoms/).click();
-  await space.getByRole('textbox', { name: 'Radius of C', exact: true }).fill('1.50');
-  await page.keyboard.press('Enter');
-  await expect(space.getByText(/Atoms fill/)).not.toHaveText(before!, { timeout: 30_000 });
-  await space.getByRole('button', { name: 'The usual ones' }).click();
-  await expect(space.getByText(/Atoms fill/)).toHaveText(before!, { timeout: 30_000 });
-  await space.getByText('cut open by a plane').click();
-  await space.getByRole('slider', { name: 'where' }).press('ArrowLeft');
-  await space.getByRole('button', { name: 'chambers and ways' }).click();
-  await expect(space).toContainText(/Chambers: \d+ of \d\.\d\d Å/, { timeout: 30_000 });
-  await space.getByRole('button', { name: 'Take it away' }).click();
+test(
+  'chambers and ways, a cut, the shape by energies and by given faces, what is expected of a measurement',
+  { tag: '@long' },
+  async ({ page }) => {
+    await page.goto('/');
+    const buffer = readFileSync(new URL('../demo/data/kurumi-5.cif', import.meta.url));
+    await page.getByTestId('file-picker').setInputFiles([{ name: 'kurumi-5.cif', mimeType: 'chemical/x-cif', buffer }]);
+    await page.getByRole('button', { name: /Take (it|them) in/ }).click({ timeout: 30_000 });
+    await page.getByRole('link', { name: /Relate/ }).click();
+    const space = page.getByRole('region', { name: 'Empty space', exact: true });
+    await space.getByRole('button', { name: 'Look for it' }).click();
+    const probe = space.getByRole('textbox', { name: 'Radius of the probe' });
+    await expect(probe).toBeVisible({ timeout: 30_000 });
+    await probe.fill('0.6');
+    await expect(space.getByRole('table', { name: 'Voids' })).toContainText('closed', { timeout: 30_000 });
+    const before = await space.getByText(/Atoms fill/).textContent();
+    await space.getByText(/^Radii of the atoms/).click();
+    await space.getByRole('textbox', { name: 'Radius of C', exact: true }).fill('1.50');
+    await page.keyboard.press('Enter');
+    await expect(space.getByText(/Atoms fill/)).not.toHaveText(before!, { timeout: 30_000 });
+    await space.getByRole('button', { name: 'The usual ones' }).click();
+    await expect(space.getByText(/Atoms fill/)).toHaveText(before!, { timeout: 30_000 });
+    await space.getByText('cut open by a plane').click();
+    await space.getByRole('slider', { name: 'where' }).press('ArrowLeft');
+    await space.getByRole('button', { name: 'chambers and ways' }).click();
+    await expect(space).toContainText(/Chambers: \d+ of \d\.\d\d Å/, { timeout: 30_000 });
+    await space.getByRole('button', { name: 'Take it away' }).click();
 
-  const shape = page.getByRole('region', { name: 'Shape of the crystal', exact: true });
-  await shape.getByRole('button', { name: 'Show it' }).click();
-  const forms = shape.getByRole('table', { name: 'Forms' });
-  await shape.getByRole('button', { name: 'by attachment energies' }).click();
-  await expect(forms).toContainText('gains, kJ/mol', { timeout: 30_000 });
-  await expect(forms).toContainText(/−\d+\.\d/);
-  await shape.getByText(/^What \(/).click();
-  await expect(shape).toContainText(/Rough by \d\.\d\d Å r\.m\.s\./, { timeout: 30_000 });
-  await shape.getByRole('button', { name: 'by given faces' }).click();
-  const first = shape.getByRole('textbox', { name: /^Distance of \(/ }).first();
-  await first.fill('0');
-  await first.fill('0.300');
-  await expect(forms).toContainText('0.300');
-  await shape
-    .getByRole('button', { name: /^Leave \(/ })
-    .first()
-    .click();
-  await expect(shape.getByRole('alert')).toContainText('do not close around the crystal');
-  await shape.getByRole('button', { name: 'Add a face' }).click();
-  await expect(shape.getByRole('alert')).toHaveCount(0);
-  await shape.getByText('draw it around the structure').click();
-  await shape.getByRole('button', { name: 'gold' }).click();
+    const shape = page.getByRole('region', { name: 'Shape of the crystal', exact: true });
+    await shape.getByRole('button', { name: 'Show it' }).click();
+    const forms = shape.getByRole('table', { name: 'Forms' });
+    await shape.getByRole('button', { name: 'by attachment energies' }).click();
+    await expect(forms).toContainText('gains, kJ/mol', { timeout: 30_000 });
+    await expect(forms).toContainText(/−\d+\.\d/);
+    await shape.getByText(/^What \(/).click();
+    await expect(shape).toContainText(/Rough by \d\.\d\d Å r\.m\.s\./, { timeout: 30_000 });
+    await shape.getByRole('button', { name: 'by given faces' }).click();
+    const first = shape.getByRole('textbox', { name: /^Distance of \(/ }).first();
+    await first.fill('0');
+    await first.fill('0.300');
+    await expect(forms).toContainText('0.300');
+    await shape
+      .getByRole('button', { name: /^Leave \(/ })
+      .first()
+      .click();
+    await expect(shape.getByRole('alert')).toContainText('do not close around the crystal');
+    await shape.getByRole('button', { name: 'Add a face' }).click();
+    await expect(shape.getByRole('alert')).toHaveCount(0);
+    await shape.getByText('draw it around the structure').click();
+    await shape.getByRole('button', { name: 'gold' }).click();
 
-  const expected = page.getByRole('region', { name: 'What to expect of a measurement', exact: true });
-  await expected.getByRole('button', { name: 'powder pattern' }).click();
-  await expect(expected.getByRole('table', { name: 'Lines of the pattern' })).toContainText('0 0 1', {
-    timeout: 30_000,
-  });
-  await expected.getByRole('button', { name: 'precession picture' }).focus();
-  await page.keyboard.press('Enter');
-  await expect(expected.getByRole('img', { name: 'Layer h k 0' })).toBeVisible({ timeout: 30_000 });
-  await expected.getByRole('textbox', { name: 'Level of the layer' }).fill('2');
-  await expect(expected.getByRole('img', { name: 'Layer h k 2' })).toBeVisible({ timeout: 30_000 });
-  await expected.getByRole('button', { name: 'structure factors' }).click();
-  await expect(expected.getByRole('table', { name: 'Structure factors' })).toContainText('|F|, e', { timeout: 30_000 });
-});
+    const expected = page.getByRole('region', { name: 'What to expect of a measurement', exact: true });
+    await expected.getByRole('button', { name: 'powder pattern' }).click();
+    await expect(expected.getByRole('table', { name: 'Lines of the pattern' })).toContainText('0 0 1', {
+      timeout: 30_000,
+    });
+    await expected.getByRole('button', { name: 'precession picture' }).focus();
+    await page.keyboard.press('Enter');
+    await expect(expected.getByRole('img', { name: 'Layer h k 0' })).toBeVisible({ timeout: 30_000 });
+    await expected.getByRole('textbox', { name: 'Level of the layer' }).fill('2');
+    await expect(expected.getByRole('img', { name: 'Layer h k 2' })).toBeVisible({ timeout: 30_000 });
+    await expected.getByRole('button', { name: 'structure factors' }).click();
+    await expect(expected.getByRole('table', { name: 'Structure factors' })).toContainText('|F|, e', {
+      timeout: 30_000,
+    });
+  },
+);

@@ -7,17 +7,21 @@ const STEPS = Number(process.env['STEPS'] ?? 24);
 const SEED = Number(process.env['SEED'] ?? 7);
 const CHECK_EVERY = 12;
 
-test('a walk of random acts leaves nothing in the store without what it belongs to', async ({ page, context }) => {
-  test.setTimeout(120_000 + 4000 * STEPS);
-  context.setDefaultTimeout(30_000);
-  const walk = new Walk(context, seededRandom(SEED));
-  await walk.begin(page);
-  for (let i = 1; i <= STEPS; i++) {
-    await walk.step();
-    if (i % CHECK_EVERY === 0) await walk.check();
-    if (STEPS > 100 && i % 100 === 0) process.stdout.write(`${i} acts\n`);
-  }
-  await walk.check();
-  test.info().annotations.push({ type: 'acts', description: JSON.stringify([...walk.done]) });
-  if (STEPS > 100) process.stdout.write(`${JSON.stringify([...walk.done])}\n`);
-});
+test(
+  'a walk of random acts leaves nothing in the store without what it belongs to',
+  { tag: '@long' },
+  async ({ page, context }) => {
+    test.setTimeout(120_000 + 4000 * STEPS);
+    context.setDefaultTimeout(30_000);
+    const walk = new Walk(context, seededRandom(SEED));
+    await walk.begin(page);
+    for (let i = 1; i <= STEPS; i++) {
+      await walk.step();
+      if (i % CHECK_EVERY === 0) await walk.check();
+      if (STEPS > 100 && i % 100 === 0) process.stdout.write(`${i} acts\n`);
+    }
+    await walk.check();
+    test.info().annotations.push({ type: 'acts', description: JSON.stringify([...walk.done]) });
+    if (STEPS > 100) process.stdout.write(`${JSON.stringify([...walk.done])}\n`);
+  },
+);

@@ -1,4 +1,5 @@
 // From a fresh clone: installs what is missing, then layout, type check, lint and build, unit tests, browser tests.
+// Without `all`, those marked as long are left out: whole runs on many made-up crystals, journeys of half a minute.
 import { spawn, spawnSync } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
@@ -60,5 +61,7 @@ await together([
   ['Lint', 'npx', ['eslint', '.']],
   ['Building the application', 'npx', ['vite', 'build', 'web', '--logLevel', 'warn']],
 ]);
-step('Unit tests', 'npx', ['vitest', 'run']);
-step('Browser tests', 'npx', ['playwright', 'test']);
+const everything = process.argv.includes('all');
+step('Unit tests', 'npx', ['vitest', 'run', ...(everything ? [] : ['--tags-filter=!long'])]);
+step('Browser tests', 'npx', ['playwright', 'test'], everything ? {} : { WITHOUT_LONG: '1' });
+if (!everything) process.stdout.write('\nLong tests were left out; `npm run test:all` runs them too.\n');

@@ -385,7 +385,7 @@ describe('nagare pattern, fit, index and identify', () => {
     expect((await run('pattern', phase('halite'), '--from', '90', '--to', '40')).err).toMatch(/range must run upwards/);
   }, 60_000);
 
-  it('fits a mixture and writes the result as CIF', async () => {
+  it('fits a mixture and writes the result as CIF', { tags: 'long' }, async () => {
     const out = join(folder, 'fit.cif');
     const r = (await json(
       'fit',
@@ -422,7 +422,7 @@ describe('nagare pattern, fit, index and identify', () => {
     const back = recognise(readFileSync(out, 'utf8'), 'fit.cif');
     expect(back.filter((b) => b.structure).length).toBe(2);
     expect(back.find((b) => b.powder)!.powder!.pattern.twoTheta.length).toBeGreaterThan(4000);
-  }, 120_000);
+  });
 
   it('indexes a pattern or a list, and identifies', async () => {
     const a = (await json(
@@ -533,7 +533,7 @@ describe('a command line', () => {
 });
 
 describe('a terminal', () => {
-  it('shows the answer, ends with the status, and says what went wrong beside it', async () => {
+  it('shows the answer, ends with the status, and says what went wrong beside it', { tags: 'long' }, async () => {
     const good = await shell('merge', join(root, 'demo/data/aobae.cif'), '--json');
     expect(good).toMatchObject({ code: 0, err: '' });
     expect(JSON.parse(good.out)).toEqual(

@@ -49,19 +49,23 @@ describe('nagare wavefunction', () => {
     expect(molecules[0]!.atoms).toHaveLength(3);
   });
 
-  it('divides the density again until its atoms are those it was divided by, where that is asked for', async () => {
-    const charge = async (...more: string[]): Promise<number> => {
-      const w = await answer('wavefunction', file('water.xyz'), '--method', 'hf', ...more, '--json');
-      return (w['charges'] as { charge: number }[])[0]!.charge;
-    };
-    expect(await charge('--division', 'iterated')).toBeLessThan((await charge()) - 0.3);
-    const { code, problem } = await runCommand(
-      ['wavefunction', file('water.xyz'), '--division', 'half'],
-      () => undefined,
-    );
-    expect(code).toBe(2);
-    expect(problem).toContain('--division must be stockholder or iterated, not "half"');
-  });
+  it(
+    'divides the density again until its atoms are those it was divided by, where that is asked for',
+    { tags: 'long' },
+    async () => {
+      const charge = async (...more: string[]): Promise<number> => {
+        const w = await answer('wavefunction', file('water.xyz'), '--method', 'hf', ...more, '--json');
+        return (w['charges'] as { charge: number }[])[0]!.charge;
+      };
+      expect(await charge('--division', 'iterated')).toBeLessThan((await charge()) - 0.3);
+      const { code, problem } = await runCommand(
+        ['wavefunction', file('water.xyz'), '--division', 'half'],
+        () => undefined,
+      );
+      expect(code).toBe(2);
+      expect(problem).toContain('--division must be stockholder or iterated, not "half"');
+    },
+  );
 
   it('takes a charge and a spin, and refuses what cannot be in a sentence', async () => {
     const w = await answer(
@@ -116,7 +120,7 @@ describe('nagare aspherical', () => {
     writeFileSync(file('ice.cif'), model + w.toString().replace(/^data_x\n\n/, ''));
   }, 60_000);
 
-  it('says each round, what was gained, bonds before and after; the CIF says how', async () => {
+  it('says each round, what was gained, bonds before and after; the CIF says how', { tags: 'long' }, async () => {
     const r = (await answer(
       'aspherical',
       file('ice.cif'),
@@ -144,7 +148,7 @@ describe('nagare aspherical', () => {
     const cif = readFileSync(file('final.cif'), 'utf8');
     expect(cif).toMatch(/_nagare_aspherical_method/);
     expect(cif).toMatch(/stockholder/);
-  }, 120_000);
+  });
 
   it('refuses a level that there is not', async () => {
     const { code, problem } = await runCommand(['aspherical', file('ice.cif'), '--level', 'perfect'], () => undefined);

@@ -43,6 +43,7 @@ describe('what speaks against a phase', () => {
     [{ cassiterite: 0.4, quartz: 0.6 }, 'cassiterite', 'yamabuki-frit'],
   ] as const)(
     '%o: %s is told from %s in its place',
+    { tags: 'long', timeout: 120_000 },
     async (weights, right, wrong) => {
       const pattern = mixture(911, weights);
       const ids = Object.keys(weights);
@@ -56,6 +57,5 @@ describe('what speaks against a phase', () => {
       expect(accused.against.length).toBeGreaterThan(0);
       expect(accused.better?.id).toBe(right);
     },
-    120_000,
   );
 });

@@ -295,19 +295,23 @@ describe('fits of the demo sets', () => {
     expect(run.stages.every((s) => !s.undone)).toBe(true);
   }, 120_000);
 
-  it('Frit 31: four phases, the oriented one found, the minor one within 1.5 %', async () => {
-    const run = await quantify(
-      demoPattern('frit-31.xye'),
-      ['corundum', 'zircon', 'brucite', 'rutile'].map((id) => [id, fromShelf(id)]),
-    );
-    const t = truth('frit-31');
-    run.result.patterns[0]!.weightFractions.forEach((w, i) =>
-      expect(Math.abs(w!.value - t.phases[i]!.weight)).toBeLessThan(0.015),
-    );
-    expect(run.model.phases[2]!.orientation!.axis).toEqual([0, 0, 1]);
-    expect(Math.abs(run.result.phases[2]!.orientation!.value - 0.66)).toBeLessThan(0.03);
-    expect(run.result.s).toBeLessThan(1.3);
-  }, 240_000);
+  it(
+    'Frit 31: four phases, the oriented one found, the minor one within 1.5 %',
+    { tags: 'long', timeout: 240_000 },
+    async () => {
+      const run = await quantify(
+        demoPattern('frit-31.xye'),
+        ['corundum', 'zircon', 'brucite', 'rutile'].map((id) => [id, fromShelf(id)]),
+      );
+      const t = truth('frit-31');
+      run.result.patterns[0]!.weightFractions.forEach((w, i) =>
+        expect(Math.abs(w!.value - t.phases[i]!.weight)).toBeLessThan(0.015),
+      );
+      expect(run.model.phases[2]!.orientation!.axis).toEqual([0, 0, 1]);
+      expect(Math.abs(run.result.phases[2]!.orientation!.value - 0.66)).toBeLessThan(0.03);
+      expect(run.result.s).toBeLessThan(1.3);
+    },
+  );
 
   it('Bengara, fine: the size within a tenth', async () => {
     const run = await quantify(demoPattern('bengara-nano.xy'), [['Bengara', fromShelf('bengara')]], kiln(), 'size');
@@ -326,61 +330,69 @@ describe('fits of the demo sets', () => {
     expect(run.result.s).toBeLessThan(1.1);
   }, 120_000);
 
-  it('converges from cells half a percent off, one up and one down, and a phase that is not there ends at nothing', async () => {
-    const pattern = demoPattern('titania-06.xy'),
-      t = truth('titania-06');
-    const run = await quantify(pattern, [
-      ['Anatase', stretched(fromShelf('anatase'), 1.005)],
-      ['Rutile', stretched(fromShelf('rutile'), 0.995)],
-      ['Zinc oxide', fromShelf('zincite')],
-    ]);
-    const w = run.result.patterns[0]!.weightFractions;
-    expect(Math.abs(w[0]!.value - t.phases[0]!.weight)).toBeLessThan(0.01);
-    expect(Math.abs(w[2]!.value)).toBeLessThan(3 * w[2]!.su);
-    expect(Math.abs(run.result.phases[0]!.cell.a / t.phases[0]!.cell.a - 1)).toBeLessThan(2e-4);
-  }, 240_000);
+  it(
+    'converges from cells half a percent off, one up and one down, and a phase that is not there ends at nothing',
+    { tags: 'long', timeout: 240_000 },
+    async () => {
+      const pattern = demoPattern('titania-06.xy'),
+        t = truth('titania-06');
+      const run = await quantify(pattern, [
+        ['Anatase', stretched(fromShelf('anatase'), 1.005)],
+        ['Rutile', stretched(fromShelf('rutile'), 0.995)],
+        ['Zinc oxide', fromShelf('zincite')],
+      ]);
+      const w = run.result.patterns[0]!.weightFractions;
+      expect(Math.abs(w[0]!.value - t.phases[0]!.weight)).toBeLessThan(0.01);
+      expect(Math.abs(w[2]!.value)).toBeLessThan(3 * w[2]!.su);
+      expect(Math.abs(run.result.phases[0]!.cell.a / t.phases[0]!.cell.a - 1)).toBeLessThan(2e-4);
+    },
+  );
 
-  it('an instrument nobody has calibrated: its zero and widths follow the pattern, amounts and cells are right within their s.u.', async () => {
-    const sharp: Instrument = {
-      ...TRUE_INSTRUMENT,
-      zero: 0.03,
-      profile: { u: 0.002, v: -0.001, w: 0.0015, x: 0, y: 0, sampleHeight: 0, detectorHeight: 0 },
-    };
-    const rutile = stretched(fromShelf('rutile'), 1.003),
-      random = seededRandom(4);
-    const pattern = measurePowder(
-      'm',
-      [
-        { name: 'r', structure: rutile, weight: 0.3, size: 60, strain: 0.4 },
-        { name: 'p', structure: fromShelf('periclase'), weight: 0.7, size: 90, strain: 0.2 },
-      ],
-      {
-        from: 20,
-        to: 105,
-        step: 0.025,
-        instrument: sharp,
-        counts: 8000,
-        background: () => 150,
-        displacement: 0,
-        zero: 0,
-      },
-      random,
-    );
-    const run = await quantify(
-      pattern,
-      [
-        ['Rutile', fromShelf('rutile')],
-        ['Periclase', fromShelf('periclase')],
-      ],
-      USUAL_INSTRUMENT,
-    );
-    expect(run.result.s).toBeLessThan(1.3);
-    expect(run.stages.find((s) => s.title === 'Widths')!.note).toMatch(/not calibrated/);
-    const w = run.result.patterns[0]!.weightFractions[0]!,
-      f = run.result.phases[0]!;
-    expect(Math.abs(w.value - 0.3)).toBeLessThan(0.01);
-    expect(Math.abs(f.cell.a - rutile.cell.a)).toBeLessThan(3 * f.cellSu[0]!);
-  }, 120_000);
+  it(
+    'an instrument nobody has calibrated: its zero and widths follow the pattern, amounts and cells are right within their s.u.',
+    { tags: 'long' },
+    async () => {
+      const sharp: Instrument = {
+        ...TRUE_INSTRUMENT,
+        zero: 0.03,
+        profile: { u: 0.002, v: -0.001, w: 0.0015, x: 0, y: 0, sampleHeight: 0, detectorHeight: 0 },
+      };
+      const rutile = stretched(fromShelf('rutile'), 1.003),
+        random = seededRandom(4);
+      const pattern = measurePowder(
+        'm',
+        [
+          { name: 'r', structure: rutile, weight: 0.3, size: 60, strain: 0.4 },
+          { name: 'p', structure: fromShelf('periclase'), weight: 0.7, size: 90, strain: 0.2 },
+        ],
+        {
+          from: 20,
+          to: 105,
+          step: 0.025,
+          instrument: sharp,
+          counts: 8000,
+          background: () => 150,
+          displacement: 0,
+          zero: 0,
+        },
+        random,
+      );
+      const run = await quantify(
+        pattern,
+        [
+          ['Rutile', fromShelf('rutile')],
+          ['Periclase', fromShelf('periclase')],
+        ],
+        USUAL_INSTRUMENT,
+      );
+      expect(run.result.s).toBeLessThan(1.3);
+      expect(run.stages.find((s) => s.title === 'Widths')!.note).toMatch(/not calibrated/);
+      const w = run.result.patterns[0]!.weightFractions[0]!,
+        f = run.result.phases[0]!;
+      expect(Math.abs(w.value - 0.3)).toBeLessThan(0.01);
+      expect(Math.abs(f.cell.a - rutile.cell.a)).toBeLessThan(3 * f.cellSu[0]!);
+    },
+  );
 
   it('scales a factor of ten off come back in one step', () => {
     const pattern = demoPattern('frit-12.xy');
@@ -474,7 +486,7 @@ describe('without a structure', () => {
 });
 
 describe('a molecule', () => {
-  it('is turned, moved and twisted to where it stands, from its shape alone', async () => {
+  it('is turned, moved and twisted to where it stands, from its shape alone', { tags: 'long' }, async () => {
     const { structure: s } = testCrystal('OCc1ccc(Cl)nc1', 'P 21 21 21', 14, { dMin: 1.5, repeats: 1 });
     const molecule = looseMolecule(s);
     expect(molecule.elements.length).toBe(s.sites.length);
@@ -521,7 +533,7 @@ describe('a molecule', () => {
       ),
     ).rejects.toThrow(/no molecule/);
     expect(() => looseMolecule(fromShelf('quartz'))).toThrow(/framework/);
-  }, 90_000);
+  });
 });
 
 describe('several patterns at once', () => {

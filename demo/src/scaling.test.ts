@@ -130,23 +130,32 @@ describe('scaling', () => {
     });
   };
 
-  it('by the faces of the plate brings equivalents together as the fitted harmonics do, with nothing fitted but the runs', () => {
-    const mu = absorptionCoefficient(data.experiment.formula!, 4, cellVolume(data.cell!), data.experiment.wavelength!);
-    const faces = { faces: plateFaces(), mu };
-    const runs = { batches: true, decay: false, harmonics: 0, without: [4] };
-    const plain = scaleObservations(raw, data.cell!, laue, runs);
-    const placed = scaleObservations(raw, data.cell!, laue, { ...runs, faces });
-    expect(placed.parameters).toBe(plain.parameters);
-    expect(placed.after.rInt).toBeLessThan(0.7 * plain.after.rInt);
-    expect(placed.after.rInt).toBeLessThan(0.06);
-    const [low, high] = placed.transmission!;
-    expect(low).toBeGreaterThan(Math.exp(-mu * 0.55));
-    expect(high).toBeLessThan(Math.exp(-mu * 0.02));
-    // A plate that stands another way makes it worse.
-    const turned = faces.faces.map((f) => ({ ...f, hkl: [f.hkl[1], f.hkl[2], f.hkl[0]] as Vec3 }));
-    const wrong = scaleObservations(raw, data.cell!, laue, { ...runs, faces: { faces: turned, mu } });
-    expect(wrong.after.rInt).toBeGreaterThan(plain.after.rInt);
-  }, 240_000);
+  it(
+    'by the faces of the plate brings equivalents together as the fitted harmonics do, with nothing fitted but the runs',
+    { tags: 'long', timeout: 240_000 },
+    () => {
+      const mu = absorptionCoefficient(
+        data.experiment.formula!,
+        4,
+        cellVolume(data.cell!),
+        data.experiment.wavelength!,
+      );
+      const faces = { faces: plateFaces(), mu };
+      const runs = { batches: true, decay: false, harmonics: 0, without: [4] };
+      const plain = scaleObservations(raw, data.cell!, laue, runs);
+      const placed = scaleObservations(raw, data.cell!, laue, { ...runs, faces });
+      expect(placed.parameters).toBe(plain.parameters);
+      expect(placed.after.rInt).toBeLessThan(0.7 * plain.after.rInt);
+      expect(placed.after.rInt).toBeLessThan(0.06);
+      const [low, high] = placed.transmission!;
+      expect(low).toBeGreaterThan(Math.exp(-mu * 0.55));
+      expect(high).toBeLessThan(Math.exp(-mu * 0.02));
+      // A plate that stands another way makes it worse.
+      const turned = faces.faces.map((f) => ({ ...f, hkl: [f.hkl[1], f.hkl[2], f.hkl[0]] as Vec3 }));
+      const wrong = scaleObservations(raw, data.cell!, laue, { ...runs, faces: { faces: turned, mu } });
+      expect(wrong.after.rInt).toBeGreaterThan(plain.after.rInt);
+    },
+  );
 
   it('says why when directions are not known, and leaves good data as they are', () => {
     const plain = read('data', 'aobae');

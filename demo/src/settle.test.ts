@@ -46,6 +46,7 @@ function offsets(truth: Structure, positions: readonly (readonly [number, number
 describe('the demo sets from solved atoms', () => {
   it.each(['mizuasagi'])(
     '%s settles with every hydrogen in its place',
+    { tags: 'long', timeout: 300_000 },
     async (name) => {
       const { data, truth, contents, reflections } = load(name);
       const start = bare(truth);
@@ -73,27 +74,30 @@ describe('the demo sets from solved atoms', () => {
       expect(off.filter((d) => d < 0.15).length / off.length).toBeGreaterThanOrEqual(0.97);
       expect(judgeEllipsoids(result.stage.structure).some((e) => e.kind === 'impossible')).toBe(false);
     },
-    300_000,
   );
 
-  it('kasumi, of one place only, ends in two at the true occupancy without typing', async () => {
-    const { data, truth, contents, reflections } = load('kasumi');
-    const result = await settle(
-      { structure: bare(truth), reflections, wavelength: data.experiment.wavelength!, contents, disorder: 'try' },
-      quietContext() as never,
-    );
-    expect(result.stages[0]!.r1).toBeGreaterThan(0.25);
-    expect(result.stage.readings.r1).toBeLessThan(0.02);
-    const first = result.stage.structure.sites.find((x) => x.disorder?.group === '1')!;
-    expect(Math.abs(first.occupancy - 0.6)).toBeLessThan(3 * first.occupancySu!);
-    const off = offsets(
-      truth,
-      result.stage.structure.sites.filter((x) => x.element === 'H').map((x) => x.position),
-    );
-    expect(off.filter((d) => d < 0.15).length / off.length).toBeGreaterThanOrEqual(0.97);
-  }, 300_000);
+  it(
+    'kasumi, of one place only, ends in two at the true occupancy without typing',
+    { tags: 'long', timeout: 300_000 },
+    async () => {
+      const { data, truth, contents, reflections } = load('kasumi');
+      const result = await settle(
+        { structure: bare(truth), reflections, wavelength: data.experiment.wavelength!, contents, disorder: 'try' },
+        quietContext() as never,
+      );
+      expect(result.stages[0]!.r1).toBeGreaterThan(0.25);
+      expect(result.stage.readings.r1).toBeLessThan(0.02);
+      const first = result.stage.structure.sites.find((x) => x.disorder?.group === '1')!;
+      expect(Math.abs(first.occupancy - 0.6)).toBeLessThan(3 * first.occupancySu!);
+      const off = offsets(
+        truth,
+        result.stage.structure.sites.filter((x) => x.element === 'H').map((x) => x.position),
+      );
+      expect(off.filter((d) => d < 0.15).length / off.length).toBeGreaterThanOrEqual(0.97);
+    },
+  );
 
-  it('futago-1 is recognised as a twin of the true fraction', async () => {
+  it('futago-1 is recognised as a twin of the true fraction', { tags: 'long', timeout: 300_000 }, async () => {
     const { data, truth, contents, reflections } = load('futago-1');
     const result = await settle(
       { structure: bare(truth), reflections, wavelength: data.experiment.wavelength!, contents, disorder: 'ask' },
@@ -102,5 +106,5 @@ describe('the demo sets from solved atoms', () => {
     const twin = result.stage.readings.twins![0]!;
     expect(Math.abs(twin.fraction - 0.22)).toBeLessThan(3 * twin.su! + 0.002);
     expect(result.stage.readings.r1).toBeLessThan(0.02);
-  }, 300_000);
+  });
 });

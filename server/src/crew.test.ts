@@ -52,7 +52,7 @@ async function everything(context: TaskContext) {
 }
 
 describe('a wavefunction over several threads', () => {
-  it('is the same to the last digit as over one, with its atoms and their form factors', async () => {
+  it('is the same to the last digit as over one, with its atoms and their form factors', { tags: 'long' }, async () => {
     const alone = await everything(quietContext());
     const together = await everything(withThreads());
     expect(alone.electrons.reduce((sum, x) => sum + x)).toBeCloseTo(17, 3);
@@ -62,7 +62,7 @@ describe('a wavefunction over several threads', () => {
     together.factors.forEach((f, i) => expect(Array.from(f)).toEqual(Array.from(alone.factors[i]!)));
   });
 
-  it('stops when it is told to, and its threads are free again', async () => {
+  it('stops when it is told to, and its threads are free again', { tags: 'long' }, async () => {
     const signal = { aborted: false };
     const stopped = wavefunctionOf(radical, options, withThreads(signal), (r) => {
       if (r.stage === 'field' && r.iteration === 2) signal.aborted = true;

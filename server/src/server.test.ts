@@ -240,7 +240,7 @@ describe('the server', () => {
     expect((await get('/nothing')).status).toBe(404);
   });
 
-  it('fits a series on the job queue, each pattern from the one before', async () => {
+  it('fits a series on the job queue, each pattern from the one before', { tags: 'long' }, async () => {
     const files = ['titania-02', 'titania-03', 'titania-04'].map(
       (n) => recognise(readFileSync(join(root, `demo/data/${n}.xy`), 'utf8'), `${n}.xy`)[0]!.powder!.pattern,
     );
@@ -265,7 +265,11 @@ describe('the server', () => {
     const { steps } = job.result as {
       steps: {
         at: number;
-        result: { s: number; phases: { cell: { c: number } }[]; patterns: { weightFractions: { value: number }[] }[] };
+        result: {
+          s: number;
+          phases: { cell: { c: number } }[];
+          patterns: { weightFractions: { value: number }[] }[];
+        };
       }[];
     };
     expect(steps.map((s) => s.at)).toEqual([350, 400, 450]);
@@ -278,5 +282,5 @@ describe('the server', () => {
       expect(Math.abs(s.result.phases[0]!.cell.c / truth.phases[0]!.cell.c - 1)).toBeLessThan(3e-4);
     }
     expect((await post('series', { model: {}, patterns: files, recipe: 'quantify' })).status).toBe(400);
-  }, 120_000);
+  });
 });

@@ -63,7 +63,7 @@ describe('a crystal of water whose data come of a wavefunction', () => {
     }
   });
 
-  it('goes on from where it stopped, the comparison kept', async () => {
+  it('goes on from where it stopped, the comparison kept', { tags: 'long' }, async () => {
     const { stage } = result.rounds[0]!;
     const again = await asphericalRefinement(
       { ...start, structure: stage.structure, treatment: stage.treatment, weights: stage.readings.weights },
@@ -75,7 +75,7 @@ describe('a crystal of water whose data come of a wavefunction', () => {
     expect(again.rounds.at(-1)!.stage.readings.r1).toBeCloseTo(result.rounds.at(-1)!.stage.readings.r1, 4);
   });
 
-  it('keeps where a field got to that had not settled, and goes on from there', async () => {
+  it('keeps where a field got to that had not settled, and goes on from there', { tags: 'long' }, async () => {
     const { field } = QUICK.wavefunction;
     const short = { ...QUICK, wavefunction: { ...QUICK.wavefunction, field: { ...field, cycles: 6 } } };
     const lost = await asphericalRefinement(start, { ...short, hydrogens: 'free', rounds: 3, words }, quietContext());
@@ -212,7 +212,7 @@ describe('what shares a wavefunction', () => {
     expect(second!.sites.map((x) => x.id)).toContain(sites[0]!.id);
   });
 
-  it('stands in the same crystal in whichever place it lies', async () => {
+  it('stands in the same crystal in whichever place it lies', { tags: 'long' }, async () => {
     const waters = testCrystal('O.O', 'P 21 21 21', 4).structure;
     const [first, second] = [waters.sites.slice(0, 3), waters.sites.slice(3)];
     // A second place so near that only what is around could make a difference.
@@ -234,7 +234,7 @@ describe('what shares a wavefunction', () => {
     const off = (m: (typeof molecules)[number]): number => Math.abs(oxygen(m) - oxygen(molecules[1]!));
     expect(off(alone.molecules[2]!)).toBeGreaterThan(0.02);
     expect(off(molecules[2]!)).toBeLessThan(0.2 * off(alone.molecules[2]!));
-  }, 60_000);
+  });
 
   it('stands among whole molecules, none of them itself', () => {
     const clusters = clustersOf(structure, 'none');

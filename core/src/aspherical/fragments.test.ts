@@ -97,7 +97,7 @@ describe('neighbours at hydrogen bonds', () => {
 });
 
 describe('form factors from a part', () => {
-  it('are those of the whole molecule to some thousandths of an electron', async () => {
+  it('are those of the whole molecule to some thousandths of an electron', { tags: 'long' }, async () => {
     const { structure } = testCrystal('CC(=O)NCCCCCCO', 'P 21 21 21', 5);
     const graph = moleculeGraph(
       structure,
@@ -144,5 +144,5 @@ describe('form factors from a part', () => {
         new ShareTransform(fromWhole[i]!).factor(q, y);
         expect(Math.hypot(x[0]! - y[0]!, x[1]! - y[1]!)).toBeLessThan(0.01);
       }
-  }, 60_000);
+  });
 });

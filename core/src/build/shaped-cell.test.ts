@@ -33,7 +33,7 @@ describe('cells looked for by what they shall be', () => {
     expect(first!.cell.a / first!.cell.b).toBeCloseTo(1 / Math.sqrt(3), 6);
   });
 
-  it('keeps copies apart as far as asked, with no smaller cell that does', () => {
+  it('keeps copies apart as far as asked, with no smaller cell that does', { tags: 'long' }, () => {
     const s = halite('Mg', 4.2);
     const [first] = searchCells(s, { mostAtoms: 200, leastLength: 8 });
     expect(first!.shortest).toBeGreaterThanOrEqual(8 - 1e-6);

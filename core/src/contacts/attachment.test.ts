@@ -74,7 +74,7 @@ describe('attachment energies', () => {
     }
   });
 
-  it('make a closed shape of molecular crystals, which says what it cannot know', () => {
+  it('make a closed shape of molecular crystals, which says what it cannot know', { tags: 'long' }, () => {
     for (const seed of [3, 8]) {
       const { faces, energies } = attachmentShape(bonded(testCrystal('CC(=O)Nc1ccccc1', 'P 21/c', seed).structure));
       expect(faces.length).toBeGreaterThanOrEqual(4);

@@ -120,7 +120,7 @@ describe('surfaces of a molecule in a figure', () => {
   });
 });
 
-it('empty space is drawn where a probe fits, and nothing where none does', () => {
+it('empty space is drawn where a probe fits, and nothing where none does', { tags: 'long' }, () => {
   const voids = (probe: number) => surfacesOf({ ...look, kind: 'voids', probe });
   expect(voids(0.5)[0]!.positions.length).toBeGreaterThan(100);
   expect(voids(3)).toHaveLength(0);
@@ -282,7 +282,7 @@ describe('chambers and ways in a figure', () => {
     return drawFigure({ ...figure, drawings }, framework, []).scenes[0]!.layers;
   };
 
-  it('are balls of one colour and tubes of another, as wide as what passes', () => {
+  it('are balls of one colour and tubes of another, as wide as what passes', { tags: 'long' }, () => {
     const { chambers, ways: found } = voidNetwork(framework, { probe: 1.2 });
     const layers = layersOf(1);
     const balls = itemsOf(layers, 'atoms', 'pores');
@@ -309,7 +309,7 @@ describe('chambers and ways in a figure', () => {
 });
 
 describe('both sides of a surface', () => {
-  it('have their colours in the vector file', () => {
+  it('have their colours in the vector file', { tags: 'long' }, () => {
     const voids: FigureSurface = { ...look, colour: '#aa7711', kind: 'voids', probe: 0.6 };
     const [item] = surfacesOf(voids);
     expect(item!.inside).toBeDefined();

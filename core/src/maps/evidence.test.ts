@@ -110,42 +110,46 @@ describe('the solvent mask', () => {
     }
   });
 
-  it('finds the void of a solvent that was taken out, most of its electrons, and lowers R1', async () => {
-    // A made-up cell with room: a molecule of the crystal is left out of a P1 supercell's model.
-    const solvated = testCrystal('CC(=O)Nc1ccccc1.CCOCC', 'P -1', 11, { dMin: 0.9 });
-    const s = solvated.structure;
-    const host: Structure = { ...s, sites: s.sites.slice(0, 19) };
-    const guest = s.sites.slice(19);
-    const data = dataOf(s, 0.95);
-    const before = evaluateStructure(experiment(host, data, solvated.wavelength)).figures.r1;
-    const mask = await solventMask(host, data, solvated.wavelength, {}, quietContext());
-    const after = evaluateStructure(
-      experiment(host, data, solvated.wavelength, { weights: { a: 0.1, b: 0 }, treatment: { mask } }),
-    ).figures.r1;
-    expect(before).toBeGreaterThan(0.2);
-    expect(after).toBeLessThan(0.5 * before);
-    const electrons = 2 * guest.reduce((t, x) => t + ({ C: 6, O: 8, H: 1 } as Record<string, number>)[x.element]!, 0);
-    expect(mask.electrons / electrons).toBeGreaterThan(0.6);
-    expect(mask.electrons / electrons).toBeLessThan(1.35);
-    expect(mask.voids.reduce((t, v) => t + v.volume, 0)).toBeCloseTo(mask.volume, 3);
-    expect(mask.volume).toBeLessThan(cellVolume(s.cell) / 2);
-    // Every void lies where the solvent was: its middle is among the atoms of a copy.
-    const heavy = guest.filter((x) => x.element !== 'H').map((x) => x.position);
-    const cartesian = orthogonalization(s.cell);
-    for (const v of mask.voids.filter((x) => x.electrons > 5)) {
-      const near = heavy.flatMap((p) =>
-        [1, -1].map((sign) => {
-          const d = p.map((x, k) => sign * x - v.centre[k]!).map((x) => x - Math.round(x));
-          return norm(apply3(cartesian, [d[0]!, d[1]!, d[2]!]));
-        }),
-      );
-      // A carbon's radius and the probe's.
-      expect(Math.min(...near)).toBeLessThan(1.7 + 1.2);
-    }
-    expect(mask.voids.some((x) => x.electrons > 5)).toBe(true);
-  }, 300_000);
+  it(
+    'finds the void of a solvent that was taken out, most of its electrons, and lowers R1',
+    { tags: 'long', timeout: 300_000 },
+    async () => {
+      // A made-up cell with room: a molecule of the crystal is left out of a P1 supercell's model.
+      const solvated = testCrystal('CC(=O)Nc1ccccc1.CCOCC', 'P -1', 11, { dMin: 0.9 });
+      const s = solvated.structure;
+      const host: Structure = { ...s, sites: s.sites.slice(0, 19) };
+      const guest = s.sites.slice(19);
+      const data = dataOf(s, 0.95);
+      const before = evaluateStructure(experiment(host, data, solvated.wavelength)).figures.r1;
+      const mask = await solventMask(host, data, solvated.wavelength, {}, quietContext());
+      const after = evaluateStructure(
+        experiment(host, data, solvated.wavelength, { weights: { a: 0.1, b: 0 }, treatment: { mask } }),
+      ).figures.r1;
+      expect(before).toBeGreaterThan(0.2);
+      expect(after).toBeLessThan(0.5 * before);
+      const electrons = 2 * guest.reduce((t, x) => t + ({ C: 6, O: 8, H: 1 } as Record<string, number>)[x.element]!, 0);
+      expect(mask.electrons / electrons).toBeGreaterThan(0.6);
+      expect(mask.electrons / electrons).toBeLessThan(1.35);
+      expect(mask.voids.reduce((t, v) => t + v.volume, 0)).toBeCloseTo(mask.volume, 3);
+      expect(mask.volume).toBeLessThan(cellVolume(s.cell) / 2);
+      // Every void lies where the solvent was: its middle is among the atoms of a copy.
+      const heavy = guest.filter((x) => x.element !== 'H').map((x) => x.position);
+      const cartesian = orthogonalization(s.cell);
+      for (const v of mask.voids.filter((x) => x.electrons > 5)) {
+        const near = heavy.flatMap((p) =>
+          [1, -1].map((sign) => {
+            const d = p.map((x, k) => sign * x - v.centre[k]!).map((x) => x - Math.round(x));
+            return norm(apply3(cartesian, [d[0]!, d[1]!, d[2]!]));
+          }),
+        );
+        // A carbon's radius and the probe's.
+        expect(Math.min(...near)).toBeLessThan(1.7 + 1.2);
+      }
+      expect(mask.voids.some((x) => x.electrons > 5)).toBe(true);
+    },
+  );
 
-  it('says when there is no void', async () => {
+  it('says when there is no void', { tags: 'long' }, async () => {
     expect(findVoids(truth, gridFor(truth.cell, 0.4)).volume).toBeLessThan(60);
     expect(findVoids(truth, gridFor(truth.cell, 0.3), 2.6).list).toHaveLength(0);
     await expect(solventMask(truth, dataOf(truth, 1.2), crystal.wavelength, {}, quietContext(), 2.6)).rejects.toThrow(

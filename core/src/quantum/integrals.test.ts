@@ -84,7 +84,7 @@ describe.each([
     near(s, quadrature(overlap), 3e-5);
   });
 
-  it('have the kinetic energy, moments and attraction that quadrature gives', () => {
+  it('have the kinetic energy, moments and attraction that quadrature gives', { tags: 'long' }, () => {
     const kinetic = quadrature(({ slopes: [x, y, z] }, a, b) => 0.5 * (x[a]! * x[b]! + y[a]! * y[b]! + z[a]! * z[b]!));
     near(kineticMatrix(basis), kinetic, 1e-4);
     near(

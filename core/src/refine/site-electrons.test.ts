@@ -109,7 +109,7 @@ describe('a site that is another element', () => {
     ['CC(O)C(=O)Nc1ccccc1', 'P n a 21', 316],
   ] as const;
 
-  it.each(cases)('is found, and said what it is: %s in %s', async (line, symbol, seed) => {
+  it.each(cases)('is found, and said what it is: %s in %s', { tags: 'long' }, async (line, symbol, seed) => {
     const crystal = testCrystal(line, symbol, seed, MEASURED);
     const random = seededRandom(seed);
     const light = crystal.structure.sites.flatMap((x, i) => ('CNO'.includes(x.element) ? [i] : []));

@@ -92,61 +92,71 @@ describe.each([
 });
 
 describe('a molecule that lies two ways', () => {
-  it('is taken from one place to both, at the true occupancy, or left to the person who is told', async () => {
-    const { structure: whole, wavelength } = testCrystal('Cc1ccc(Cl)nc1O', 'P 1 21/c 1', 17, { dMin: 0.85 });
-    const truth: Structure = { ...whole, sites: whole.sites.filter((x) => x.element !== 'H') };
-    const m = orthogonalization(truth.cell),
-      inverse = inverse3(m);
-    const x = truth.sites.map((s) => apply3(m, s.position)),
-      c = middle(x);
-    const copy = x.map((p): Vec3 => add(c, turn(turn(subtract(p, c), [0.48, 0.6, 0.64], 2.4), [1, 0, 0], 0.3)));
-    const both: Structure = {
-      ...truth,
-      sites: [
-        ...truth.sites.map((s) => ({ ...s, occupancy: 0.62 })),
-        ...truth.sites.map((s, i) => ({
-          ...s,
-          id: `b${i}`,
-          label: `${s.label}B`,
-          occupancy: 0.38,
-          position: apply3(inverse, copy[i]!),
-        })),
-      ],
-    };
-    const f = calculatedIntensities(both, 0.84, wavelength);
-    const mean = f.f2.reduce((p, q) => p + q, 0) / f.count,
-      random = seededRandom(2);
-    const intensity = Float64Array.from(f.f2, (v) => v * (1 + 0.01 * random.normal()) + 0.003 * mean * random.normal());
-    const reflections = mergeForGroup(
-      {
-        count: f.count,
-        h: f.h,
-        k: f.k,
-        l: f.l,
-        intensity,
-        sigma: Float64Array.from(f.f2, (v) => 0.01 * v + 0.003 * mean),
-        merged: false,
-      },
-      truth.cell,
-      truth.spaceGroup,
-    ).reflections;
-    const start = {
-      ...truth,
-      sites: truth.sites.map((s) => ({ ...s, displacement: { kind: 'iso' as const, u: 0.04 } })),
-    };
-    const before = evaluateStructure(experiment(start, reflections, wavelength)).figures.r1;
-    expect(before).toBeGreaterThan(0.25);
-    const result = await settle(
-      { structure: start, reflections, wavelength, contents: { ...modelContents(truth), H: 0 }, disorder: 'try' },
-      quietContext() as never,
-    );
-    expect(result.stage.readings.r1).toBeLessThan(0.03);
-    const first = result.stage.structure.sites.find((s) => s.disorder?.group === '1')!;
-    expect(Math.abs(first.occupancy - 0.62)).toBeLessThan(3 * first.occupancySu! + 0.004);
-    const asked = await settle({ structure: start, reflections, wavelength, disorder: 'ask' }, quietContext() as never);
-    expect(asked.decisions.join(' ')).toMatch(/may lie in two places/);
-    expect(asked.stage.structure.sites.some((s) => s.disorder)).toBe(false);
-  }, 300_000);
+  it(
+    'is taken from one place to both, at the true occupancy, or left to the person who is told',
+    { tags: 'long', timeout: 300_000 },
+    async () => {
+      const { structure: whole, wavelength } = testCrystal('Cc1ccc(Cl)nc1O', 'P 1 21/c 1', 17, { dMin: 0.85 });
+      const truth: Structure = { ...whole, sites: whole.sites.filter((x) => x.element !== 'H') };
+      const m = orthogonalization(truth.cell),
+        inverse = inverse3(m);
+      const x = truth.sites.map((s) => apply3(m, s.position)),
+        c = middle(x);
+      const copy = x.map((p): Vec3 => add(c, turn(turn(subtract(p, c), [0.48, 0.6, 0.64], 2.4), [1, 0, 0], 0.3)));
+      const both: Structure = {
+        ...truth,
+        sites: [
+          ...truth.sites.map((s) => ({ ...s, occupancy: 0.62 })),
+          ...truth.sites.map((s, i) => ({
+            ...s,
+            id: `b${i}`,
+            label: `${s.label}B`,
+            occupancy: 0.38,
+            position: apply3(inverse, copy[i]!),
+          })),
+        ],
+      };
+      const f = calculatedIntensities(both, 0.84, wavelength);
+      const mean = f.f2.reduce((p, q) => p + q, 0) / f.count,
+        random = seededRandom(2);
+      const intensity = Float64Array.from(
+        f.f2,
+        (v) => v * (1 + 0.01 * random.normal()) + 0.003 * mean * random.normal(),
+      );
+      const reflections = mergeForGroup(
+        {
+          count: f.count,
+          h: f.h,
+          k: f.k,
+          l: f.l,
+          intensity,
+          sigma: Float64Array.from(f.f2, (v) => 0.01 * v + 0.003 * mean),
+          merged: false,
+        },
+        truth.cell,
+        truth.spaceGroup,
+      ).reflections;
+      const start = {
+        ...truth,
+        sites: truth.sites.map((s) => ({ ...s, displacement: { kind: 'iso' as const, u: 0.04 } })),
+      };
+      const before = evaluateStructure(experiment(start, reflections, wavelength)).figures.r1;
+      expect(before).toBeGreaterThan(0.25);
+      const result = await settle(
+        { structure: start, reflections, wavelength, contents: { ...modelContents(truth), H: 0 }, disorder: 'try' },
+        quietContext() as never,
+      );
+      expect(result.stage.readings.r1).toBeLessThan(0.03);
+      const first = result.stage.structure.sites.find((s) => s.disorder?.group === '1')!;
+      expect(Math.abs(first.occupancy - 0.62)).toBeLessThan(3 * first.occupancySu! + 0.004);
+      const asked = await settle(
+        { structure: start, reflections, wavelength, disorder: 'ask' },
+        quietContext() as never,
+      );
+      expect(asked.decisions.join(' ')).toMatch(/may lie in two places/);
+      expect(asked.stage.structure.sites.some((s) => s.disorder)).toBe(false);
+    },
+  );
 });
 
 describe('elements by their electrons', () => {

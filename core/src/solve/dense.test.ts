@@ -45,7 +45,7 @@ function expectWhole({ candidates }: SolveResult, truth: Structure): void {
   expect(best.completeness).toBeCloseTo(1, 9);
 }
 
-describe('made-up crystals of ions', () => {
+describe('made-up crystals of ions', { tags: 'long' }, () => {
   it.each([
     ['P n m a', 3330],
     ['F d -3 m', 3334],

@@ -58,18 +58,7 @@ const SMALL = 'CC(O)c1ccccc1Cl',
   CHIRAL = 'CC1CC(O)C2(C)C(C1)OC(=O)C2Nc1ccc(N)cc1';
 
 describe('other molecules', () => {
-  it.each([
-    [SMALL, 'P 1'],
-    [MIDDLE, 'P -1'],
-    [CHIRAL, 'P 1 21 1'],
-    [MIDDLE, 'P 1 21/n 1'],
-    [SMALL, 'C 1 2/c 1'],
-    [CHIRAL, 'P 21 21 21'],
-    [SMALL, 'P b c a'],
-    [MIDDLE, 'P n a 21'],
-    [SMALL, 'R -3'],
-    [SMALL, 'I 41/a'],
-  ])('%s in %s', async (line, symbol) => {
+  async function isSolved(line: string, symbol: string): Promise<void> {
     const { structure: truth, raw, wavelength } = testCrystal(line, symbol, 12);
     const formula = scaleFormula(cellContents(truth), 1 / groupOrder(truth.spaceGroup));
     const { candidates } = await solveStructure(
@@ -78,7 +67,21 @@ describe('other molecules', () => {
     );
     expect(candidates[0]?.structure.spaceGroup.number).toBe(truth.spaceGroup.number);
     expect(compareToTruth(candidates[0]!.structure, truth).found).toBeGreaterThanOrEqual(0.95);
-  });
+  }
+  it.each([
+    [SMALL, 'P 1'],
+    [MIDDLE, 'P -1'],
+    [SMALL, 'P b c a'],
+    [MIDDLE, 'P n a 21'],
+  ])('%s in %s', isSolved);
+  it.each([
+    [CHIRAL, 'P 1 21 1'],
+    [MIDDLE, 'P 1 21/n 1'],
+    [SMALL, 'C 1 2/c 1'],
+    [CHIRAL, 'P 21 21 21'],
+    [SMALL, 'R -3'],
+    [SMALL, 'I 41/a'],
+  ])('%s in %s', { tags: 'long' }, isSolved);
 
   it('are solved without a formula, elements marked as a guess', async () => {
     const { structure: truth, raw, wavelength } = testCrystal(SMALL, 'P 1 21/c 1', 5);
@@ -101,7 +104,7 @@ describe('a heavy atom in whose shadow the others stand', () => {
     return { truth, ...(await solveStructure(input, quiet())) };
   };
 
-  it('leaves no images of them in polar groups, at the first seed', async () => {
+  it('leaves no images of them in polar groups, at the first seed', { tags: 'long' }, async () => {
     const all = await Promise.all(
       (
         [
@@ -126,7 +129,7 @@ describe('a heavy atom in whose shadow the others stand', () => {
   });
 });
 
-it('stops when asked, and the same seed gives the same answer', async () => {
+it('stops when asked, and the same seed gives the same answer', { tags: 'long' }, async () => {
   const { structure: truth, raw, wavelength } = testCrystal(SMALL, 'P -1', 2);
   const input = { raw, cell: truth.cell, wavelength, seed: 3, seeds: 4, seconds: 60 };
   const signal = { aborted: false };

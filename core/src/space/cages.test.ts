@@ -52,7 +52,7 @@ describe('cages', () => {
   it('none in a packing without walls', () => {
     expect(findCages(textbook('F m -3 m', 5, 5, [['Ar', 0, 0, 0]]))).toEqual([]);
   });
-  it('frameworks of the demo', () => {
+  it('frameworks of the demo', { tags: 'long' }, () => {
     for (const s of [caged(), porousFramework()])
       for (const c of findCages(s)) expect(c.atoms.length).toBeGreaterThan(7);
   });

@@ -43,33 +43,37 @@ describe('distances from grid points to balls', () => {
     });
   });
 
-  it('what balls sweep lies within their radius of the middles, found one by one on a finer grid', () => {
-    const cell = CELLS[1]!;
-    const n = [40, 46, 34] as const;
-    const { m, balls } = example(cell, 7, n, 2);
-    const probe = 0.9;
-    const d = distancesTo(balls, m, reciprocalLengths(cell), n, 9);
-    const width = Math.cbrt((m[0]! * m[4]! * m[8]!) / d.length);
-    const swept = sweptDistances(d, stepsOf(m, n), probe, width);
-    // Every eleventh point against all reached points of a grid of half the step, copies included.
-    const fine = [80, 92, 68] as const;
-    const reached: Vec3[] = [];
-    distancesTo(balls, m, reciprocalLengths(cell), fine, 9).forEach((x, at) => {
-      if (x < probe || x > probe + width) return;
-      const f: Vec3 = [Math.floor(at / (92 * 68)) / 80, (Math.floor(at / 68) % 92) / 92, (at % 68) / 68];
-      for (const s of SHIFTS) {
-        if (s.every((v) => Math.abs(v) < 2)) reached.push(apply3(m, add(f, s)));
+  it(
+    'what balls sweep lies within their radius of the middles, found one by one on a finer grid',
+    { tags: 'long' },
+    () => {
+      const cell = CELLS[1]!;
+      const n = [40, 46, 34] as const;
+      const { m, balls } = example(cell, 7, n, 2);
+      const probe = 0.9;
+      const d = distancesTo(balls, m, reciprocalLengths(cell), n, 9);
+      const width = Math.cbrt((m[0]! * m[4]! * m[8]!) / d.length);
+      const swept = sweptDistances(d, stepsOf(m, n), probe, width);
+      // Every eleventh point against all reached points of a grid of half the step, copies included.
+      const fine = [80, 92, 68] as const;
+      const reached: Vec3[] = [];
+      distancesTo(balls, m, reciprocalLengths(cell), fine, 9).forEach((x, at) => {
+        if (x < probe || x > probe + width) return;
+        const f: Vec3 = [Math.floor(at / (92 * 68)) / 80, (Math.floor(at / 68) % 92) / 92, (at % 68) / 68];
+        for (const s of SHIFTS) {
+          if (s.every((v) => Math.abs(v) < 2)) reached.push(apply3(m, add(f, s)));
+        }
+      });
+      let looked = 0;
+      for (let at = 0; at < d.length; at += 331) {
+        if (d[at]! >= probe || d[at]! < 0) continue;
+        const x = apply3(m, [Math.floor(at / (46 * 34)) / 40, (Math.floor(at / 34) % 46) / 46, (at % 34) / 34]);
+        const nearest = reached.reduce((least, y) => Math.min(least, norm(subtract(x, y))), Infinity);
+        looked++;
+        if (probe - nearest > -width / 2) expect(Math.abs(swept[at]! - (probe - nearest))).toBeLessThan(0.4 * width);
+        else expect(swept[at]).toBeLessThan(0);
       }
-    });
-    let looked = 0;
-    for (let at = 0; at < d.length; at += 331) {
-      if (d[at]! >= probe || d[at]! < 0) continue;
-      const x = apply3(m, [Math.floor(at / (46 * 34)) / 40, (Math.floor(at / 34) % 46) / 46, (at % 34) / 34]);
-      const nearest = reached.reduce((least, y) => Math.min(least, norm(subtract(x, y))), Infinity);
-      looked++;
-      if (probe - nearest > -width / 2) expect(Math.abs(swept[at]! - (probe - nearest))).toBeLessThan(0.4 * width);
-      else expect(swept[at]).toBeLessThan(0);
-    }
-    expect(looked).toBeGreaterThan(30);
-  });
+      expect(looked).toBeGreaterThan(30);
+    },
+  );
 });

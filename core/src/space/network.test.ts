@@ -72,28 +72,32 @@ describe('the network of free ways', () => {
     expect(new Set(ways.map((w) => w.diameter.toFixed(2))).size).toBe(1);
   });
 
-  it('leads on in as many directions as a ball of the probe’s size can go, in crystals of no kind', () => {
-    const ranks = new Set<number>();
-    for (const seed of [1, 2, 3]) {
-      const s = testCrystal('CC(=O)Nc1ccccc1', seed % 2 ? 'P -1' : 'P 21/c', seed).structure;
-      const wide = { ...s, cell: { ...s.cell, a: 1.18 * s.cell.a, b: 1.12 * s.cell.b } };
-      const space = new EmptySpace(wide, vanDerWaalsRadius, GRID, 2e6);
-      const { windows, largest } = findPores(wide)!;
-      for (const probe of [0.35, 0.5, 0.8]) {
-        // The grid sees every way too narrow, by its step at the most.
-        const [least, most] = [floodedRank(space, probe), floodedRank(space, probe - GRID)];
-        const network = voidNetwork(wide, { probe });
-        const byWindows = Math.max(0, ...windows.filter((w) => w.diameter > 2 * probe).map((w) => w.dimension));
-        for (const rank of [rankOf(network), byWindows]) {
-          expect(rank, `${seed} ${probe}`).toBeGreaterThanOrEqual(least);
-          expect(rank, `${seed} ${probe}`).toBeLessThanOrEqual(most);
+  it(
+    'leads on in as many directions as a ball of the probe’s size can go, in crystals of no kind',
+    { tags: 'long' },
+    () => {
+      const ranks = new Set<number>();
+      for (const seed of [1, 2, 3]) {
+        const s = testCrystal('CC(=O)Nc1ccccc1', seed % 2 ? 'P -1' : 'P 21/c', seed).structure;
+        const wide = { ...s, cell: { ...s.cell, a: 1.18 * s.cell.a, b: 1.12 * s.cell.b } };
+        const space = new EmptySpace(wide, vanDerWaalsRadius, GRID, 2e6);
+        const { windows, largest } = findPores(wide)!;
+        for (const probe of [0.35, 0.5, 0.8]) {
+          // The grid sees every way too narrow, by its step at the most.
+          const [least, most] = [floodedRank(space, probe), floodedRank(space, probe - GRID)];
+          const network = voidNetwork(wide, { probe });
+          const byWindows = Math.max(0, ...windows.filter((w) => w.diameter > 2 * probe).map((w) => w.dimension));
+          for (const rank of [rankOf(network), byWindows]) {
+            expect(rank, `${seed} ${probe}`).toBeGreaterThanOrEqual(least);
+            expect(rank, `${seed} ${probe}`).toBeLessThanOrEqual(most);
+          }
+          expect(Math.max(...network.chambers.map((c) => c.diameter))).toBeCloseTo(largest.diameter, 3);
+          ranks.add(rankOf(network));
         }
-        expect(Math.max(...network.chambers.map((c) => c.diameter))).toBeCloseTo(largest.diameter, 3);
-        ranks.add(rankOf(network));
       }
-    }
-    expect(ranks.size).toBeGreaterThan(2);
-  });
+      expect(ranks.size).toBeGreaterThan(2);
+    },
+  );
 });
 
 /** Å between points of the grid that is flooded. */

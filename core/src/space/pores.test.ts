@@ -26,7 +26,7 @@ describe('empty space', () => {
     expect(windows[0]!.directions.every((d) => d[2] === 0)).toBe(true);
   });
 
-  it('does not depend on which cell describes the crystal', () => {
+  it('does not depend on which cell describes the crystal', { tags: 'long' }, () => {
     const s = textbook('P n m a', 9, 11, [
       ['O', 0.1, 0.3, 0.2],
       ['Si', 0.35, 0.6, 0.4],

@@ -93,7 +93,7 @@ describe('what hangs together', () => {
 
 describe('random crystals', () => {
   const random = seededRandom(17);
-  it('agree with places tried one by one', () => {
+  it('agree with places tried one by one', { tags: 'long' }, () => {
     for (let round = 0; round < 3; round++) {
       const cell = {
         a: 9,

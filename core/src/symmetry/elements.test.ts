@@ -75,7 +75,7 @@ describe('symmetry elements', () => {
 });
 
 describe('special positions', () => {
-  it('number 1731 over the 230 types, as the tables have them', () => {
+  it('number 1731 over the 230 types, as the tables have them', { tags: 'long' }, () => {
     let sum = 0;
     for (let n = 1; n <= 230; n++) {
       const list = specialPositions(groupOfSetting(referenceSetting(n)));
@@ -84,7 +84,7 @@ describe('special positions', () => {
       for (const p of list) expect(p.equivalent).toHaveLength(p.multiplicity);
     }
     expect(sum).toBe(1731);
-  }, 120_000);
+  });
 
   it('of Pnma are the mirror and two kinds of centre', () => {
     expect(

@@ -54,7 +54,7 @@ const likely = (s: Structure): number[] =>
 describe('structures of the shelf', () => {
   const shelf = shippedShelf();
 
-  it('have no further symmetry, but for those that are distortions: nearly, and by how much', () => {
+  it('have no further symmetry, but for those that are distortions: nearly, and by how much', { tags: 'long' }, () => {
     for (const e of shelf) {
       const missed = missedWithOpinion(e.structure, TOLERANCE);
       const parent = DISTORTED[e.id];
@@ -70,7 +70,7 @@ describe('structures of the shelf', () => {
         expect(missed[0]!.metricMisfit).toBeGreaterThan(0.006);
       }
     }
-  }, 60_000);
+  });
 
   // One in fourteen, others than those this was made with; the whole list takes minutes.
   it.each(shelf.filter((_, i) => i % 14 === 3).map((e) => [e.id, e.structure] as const))(
@@ -81,7 +81,7 @@ describe('structures of the shelf', () => {
     30_000,
   );
 
-  it('come back from subgroups on the same lattice', () => {
+  it('come back from subgroups on the same lattice', { tags: 'long' }, () => {
     const random = seededRandom(5108);
     for (let n = 0; n < 12; n++) {
       const { name, structure: s } = shelf[Math.floor(random.next() * shelf.length)]!;
@@ -90,7 +90,7 @@ describe('structures of the shelf', () => {
       const found = likely(moved(lowerSymmetry(s, to), 0.05, random));
       expect(found, `${name} in ${to.group.symbol}`).toEqual([s.spaceGroup.number]);
     }
-  }, 120_000);
+  });
 
   it('halite written out in P 1 is F m -3 m and nothing else', () => {
     const halite = shelf.find((e) => e.id === 'halite')!.structure;

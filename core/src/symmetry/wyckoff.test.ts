@@ -84,30 +84,34 @@ describe('letters of structures', () => {
     expect(wyckoffLetters(within('P b n m', [0, 0, 0], [0.1, 0.2, 0.25]))).toEqual(['a', 'c']);
   });
 
-  it('find the special positions of every tabulated setting, as many kinds as in the standard one', () => {
-    for (const setting of SETTINGS.filter((_, i) => i % 4 === 0)) {
-      const group = groupOfSetting(setting);
-      const s = within('P 1');
-      const hexagonal = setting.number > 142 && setting.number < 195 && setting.code !== 'R';
-      if (setting.code.toLowerCase() === 'r') continue;
-      const cell = {
-        ...s.cell,
-        ...(setting.number > 74 ? { b: 7 } : {}),
-        ...(setting.number > 194 ? { c: 7 } : {}),
-        ...(hexagonal ? { gamma: 120 } : {}),
-      };
-      // Monoclinic and tetragonal settings with other unique axes would need other metrics: angles of 90° serve them all.
-      const sites = specialPositions(group).map((p, i) => {
-        const at = apply3(p.projection, [0.1713, 0.0931, 0.2317]);
-        const position: Vec3 = [at[0] + p.shift[0], at[1] + p.shift[1], at[2] + p.shift[2]];
-        return { ...within('P 1', position).sites[0]!, id: `${i}` };
-      });
-      const letters = wyckoffLetters({ cell, spaceGroup: group, sites });
-      expect([setting.symbol, [...new Set(letters)].length, letters.includes(undefined)]).toEqual([
-        setting.symbol,
-        sites.length,
-        false,
-      ]);
-    }
-  });
+  it(
+    'find the special positions of every tabulated setting, as many kinds as in the standard one',
+    { tags: 'long' },
+    () => {
+      for (const setting of SETTINGS.filter((_, i) => i % 4 === 0)) {
+        const group = groupOfSetting(setting);
+        const s = within('P 1');
+        const hexagonal = setting.number > 142 && setting.number < 195 && setting.code !== 'R';
+        if (setting.code.toLowerCase() === 'r') continue;
+        const cell = {
+          ...s.cell,
+          ...(setting.number > 74 ? { b: 7 } : {}),
+          ...(setting.number > 194 ? { c: 7 } : {}),
+          ...(hexagonal ? { gamma: 120 } : {}),
+        };
+        // Monoclinic and tetragonal settings with other unique axes would need other metrics: angles of 90° serve them all.
+        const sites = specialPositions(group).map((p, i) => {
+          const at = apply3(p.projection, [0.1713, 0.0931, 0.2317]);
+          const position: Vec3 = [at[0] + p.shift[0], at[1] + p.shift[1], at[2] + p.shift[2]];
+          return { ...within('P 1', position).sites[0]!, id: `${i}` };
+        });
+        const letters = wyckoffLetters({ cell, spaceGroup: group, sites });
+        expect([setting.symbol, [...new Set(letters)].length, letters.includes(undefined)]).toEqual([
+          setting.symbol,
+          sites.length,
+          false,
+        ]);
+      }
+    },
+  );
 });

@@ -67,7 +67,7 @@ describe('jobs that look at a model', () => {
     expect(oxygen.element + near.element).toBe('OH');
   });
 
-  it('lay out second places with what they would bring', async () => {
+  it('lay out second places with what they would bring', { tags: 'long' }, async () => {
     const ring = heavy.sites.flatMap((x, i) => (['C1', 'C2', 'O1'].includes(x.label) ? [i] : []));
     const said: string[] = [];
     const r: PlacesTaskResult = await placesTask.run({ ...input, sites: ring, turn: true }, {

@@ -17,7 +17,7 @@ const guest = whole.sites.slice(19);
 const NUMBER: Readonly<Record<string, number>> = { C: 6, O: 8, H: 1 };
 
 describe('electrons in voids', () => {
-  it('are counted from the intensities, void by void', async () => {
+  it('are counted from the intensities, void by void', { tags: 'long', timeout: 300_000 }, async () => {
     const c = calculatedIntensities(whole, 0.95, solvated.wavelength);
     const sigma = Float64Array.from(c.f2, (x) => 0.02 * x + 1);
     const raw = { count: c.count, h: c.h, k: c.k, l: c.l, intensity: Float64Array.from(c.f2), sigma, merged: false };
@@ -40,7 +40,7 @@ describe('electrons in voids', () => {
       }),
     );
     expect(Math.min(...apart)).toBeLessThan(2);
-  }, 300_000);
+  });
 });
 
 describe('the surface of empty space', () => {
