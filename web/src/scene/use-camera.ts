@@ -17,6 +17,7 @@ import type { Layer } from '@nagare/core/draw/scene';
 import { cartesianOf } from '@nagare/core/geometry/measure';
 import { subtract, type Vec3, toVec3 } from '@nagare/core/math/matrix3';
 import { useProject } from '../store/use-project.tsx';
+import { onceSized } from './once-sized.ts';
 import type { ScenePainter } from './painter.ts';
 import type { SceneLayers } from './use-layers.ts';
 
@@ -127,9 +128,6 @@ function useViewer(painter: ScenePainter | undefined, { atoms }: SceneLayers, fi
   }, [painter, fit, setViewer]);
 }
 
-/** Pixels: a pane narrower than this is not laid out yet. */
-const LAID_OUT = 120;
-
 /** First sight of a project on a canvas: the flattest side towards the viewer. */
 function useFirstLook(
   painter: ScenePainter | undefined,
@@ -146,16 +144,10 @@ function useFirstLook(
     const rotation = firstRotation ?? bestRotation(atoms.map((a) => a.position));
     painter.lookFrom({ ...painter.camera, rotation });
     // The pane has its size only after the first layout; behind another one it has none for long.
-    let frame = 0,
-      tries = 0;
-    const whenSized = (): void => {
-      if (painter.size.width > LAID_OUT || ++tries > 120) fit();
-      else frame = requestAnimationFrame(whenSized);
-    };
-    frame = requestAnimationFrame(whenSized);
+    const end = onceSized(() => painter.size, fit);
     return () => {
-      if (painter.size.width <= LAID_OUT) seen.current = undefined;
-      cancelAnimationFrame(frame);
+      // Atoms that changed before it was fitted: it is, to those.
+      if (!end()) seen.current = undefined;
     };
   }, [painter, atoms, projectId, firstRotation, fit]);
 }
