@@ -13,7 +13,7 @@ import { seededRandom } from '../math/random.ts';
 import { shippedShelf } from '../shelf/entry.ts';
 import { parseXyz } from '../crystal/operator.ts';
 import { countPossible, flatRotations, mergeReflections } from './merge.ts';
-import { detectCentring } from './lattice-analysis.ts';
+import { analyseLattice, detectCentring } from './lattice-analysis.ts';
 import { intensityReading, normalizedIntensities } from './intensity-statistics.ts';
 import { elementName } from './space-group-ranking.ts';
 
@@ -166,6 +166,30 @@ describe('the centring of a lattice', () => {
   it('is that of the heavy atoms where nothing else is there', () => {
     const alone = { ...tin, sites: tin.sites.filter((x) => x.element === 'Sn') };
     expect(detectCentring(ofTin(alone)).symbol).toBe('I');
+  });
+});
+
+describe('the metric of a lattice', () => {
+  const measuredOf = (s: Structure): RawReflections =>
+    measure(
+      s,
+      { dMin: 0.8, wavelength: 0.71075, coverage: 0.97, repeats: 2, meanCounts: 500, systematic: 0.02, outliers: 0 },
+      seededRandom(33),
+    );
+  const fromShelf = (id: string): Structure => shippedShelf().find((e) => e.id === id)!.structure;
+
+  it('is asked beside intensities that hardly tell: c longer than a by 1 % is not cubic', () => {
+    const titanate = fromShelf('barium-titanate');
+    const { laueClass, agreements } = analyseLattice(measuredOf(titanate), titanate.cell);
+    expect(laueClass).toBe('4/mmm');
+    expect(agreements.every((x) => x.r < 0.05)).toBe(true);
+  });
+
+  it('may be off by what an unconstrained cell is off', () => {
+    const spinel = fromShelf('spinel');
+    const { a } = spinel.cell;
+    const cell = { ...spinel.cell, a: 1.001 * a, b: 0.9985 * a, alpha: 90.15, beta: 89.9 };
+    expect(analyseLattice(measuredOf(spinel), cell).laueClass).toBe('m-3m');
   });
 });
 

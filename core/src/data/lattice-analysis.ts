@@ -135,10 +135,16 @@ export interface LatticeAnalysis {
   reducedCell: Cell;
 }
 
+/**
+ * Degrees that a two-fold of the lattice may be off: more than the error of a cell found without constraints (a tenth
+ * as a rule), less than a distortion that intensities hardly show (a and c differing by 1 % make 0.57).
+ */
+const CELL_ERROR = 0.4;
+
 /** Works out centring, metric symmetry, Laue symmetry by agreement of equivalents, and the conventional cell. */
 export function analyseLattice(raw: RawReflections, cell: Cell): LatticeAnalysis {
   const centring = detectCentring(raw);
-  const metric = metricSymmetry(cell, centring.vectors, 0.8);
+  const metric = metricSymmetry(cell, centring.vectors, CELL_ERROR);
   const integral = metric.rotations.filter((r) => r.every(Number.isInteger));
   const friedel = mergeReflections(raw, cell, [IDENTITY3, INVERSION], { shells: 1 }).reflections;
   const flat = flatRotations([IDENTITY3, INVERSION]);

@@ -22,7 +22,8 @@ import {
   valuesOf,
   type Figure,
 } from './figures.ts';
-import { cartesianOf, cellTies, measure, measureFigure, orthogonalizationSlopes } from './measure.ts';
+import { cellTies } from '../crystal/group-cell.ts';
+import { cartesianOf, measure, measureFigure, orthogonalizationSlopes } from './measure.ts';
 import { angleOf, distanceOf, planeOf, torsionOf } from './points.ts';
 import { scatterOf } from './scatter.ts';
 

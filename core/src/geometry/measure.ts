@@ -1,9 +1,9 @@
 /** Measures of atoms with s.u. from the covariances of the refinement (or the file's s.u.) and of the cell. */
 import { operatorOf, siteIndices, type AtomRef } from '../crystal/atom-ref.ts';
 import { cellParameters, orthogonalization, type Cell } from '../crystal/cell.ts';
+import { cellTies } from '../crystal/group-cell.ts';
 import { isHydrogen } from '../crystal/elements.ts';
 import { applyOperator } from '../crystal/operator.ts';
-import type { SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import type { Measured } from '../crystal/uncertainty.ts';
 import { Dual } from '../math/dual.ts';
@@ -87,35 +87,6 @@ export function orthogonalizationSlopes(cell: Cell): Mat3[] {
     c.times(square.root()).over(sg),
   ];
   return Array.from({ length: n }, (_, k) => toMat3(entries.map((e) => e.gradient[k]!)));
-}
-
-/**
- * Which cell parameters the symmetry makes one: groups of indices 0–5 that vary together. Parameters that symmetry fixes
- * (90° and 120°) stand in none. Read off the metric that is left when a skew one is averaged over the group.
- */
-export function cellTies(group: SpaceGroup): number[][] {
-  const skew: Mat3 = [81, 11.3, 7.1, 11.3, 110, 13.7, 7.1, 13.7, 139];
-  const mean = new Array<number>(9).fill(0);
-  for (const { r } of group.representatives)
-    multiply3(transpose3(r), multiply3(skew, r)).forEach((x, i) => (mean[i]! += x / group.representatives.length));
-  const length = [mean[0]!, mean[4]!, mean[8]!].map(Math.sqrt);
-  const cosines = [
-    mean[5]! / (length[1]! * length[2]!),
-    mean[2]! / (length[0]! * length[2]!),
-    mean[1]! / (length[0]! * length[1]!),
-  ];
-  const fixed = (x: number): boolean => [0, 0.5, -0.5].some((f) => Math.abs(x - f) < 1e-9);
-  const gather = (values: readonly number[], first: number): number[][] => {
-    const out: number[][] = [];
-    values.forEach((x, i) => {
-      if (first && fixed(x)) return;
-      const same = out.find((g) => Math.abs(values[g[0]! - first]! - x) < 1e-6);
-      if (same) same.push(first + i);
-      else out.push([first + i]);
-    });
-    return out;
-  };
-  return [...gather(length, 0), ...gather(cosines, 3)];
 }
 
 /** Cartesian positions of atoms, Å. Throws RangeError where a site is gone. */

@@ -1,5 +1,6 @@
 /** What the phases of a seed are worth: a model in every group that they obey, and without the images that heavy atoms make. */
 import type { Cell } from '../crystal/cell.ts';
+import { cellInGroup } from '../crystal/group-cell.ts';
 import { cellVolume } from '../crystal/cell.ts';
 import { scaleFormula, type Formula } from '../crystal/formula.ts';
 import { proposeZ } from '../crystal/formula-units.ts';
@@ -165,7 +166,7 @@ export class SeedJudge {
     const group = groups[n]!;
     const contents = this.contentsIn(group);
     const input: BuildInput = {
-      cell,
+      cell: cellInGroup(cell, group),
       group,
       reflections: mergeForGroup(raw, cell, group).reflections,
       wavelength,

@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { compareToTruth } from '../../../demo/src/compare.ts';
 import { testCrystal } from '../../../demo/src/test-crystals.ts';
+import { cellParameters } from '../crystal/cell.ts';
 import { cellContents, modelContents, type Structure } from '../crystal/structure.ts';
 import { groupOrder } from '../crystal/space-group.ts';
 import { recognise } from '../formats/recognise.ts';
@@ -127,6 +128,16 @@ describe('a heavy atom in whose shadow the others stand', () => {
     expect(dominantElement({ C: 24, H: 30, Cl: 1, O: 6 })).toBeUndefined();
     expect(dominantElement({ C: 6, H: 6 })).toBeUndefined();
   });
+});
+
+it('a cell that was measured without constraints is that of the group in its models', async () => {
+  const { structure: truth, raw, wavelength } = testCrystal(SMALL, 'P b c a', 12);
+  const cell = { ...truth.cell, alpha: 90.05, beta: 89.96, a: 1.0005 * truth.cell.a };
+  const { candidates } = await solveStructure({ raw, cell, wavelength, seed: 1, seeds: 4, seconds: 60 }, quiet());
+  const [best] = candidates;
+  expect(best!.structure.spaceGroup.number).toBe(61);
+  expect(cellParameters(best!.structure.cell).slice(3)).toEqual([90, 90, 90]);
+  expect(compareToTruth(best!.structure, truth).found).toBe(1);
 });
 
 it('stops when asked, and the same seed gives the same answer', { tags: 'long' }, async () => {

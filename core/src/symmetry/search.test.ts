@@ -8,7 +8,8 @@ import { seededRandom } from '../math/random.ts';
 import { type Vec3, toVec3 } from '../math/matrix3.ts';
 import { atomsOfPrimitiveCell, CellLookup } from './cell-lookup.ts';
 import { comparedSites, latticePart, operationsOf, rotationsOfView, testOperation, viewThrough } from './search.ts';
-import { averagedMetric, exactOperators, missedGroups, rationalOrigin } from './supergroups.ts';
+import { averagedMetric } from '../crystal/group-cell.ts';
+import { exactOperators, missedGroups, rationalOrigin } from './supergroups.ts';
 import { changeBasis } from '../crystal/operator.ts';
 import { IDENTITY3 } from '../math/matrix3.ts';
 

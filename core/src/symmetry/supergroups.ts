@@ -1,5 +1,6 @@
 /** Space groups that the found operations make together with the present one, exact operators and origin included. */
 import { metricTensor, type Cell } from '../crystal/cell.ts';
+import { averagedMetric } from '../crystal/group-cell.ts';
 import { nameGroup } from '../crystal/identify.ts';
 import { changeBasis, rotationKey, type RotationKey, rotationType, type Operator } from '../crystal/operator.ts';
 import { groupOrder, spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
@@ -310,36 +311,4 @@ export function namedGroup(m: Candidate): MissedGroup | undefined {
   } catch {
     return undefined;
   }
-}
-
-/** The cell whose metric these rotations keep exactly, and how far the given one was from it (relative). */
-export function averagedMetric(cell: Cell, rotations: readonly Mat3[]): { metric: Cell; misfit: number } {
-  const g = metricTensor(cell);
-  const sum = new Array<number>(9).fill(0);
-  const n = rotations.length;
-  for (const r of rotations)
-    multiply3([r[0], r[3], r[6], r[1], r[4], r[7], r[2], r[5], r[8]], multiply3(g, r)).forEach(
-      (x, i) => (sum[i]! += x / n),
-    );
-  let misfit = 0;
-  sum.forEach(
-    (x, i) => (misfit = Math.max(misfit, Math.abs(x - g[i]!) / Math.sqrt(g[4 * Math.floor(i / 3)]! * g[4 * (i % 3)]!))),
-  );
-  const [a, b, c] = [Math.sqrt(sum[0]!), Math.sqrt(sum[4]!), Math.sqrt(sum[8]!)];
-  const angle = (x: number): number => {
-    const d = (Math.acos(Math.max(-1, Math.min(1, x))) * 180) / Math.PI;
-    return Math.abs(d - Math.round(d)) < 1e-7 ? Math.round(d) : d;
-  };
-  return {
-    metric: {
-      a,
-      b,
-      c,
-      alpha: angle(sum[5]! / (b * c)),
-      beta: angle(sum[2]! / (a * c)),
-      gamma: angle(sum[1]! / (a * b)),
-      ...(cell.su ? { su: cell.su } : {}),
-    },
-    misfit,
-  };
 }

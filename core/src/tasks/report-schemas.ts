@@ -22,7 +22,7 @@ const remedySchema = z.union([
   z.strictObject({ words: text, act: z.enum(['turn hydrogen', 'place hydrogens']), sites: siteList }),
   z.strictObject({ words: text, act: z.literal('formula'), formula: formulaSchema, z: z.number() }),
   z.strictObject({ words: text, act: z.literal('exclude'), reflections: z.array(indices), reason: text }),
-  z.strictObject({ words: text, act: z.enum(['refine', 'settle', 'invert', 'connect', 'extinction']) }),
+  z.strictObject({ words: text, act: z.enum(['refine', 'settle', 'invert', 'connect', 'extinction', 'cell']) }),
   z.strictObject({
     words: text,
     act: z.literal('go'),

@@ -21,7 +21,7 @@ export type Remedy = { readonly words: string } & (
       readonly reflections: readonly (readonly [number, number, number])[];
       readonly reason: string;
     }
-  | { readonly act: 'refine' | 'settle' | 'invert' | 'connect' | 'extinction' }
+  | { readonly act: 'refine' | 'settle' | 'invert' | 'connect' | 'extinction' | 'cell' }
   | { readonly act: 'go'; readonly station: 'intake' | 'refine' | 'symmetry' | 'publish'; readonly sheet?: string }
 );
 

@@ -1,3 +1,5 @@
+import { constantsWords } from '../../crystal/cell-words.ts';
+import { cellInGroup } from '../../crystal/group-cell.ts';
 import { prettySymbol } from '../../crystal/settings.ts';
 import type { Check } from '../check.ts';
 import { metricFits } from '../../symmetry/positions.ts';
@@ -14,8 +16,11 @@ export const cellSymmetry: Check = {
           {
             severity: 'mend',
             title: `The cell does not go with ${prettySymbol(c.s.spaceGroup.symbol)}`,
-            detail: 'Its lengths or angles differ where the symmetry makes them equal, 90° or 120°.',
-            remedies: [{ act: 'go', station: 'symmetry', words: 'See subgroups and settings' }],
+            detail: `Its lengths or angles differ where the symmetry makes them equal, 90° or 120°: ${constantsWords(c.s.cell)}. A cell that keeps it is ${constantsWords(cellInGroup(c.s.cell, c.s.spaceGroup))}.`,
+            remedies: [
+              { act: 'cell', words: 'Take the cell that the group asks for' },
+              { act: 'go', station: 'symmetry', words: 'See subgroups and settings' },
+            ],
           },
         ],
 };

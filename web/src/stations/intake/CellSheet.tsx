@@ -3,6 +3,8 @@ import { constantsWords } from '@nagare/core/crystal/cell-words';
 import { type ReactNode } from 'react';
 import { cellParameters, cellVolume, type Cell } from '@nagare/core/crystal/cell';
 import { beyondText } from '@nagare/core/crystal/reach';
+import { cellInGroup } from '@nagare/core/crystal/group-cell';
+import { groupOfSetting, prettySymbol } from '@nagare/core/crystal/settings';
 import { formatMeasured } from '@nagare/core/crystal/uncertainty';
 import { percent, Sheet } from '../../frame/parts.tsx';
 import { useProject } from '../../store/use-project.tsx';
@@ -11,10 +13,19 @@ import { NAMES } from './Intake.tsx';
 /** A class as it is printed, with true minus signs. */
 const printed = (symbol: string): string => symbol.replaceAll('-', '−');
 
+/** A cell as models have it, where that can be seen in the numbers. */
+function visiblyOther(measured: Cell, asModels: Cell): Cell | undefined {
+  const [p, q] = [cellParameters(measured), cellParameters(asModels)];
+  return p.some((x, i) => Math.abs(x - q[i]!) > (i < 3 ? 0.0005 : 0.005)) ? asModels : undefined;
+}
+
 export function CellSheet({ cell }: { cell: Cell }): ReactNode {
   const { intake, project } = useProject('intake', 'project');
   const lattice = intake?.analysis?.lattice;
   const p = cellParameters(cell);
+  const best = intake?.analysis?.ranking.groups[0];
+  const group = best && groupOfSetting(best.setting);
+  const constrained = lattice && group && visiblyOther(lattice.cell, cellInGroup(lattice.cell, group));
   return (
     <Sheet
       title="Cell"
@@ -40,6 +51,12 @@ export function CellSheet({ cell }: { cell: Cell }): ReactNode {
           The lattice has {printed(lattice.latticeClass)} symmetry within {lattice.metricDeviation.toFixed(2)}°,
           centring {lattice.centring}; the intensities agree in {printed(lattice.laueClass)}.
           {lattice.changed ? ' The given cell was not the conventional one; indices were transformed.' : ''}
+        </p>
+      )}
+      {constrained && (
+        <p className="soft mb-0 mt-1">
+          It was measured without constraints: models in {prettySymbol(group!.symbol)} take{' '}
+          <span className="mono">{constantsWords(constrained)}</span>.
         </p>
       )}
       {intake?.analysis?.beyond && <p className="off mb-0 mt-2">{beyondText(intake.analysis.beyond)}</p>}

@@ -119,6 +119,12 @@ describe('a way out of a finding', () => {
     for (const v of sum.flat()) expect(Math.abs(v - Math.round(v))).toBeLessThan(1e-9);
   });
 
+  it('takes the cell that the group asks for', async () => {
+    await open((t) => ({ ...t, cell: { ...t.cell, alpha: 90.1, gamma: 89.95 } }));
+    await carry({ act: 'cell' });
+    expect([now().cell.alpha, now().cell.gamma]).toEqual([90, 90]);
+  });
+
   it('writes formula and Z into the record of the sample, rounded', async () => {
     await open();
     await carry({ act: 'formula', formula: { C: 8.00004, H: 9, O: 1, Cl: 1 }, z: 4 });

@@ -1,5 +1,6 @@
 /** The ways out that findings offer, done. */
 import type { NavigateFunction } from 'react-router';
+import { cellInGroup } from '@nagare/core/crystal/group-cell';
 import { NO_CONTROLS } from '@nagare/core/crystal/controls';
 import { isHydrogen } from '@nagare/core/crystal/elements';
 import { newId } from '@nagare/core/crystal/structure';
@@ -166,6 +167,8 @@ export async function carryOut(
       return goToSheet(navigate, project.id, 'refine', 'Settle');
     case 'invert':
       return edit(invertStructure(s), 'inverted');
+    case 'cell':
+      return edit({ ...s, cell: cellInGroup(s.cell, s.spaceGroup) }, 'cell as the group asks for it');
     case 'connect':
       return edit(assembleAsymmetricUnit(s), 'asymmetric unit connected, its centre in the cell');
     case 'extinction':
