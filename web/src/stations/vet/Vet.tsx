@@ -13,6 +13,7 @@ import { useProject, useProjectStore } from '../../store/use-project.tsx';
 import { useExperiment } from '../refine/use-experiment.ts';
 import { carryOut } from './remedies.ts';
 import { useVet } from './use-vet.ts';
+import { verdictWords } from './verdict.ts';
 
 /** A broken ring must be mended, a ring with a stroke explained, a dot is worth knowing: told by shape. */
 export function SeverityGlyph({ severity, done }: { severity: Severity; done?: boolean }): ReactNode {
@@ -79,11 +80,7 @@ export function VetDesk(): ReactNode {
   if (!report) return <Sheet title="Vet" state="Looking at the model…" />;
   const count = (s: Severity): number => report.findings.filter((f) => f.severity === s).length;
   const unexplained = report.findings.filter((f) => f.severity === 'explain' && !project.explanations?.[f.key]).length;
-  const verdict = count('mend')
-    ? `${count('mend')} must be mended${unexplained ? `, ${unexplained} wait for an explanation` : ''}.`
-    : unexplained
-      ? `Nothing must be mended; ${unexplained} wait for an explanation.`
-      : 'Nothing must be mended, nothing waits for an explanation.';
+  const verdict = verdictWords(count('mend'), unexplained);
   return (
     <>
       <Sheet
