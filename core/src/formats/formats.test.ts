@@ -4,6 +4,7 @@ import { FileProblem, INAPPLICABLE, itemText, parseCif, UNKNOWN } from './cif-pa
 import { readReflections } from './cif-reflections.ts';
 import { readStructure } from './cif-sites.ts';
 import { recognise } from './recognise.ts';
+import { Asides } from './asides.ts';
 import { detectLayout, parseReflectionList } from './reflection-list.ts';
 
 const SYNTAX = `#\\#CIF_1.1
@@ -199,6 +200,32 @@ describe('plain reflection lists', () => {
     );
     expect(() => parseReflectionList('0 0 0 0 0\n')).toThrow(/no reflections/);
     expect(detectLayout('Dear reader,\nthis is a letter.\n')).toBeUndefined();
+  });
+
+  it('may have a heading that names their columns, but not amplitudes', () => {
+    const rows = '1 0 0 5.0 0.2\n2 0 0 7.0 0.3\n';
+    for (const heading of ['h k l I sigma', 'h,k,l,Fo^2,sig', '"H" "K" "L" "F2obs" "su"', 'h\tk\tl\tint\tsu\tbatch'])
+      expect([...parseReflectionList(`${heading}\n${rows}`).raw.intensity], heading).toEqual([5, 7]);
+    for (const heading of ['h k l Fobs sigma', 'h k l |Fo| s', 'h,k,l,F,sF'])
+      expect(() => parseReflectionList(`${heading}\n${rows}`), heading).toThrow(/names amplitudes/);
+    expect(() => parseReflectionList(`${rows}h k l I sigma\n${rows}`)).toThrow('Line 3: expected h k l I σ');
+  });
+
+  it('are read where numbers touch, and go on where one overflowed its columns', () => {
+    const good = '   1   2   3 1234.50   10.10';
+    const { raw } = parseReflectionList(['-112-112 103-10540.81   13.30', good, good].join('\n'));
+    expect([raw.h[0], raw.k[0], raw.l[0], raw.intensity[0], raw.sigma[0]]).toEqual([-112, -112, 103, -10540.81, 13.3]);
+    const asides = new Asides();
+    const left = parseReflectionList(
+      [good, '   1   2   4********   10.10', '   1   2   5    8.00    2.10'].join('\n'),
+      {
+        asides,
+      },
+    );
+    expect([...left.raw.l]).toEqual([3, 5]);
+    expect(asides.all().map((x) => x.text)).toEqual([
+      'one reflection whose intensity is not a number within ±10¹⁵ was set aside (line 2).',
+    ]);
   });
 
   it('of half a million rows lose nothing', () => {

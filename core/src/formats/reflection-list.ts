@@ -17,28 +17,49 @@ export interface ReflectionList {
 /** Three indices of four characters, two values of eight, one number of four. */
 const FIXED = [0, 4, 8, 12, 20, 28, 32] as const;
 
+/** What is printed for a number too large for its columns. */
+const OVERFLOW = /^\*{2,}$/;
+/** A number, or what stands for one that is lost: it reads as NaN, and its row is set aside. */
+const isValue = (text: string): boolean => DECIMAL.test(text) || OVERFLOW.test(text);
+
 function fixedFields(line: string): number[] | undefined {
   const out: number[] = [];
   for (let i = 0; i < 6; i++) {
     const text = line.slice(FIXED[i], FIXED[i + 1]).trim();
     if (i === 5 && !text) break;
-    if (i < 3 ? !/^[+-]?\d+$/.test(text) : !DECIMAL.test(text)) return i === 5 ? out : undefined;
+    if (i < 3 ? !/^[+-]?\d+$/.test(text) : !isValue(text)) return i === 5 ? out : undefined;
     out.push(valueOf(text));
   }
   return out;
 }
 
 function freeFields(line: string): number[] | undefined {
-  const tokens = rowWords(line);
+  return fieldsOf(rowWords(line));
+}
+
+/** Numbers so wide that they touch: a minus sign after a digit begins the next. */
+const touchingFields = (line: string): number[] | undefined => fieldsOf(rowWords(line.replace(/(?<=[\d.])-/g, ' -')));
+
+function fieldsOf(tokens: readonly string[]): number[] | undefined {
   if (tokens.length < 5) return undefined;
   const out: number[] = [];
   for (let i = 0; i < Math.min(6, tokens.length); i++) {
-    if (!DECIMAL.test(tokens[i]!)) return i === 5 ? out : undefined;
+    if (i < 3 ? !DECIMAL.test(tokens[i]!) : !isValue(tokens[i]!)) return i === 5 ? out : undefined;
     const value = valueOf(tokens[i]!);
     if (i < 3 && !Number.isInteger(value)) return undefined;
     out.push(value);
   }
   return out;
+}
+
+/** Words that name the fourth column as |F|, whatever stands around them. */
+const AMPLITUDE = /^\|?f(?:_?o(?:bs)?|_?m(?:eas)?)?\|?$/i;
+
+/** What a line of words above the list says of the fourth column; undefined for a line that is no heading of h k l. */
+function headingOf(line: string): 'amplitudes' | 'intensities' | undefined {
+  const words = rowWords(line).map((w) => w.replace(/["']/g, '').toLowerCase());
+  if (words.length < 5 || words.slice(0, 3).join('') !== 'hkl') return undefined;
+  return AMPLITUDE.test(words[3]!) ? 'amplitudes' : 'intensities';
 }
 
 /** Iterates over lines without splitting the whole text at once. */
@@ -111,8 +132,15 @@ export function parseReflectionList(
     done += row.length + 1;
     if (progress && done - told > 1e6) progress((told = done) / text.length);
     if (isBlank(row)) continue;
-    const f = read(row) ?? other(row);
+    const f = read(row) ?? other(row) ?? touchingFields(row);
     if (!f) {
+      const heading = out.count ? undefined : headingOf(row);
+      if (heading === 'intensities') continue;
+      if (heading)
+        throw new FileProblem(
+          `the heading "${row.trim().slice(0, 60)}" names amplitudes. Intensities are needed: write F² and σ(F²) into the list.`,
+          line,
+        );
       const shown = row.trim().slice(0, 60);
       throw new FileProblem(
         `expected h k l I σ but found "${shown}". Correct or remove this line; nothing after it was read.`,
