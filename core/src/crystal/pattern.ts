@@ -67,6 +67,18 @@ export function anodeLines(anode: string, firstOnly = false): SpectralLine[] {
       ];
 }
 
+/** Å by which a wavelength that a file states may differ from a line of an anode, or from the mean of its doublet. */
+const SAME_LINE = 5e-4;
+
+/** The lines that a stated wavelength (Å) means: the doublet of an anode whose Kα1 or mean Kα it is, or itself alone. */
+export function linesOfWavelength(wavelength: number): SpectralLine[] {
+  const anode = ANODES.find((name) => {
+    const [first, second] = KA_LINES[name]!;
+    return [first, (2 * first + second) / 3].some((line) => Math.abs(line - wavelength) < SAME_LINE);
+  });
+  return anode ? anodeLines(anode) : [{ wavelength, weight: 1 }];
+}
+
 /** What is assumed until an instrument is described: a laboratory diffractometer with a copper tube. */
 export const USUAL_INSTRUMENT: Instrument = {
   name: 'Laboratory diffractometer',

@@ -1,5 +1,5 @@
 /** Columns of a powder pattern, on whatever axis, to a pattern by 2θ. */
-import { twoThetaOf, type Pattern } from '../crystal/pattern.ts';
+import { twoThetaOf, type Pattern, type SpectralLine } from '../crystal/pattern.ts';
 import { Asides } from './asides.ts';
 import { FileProblem } from './cif-parser.ts';
 
@@ -11,6 +11,12 @@ export interface PatternFile {
   /** Steps are all alike. */
   readonly even: boolean;
   readonly columns: 2 | 3;
+}
+
+/** A pattern as it was read. */
+export interface ReadPattern extends PatternFile {
+  /** Lines of the spectrum, where the file tells. */
+  readonly lines?: readonly SpectralLine[];
 }
 
 /** Whether steps are all alike, within a fiftieth. */

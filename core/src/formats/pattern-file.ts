@@ -1,9 +1,9 @@
 /** Powder patterns from text of two or three columns, and instruments from JSON. */
 import { z } from 'zod';
-import { USUAL_INSTRUMENT, type Instrument } from '../crystal/pattern.ts';
+import { linesOfWavelength, USUAL_INSTRUMENT, type Instrument, type SpectralLine } from '../crystal/pattern.ts';
 import { Asides } from './asides.ts';
 import { FileProblem } from './cif-parser.ts';
-import { isEven, patternFrom, type Axis, type PatternColumns, type PatternFile } from './pattern-columns.ts';
+import { isEven, patternFrom, type Axis, type PatternColumns, type ReadPattern } from './pattern-columns.ts';
 import { decimal, rowWords } from './text.ts';
 import { issuePhrase } from './issue-words.ts';
 
@@ -15,6 +15,19 @@ function numbersOf(line: string): number[] | undefined {
   return numbers.length && numbers.every((x) => x === x) ? numbers : undefined;
 }
 
+/** A row of a detector's mask: a place without an intensity. */
+const isMasked = (line: string): boolean => {
+  const words = rowWords(line);
+  return (words.length === 2 || words.length === 3) && Number.isFinite(decimal(words[0]!)) && /^nan$/i.test(words[1]!);
+};
+
+/** The spectrum that a heading tells by its wavelength, in Å or nm. */
+function linesOfHead(head: string): SpectralLine[] | undefined {
+  const stated = /(?:wave[- ]?length|lambda|λ)[^\d]{0,20}?(\d*\.\d+)\s*(nm\b)?/i.exec(head);
+  const wavelength = stated ? Number(stated[1]) * (stated[2] ? 10 : 1) : NaN;
+  return wavelength >= 0.1 && wavelength <= 5 ? linesOfWavelength(wavelength) : undefined;
+}
+
 /** True when most of the first lines are two or three numbers and the first column runs one way. */
 export function looksLikePattern(text: string): boolean {
   const rows: number[][] = [];
@@ -23,7 +36,7 @@ export function looksLikePattern(text: string): boolean {
     if (!line.trim()) continue;
     const n = numbersOf(line);
     if (n && (n.length === 2 || n.length === 3)) rows.push(n);
-    else if (!isComment(line)) other++;
+    else if (!isComment(line) && !isMasked(line)) other++;
   }
   if (rows.length < 12 || other > rows.length * 0.2 + 2) return false;
   const falling = rows.filter((r, i) => i && r[0]! < rows[i - 1]![0]!).length,
@@ -32,12 +45,7 @@ export function looksLikePattern(text: string): boolean {
 }
 
 /** Reads columns. Throws FileProblem with the line of the first row that is not two or three numbers. */
-export function parsePattern(
-  text: string,
-  name: string,
-  wavelength = USUAL_INSTRUMENT.lines[0]!.wavelength,
-  asides = new Asides(),
-): PatternFile {
+export function parsePattern(text: string, name: string, wavelength?: number, asides = new Asides()): ReadPattern {
   const x: number[] = [],
     y: number[] = [],
     s: number[] = [],
@@ -45,14 +53,21 @@ export function parsePattern(
   let head = '',
     columns: 2 | 3 = 2;
   let at: number | undefined;
-  const lines = text.split(/\r?\n/);
-  for (const [i, line] of lines.entries()) {
+  for (const [i, line] of text.split(/\r?\n/).entries()) {
     const t = line.trim();
     if (!t) continue;
     const n = numbersOf(line);
     if (!n) {
       const value = /(?:temperature|T|at)\s*[=:]?\s*([\d.]+)\s*K\b/i.exec(t.slice(0, 200));
       if (value && at === undefined) at = Number(value[1]);
+      if (isMasked(line)) {
+        asides.count('points without intensity', i + 1, (count, where) =>
+          count === 1
+            ? `one point without an intensity was left out (${where}).`
+            : `${count} points without an intensity were left out (${where}).`,
+        );
+        continue;
+      }
       if (isComment(line) || (!x.length && /[A-Za-zθ]{2}/.test(t))) {
         if (!x.length) head += ` ${t}`;
         continue;
@@ -92,6 +107,8 @@ export function parsePattern(
       `there are only ${x.length} points. A pattern needs a column of 2θ and a column of intensities.`,
     );
   const axis = guessAxis(x, head);
+  const lines = wavelength ? undefined : linesOfHead(head);
+  const first = wavelength ?? (lines ?? USUAL_INSTRUMENT.lines)[0]!.wavelength;
   const table: PatternColumns = {
     x,
     intensity: y,
@@ -100,21 +117,27 @@ export function parsePattern(
   };
   return {
     pattern: {
-      ...patternFrom(name, axis, table, wavelength, asides),
+      ...patternFrom(name, axis, table, first, asides),
       ...(at !== undefined ? { at } : {}),
     },
     axis,
     even: isEven(x),
     columns,
+    ...(lines ? { lines } : {}),
   };
 }
 
+/** Å: the smallest spacing of a pattern lies below. */
+const LARGEST_LOW = 5;
+
 function guessAxis(x: readonly number[], head: string): Axis {
   if (/(?:^|[\s(,;#])Q\b|1\/(?:Å|A|Ang)/.test(head)) return 'Q';
-  if (/\bd[ -_(]?(?:spacing|\/|\(|[ÅA])/i.test(head)) return 'd';
+  if (/\bd(?:[- _]?spacings?\b|\s*[,([/]?\s*(?:Å|A\b|Ang))/i.test(head)) return 'd';
   if (/2\s*[-_ ]?th|2θ|two ?theta/i.test(head)) return '2θ';
   const [top, low] = x.reduce(([t, l], v) => [Math.max(t, v), Math.min(l, v)] as const, [-Infinity, Infinity] as const);
-  if (x[0]! > x[x.length - 1]! && top < 60) return 'd';
+  // A scan by falling angles has even steps and does not come near nothing; spacings do.
+  const byAngle = low > LARGEST_LOW || (isEven(x) && top > 25);
+  if (x[0]! > x[x.length - 1]! && top < 60 && !byAngle) return 'd';
   // Spacings rarely start below 0.4 Å, and 2θ scans rarely end below 25°.
   return top < 25 && low > 0.2 && top / Math.max(low, 0.01) > 8 ? 'Q' : '2θ';
 }

@@ -17,11 +17,11 @@ import { itemsOf } from './cif-items.ts';
 import { FileProblem, parseCif, type CifBlock } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
 import { looksLikeXyz, parseXyz, type XyzFrame } from './xyz.ts';
-import type { PatternFile } from './pattern-columns.ts';
+import type { PatternFile, ReadPattern } from './pattern-columns.ts';
 import { looksLikePattern, parseInstrument, parsePattern } from './pattern-file.ts';
 import { readRangePattern } from './pattern-range.ts';
 import { plainText } from './text.ts';
-import { USUAL_INSTRUMENT, type Instrument, type SpectralLine } from '../crystal/pattern.ts';
+import { USUAL_INSTRUMENT, type Instrument } from '../crystal/pattern.ts';
 
 /** One data block or one list. */
 export interface Recognised {
@@ -36,8 +36,7 @@ export interface Recognised {
   items?: Readonly<Record<string, string>>;
   /** Limits, twins, extinction and solvent that the file's refinement used. */
   treatment?: Treatment;
-  /** A powder pattern, with the lines of its spectrum where the file tells. */
-  powder?: PatternFile & { readonly lines?: readonly SpectralLine[] };
+  powder?: ReadPattern;
   instrument?: Instrument;
   /** What was not taken as it was written. */
   asides?: readonly Aside[];
@@ -120,7 +119,7 @@ export function recognise(written: string, fileName: string, progress?: (fractio
   );
 }
 
-const recognisedPattern = (name: string, powder: PatternFile, asides: Asides): Recognised => ({
+const recognisedPattern = (name: string, powder: ReadPattern, asides: Asides): Recognised => ({
   name,
   sentence: patternSentence(powder),
   experiment: { kept: {} },

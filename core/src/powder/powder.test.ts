@@ -4,6 +4,7 @@ import { anodeLines, singleLine, spacingAt, USUAL_INSTRUMENT, type Pattern } fro
 import { spaceGroupFromSymbol } from '../crystal/settings.ts';
 import { cellVolume, type Cell } from '../crystal/cell.ts';
 import { withAxis } from '../formats/pattern-columns.ts';
+import { Asides } from '../formats/asides.ts';
 import { instrumentText, parseInstrument, parsePattern } from '../formats/pattern-file.ts';
 import { recognise } from '../formats/recognise.ts';
 import { seededRandom } from '../math/random.ts';
@@ -110,6 +111,41 @@ describe('files', () => {
       lines.splice(9, 0, line);
       expect(() => parsePattern(lines.join('\n'), 'x')).toThrow(says);
     });
+
+  it('takes no heading for more than it says, and falling angles for angles', () => {
+    for (const heading of ['Date: 3 May', '[Data]\nAngle, Intensity', 'Dashi glaze, fired', 'dA1'])
+      expect(parsePattern(`${heading}\n${body(' ')}`, 'x').axis, heading).toBe('2θ');
+    for (const heading of ['d-spacing, counts', 'd (A) I', 'd/Å counts', 'd [Å]', 'd spacing'])
+      expect(parsePattern(`# ${heading}\n${body(' ')}`, 'x').axis, heading).toBe('d');
+    const falling = body(' ').split('\n').reverse().join('\n');
+    expect(parsePattern(falling, 'x').axis).toBe('2θ');
+    expect(parsePattern(falling, 'x').pattern.twoTheta[0]).toBe(10);
+  });
+
+  it('takes its wavelength from a heading: doublets of anodes, any other line alone', () => {
+    const linesOf = (heading: string) => parsePattern(`${heading}\n${body(' ')}`, 'x').lines;
+    expect(linesOf('Wavelength 1.5406')).toEqual(anodeLines('Cu'));
+    expect(linesOf('K-Alpha1 wavelength, 0.70932')).toEqual(anodeLines('Mo'));
+    expect(linesOf('# lambda = 0.4959 A')).toEqual([{ wavelength: 0.4959, weight: 1 }]);
+    expect(linesOf('# wavelength: 0.04133 nm')).toEqual([
+      { wavelength: expect.closeTo(0.4133, 9) as number, weight: 1 },
+    ]);
+    expect(linesOf('# glaze 12.5, run 3.1')).toBeUndefined();
+    expect(linesOf('# wavelength: not known, 25.3 degrees')).toBeUndefined();
+    // Spacings are turned into angles by it.
+    const d = Array.from({ length: 20 }, (_, i) => `${6 - 0.2 * i} ${i}`).join('\n');
+    const { twoTheta } = parsePattern(`# d (A), lambda = 0.4959\n${d}`, 'x').pattern;
+    expect(spacingAt(twoTheta[0]!, 0.4959)).toBeCloseTo(6, 9);
+  });
+
+  it('leaves out points that a detector masked', () => {
+    const lines = body(' ')
+      .split('\n')
+      .map((line, i) => (i === 4 || i === 7 ? `${line.split(' ')[0]} NaN` : line));
+    const asides = new Asides();
+    expect(parsePattern(lines.join('\n'), 'x', undefined, asides).pattern.twoTheta).toHaveLength(28);
+    expect(asides.all().map((x) => x.text)).toEqual(['2 points without an intensity were left out (lines 5 and 8).']);
+  });
 
   it('reads powder CIF with its spectrum, by points and by range, and its own output', async () => {
     const cif = `data_p\nloop_\n_diffrn_radiation_wavelength_id\n_diffrn_radiation_wavelength\n_diffrn_radiation_wavelength_wt\n1 1.78901 1\n2 1.79290 0.5\n_pd_meas_2theta_range_min 10\n_pd_meas_2theta_range_max 12\n_pd_meas_2theta_range_inc 0.1\nloop_\n_pd_meas_counts_total\n${Array.from({ length: 21 }, (_, i) => 50 + i).join('\n')}\n`;
