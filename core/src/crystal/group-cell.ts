@@ -65,6 +65,16 @@ export function cellTies(group: SpaceGroup): number[][] {
   return [...gather(length, 0), ...gather(cosines, 3)];
 }
 
+/** Whether a cell goes with a group: the metric is kept by every rotation, within 1 part in `parts`. */
+export function metricFits(cell: Cell, group: SpaceGroup, parts = 200): boolean {
+  const g = metricTensor(cell);
+  return rotationsOf(group).every((r) => {
+    const rt: Mat3 = [r[0], r[3], r[6], r[1], r[4], r[7], r[2], r[5], r[8]];
+    const m = multiply3(rt, multiply3(g, r));
+    return m.every((x, i) => Math.abs(x - g[i]!) < Math.sqrt(g[4 * Math.floor(i / 3)]! * g[4 * (i % 3)]!) / parts);
+  });
+}
+
 /** Relative error of a metric that only rounding makes. */
 const ROUNDING = 1e-9;
 

@@ -81,18 +81,45 @@ for (const s of inOrder) {
 // Names in use before the e-glide symbol (de Wolff et al. 1992) and the overbar in cubic symbols were adopted.
 for (const s of inOrder) {
   const short = bare(shortSymbol(s.symbol));
-  if (short.includes('e')) for (const letter of 'abc') remember(short.replace(/e/g, letter), s);
-  if (/^.[a-z]-3/.test(short)) remember(short.replace('-3', '3'), s);
+  const old = short.includes('e') ? [...'abc'].map((letter) => short.replace(/e/g, letter)) : [];
+  if (/^.[a-z]-3/.test(short)) old.push(short.replace('-3', '3'));
+  for (const name of old) {
+    remember(name, s);
+    if (s.code) remember(`${name}:${s.code.toLowerCase()}`, s);
+  }
+}
+
+/** Symbols as word processors and web pages write them: lowered digits, minus signs and marks around what is lowered. */
+const typed = (text: string): string =>
+  text
+    .trim()
+    .replace(/^['"]|['"]$/g, '')
+    .replace(/[₀-₉]/g, (d) => String(d.charCodeAt(0) - 0x2080))
+    .replace(/[−–‐]/g, '-')
+    .replace(/<\/?sub>|[~{}$]/gi, '');
+
+/** Letters after a symbol that tell axes or origin, and the codes they stand for. */
+const SUFFIXES: Readonly<Record<string, string>> = { h: 'h', r: 'r', s: '1', z: '2' };
+
+/** A symbol with such a letter behind it, and hexagonal axes told by their own centring letter, with the code of the table. */
+function coded(key: string): string | undefined {
+  const suffix = SUFFIXES[key.at(-1)!];
+  if (suffix) return `${key.slice(0, -1).replace(/:$/, '')}:${suffix}`;
+  return key.startsWith('h3') ? `r${key.slice(1)}:h` : undefined;
 }
 
 /** Setting for a Hall or Hermann–Mauguin symbol, blanks free; undefined when nothing tabulated has that name. */
 export function findSetting(text: string): Setting | undefined {
-  const clean = text.trim().replace(/^['"]|['"]$/g, '');
+  const clean = typed(text);
   const hall = byHall.get(clean.toLowerCase().replace(/_/g, ' ').replace(/\s+/g, ' '));
-  const key = bare(clean)
-    .replace(/\((\d)\)/g, '$1')
-    .replace(/:?([hr])$/i, (m, c: string) => (m.startsWith(':') ? `:${c.toLowerCase()}` : m));
-  return bySymbol.get(key) ?? bySymbol.get(shorten(key)) ?? hall ?? [...byHall].find(([k]) => bare(k) === key)?.[1];
+  const key = bare(clean).replace(/\((\d)\)/g, '$1');
+  return (
+    bySymbol.get(key) ??
+    bySymbol.get(shorten(key)) ??
+    hall ??
+    [...byHall].find(([k]) => bare(k) === key)?.[1] ??
+    bySymbol.get(coded(key) ?? '')
+  );
 }
 
 /** The reference setting of a type: the first tabulated, with the origin on an inversion centre where there is a choice. */

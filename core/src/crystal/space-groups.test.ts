@@ -222,6 +222,21 @@ describe('symbols', () => {
     expect([s?.number, s?.code]).toEqual([number, code]);
   });
 
+  it.each([
+    ['R -3 c H', '-R 3 2"c'],
+    ['R -3 c R', '-P 3* 2n'],
+    ['H 3 2', 'R 3 2"'],
+    ['F d -3 m Z', '-F 4vw 2vw 3'],
+    ['F d 3 m S', 'F 4d 2 3 -1d'],
+    ['I 41/a m d S', 'I 4bw 2bw -1bw'],
+    ['P 2₁/c', '-P 2ybc'],
+    ['P2~1~/c', '-P 2ybc'],
+    ['P 2<sub>1</sub>/n', '-P 2yn'],
+    ['P −1', '-P 1'],
+  ])('%s is found as it is written elsewhere', (text, hall) => {
+    expect(findSetting(text)?.hall).toBe(hall);
+  });
+
   it('that mean nothing are refused in a sentence', () => {
     expect(findSetting('P 7/q')).toBeUndefined();
     expect(() => spaceGroupFromSymbol('P 7/q')).toThrow(/not a known space-group symbol.*P 21\/c/s);

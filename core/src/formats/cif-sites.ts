@@ -149,7 +149,7 @@ export function readStructure(block: CifBlock, asides = new Asides()): Structure
   const loop = loopWith(block, FRACT[0]!);
   const cell = readCell(block);
   if (!loop || !cell) return undefined;
-  const spaceGroup = readSpaceGroup(block);
+  const spaceGroup = readSpaceGroup(block, cell);
   if (!spaceGroup)
     throw new FileProblem(
       'the file has atom sites but neither symmetry operators nor a space-group symbol that can be read.',

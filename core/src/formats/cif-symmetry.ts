@@ -1,7 +1,17 @@
 /** The space group of a data block, from its operators or its symbols. */
 import { nameGroup } from '../crystal/identify.ts';
 import { intrinsicTranslation, parseXyz, rotationType, type Operator } from '../crystal/operator.ts';
-import { findSetting, groupOfSetting } from '../crystal/settings.ts';
+import type { Cell } from '../crystal/cell.ts';
+import {
+  findSetting,
+  groupOfSetting,
+  prettySymbol,
+  referenceSetting,
+  SETTINGS,
+  type Setting,
+} from '../crystal/settings.ts';
+import { metricFits } from '../crystal/group-cell.ts';
+import { Asides } from './asides.ts';
 import { spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
 import { FileProblem, itemText, loopWith, type CifBlock, type CifLoop } from './cif-parser.ts';
 
@@ -60,8 +70,20 @@ function operatorsOf(loop: CifLoop): Operator[] {
   });
 }
 
-/** The space group of a block from its operators or, failing those, its symbols; undefined when neither is given. Throws FileProblem. */
-export function readSpaceGroup(block: CifBlock): SpaceGroup | undefined {
+const NUMBERS = ['_space_group_it_number', '_symmetry_int_tables_number'];
+
+/** The setting on rhombohedral axes where the cell has those and the symbol does not tell. */
+function byAxesOf(cell: Cell | undefined, setting: Setting): Setting {
+  if (!cell || setting.code !== 'H' || metricFits(cell, groupOfSetting(setting))) return setting;
+  const other = SETTINGS.find((s) => s.number === setting.number && s.code === 'R');
+  return other && metricFits(cell, groupOfSetting(other)) ? other : setting;
+}
+
+/**
+ * The space group of a block from its operators or, failing those, its symbols or its number; undefined when none is
+ * given. The cell tells hexagonal from rhombohedral axes where a symbol does not. Throws FileProblem.
+ */
+export function readSpaceGroup(block: CifBlock, cell?: Cell, asides = new Asides()): SpaceGroup | undefined {
   const loop = loopWith(block, ...TAGS);
   if (loop) {
     const operators = operatorsOf(loop);
@@ -74,7 +96,18 @@ export function readSpaceGroup(block: CifBlock): SpaceGroup | undefined {
   for (const tag of SYMBOLS) {
     const text = itemText(block, tag);
     const setting = text && text.length < 100 && findSetting(text);
-    if (setting) return groupOfSetting(setting);
+    if (setting) return groupOfSetting(/:/.test(text) ? setting : byAxesOf(cell, setting));
   }
-  return undefined;
+  return groupOfNumber(block, cell, asides);
+}
+
+function groupOfNumber(block: CifBlock, cell: Cell | undefined, asides: Asides): SpaceGroup | undefined {
+  const text = NUMBERS.map((tag) => itemText(block, tag)).find((t) => t && /^\d{1,3}$/.test(t));
+  const number = Number(text);
+  if (!text || number < 1 || number > 230) return undefined;
+  const group = groupOfSetting(byAxesOf(cell, referenceSetting(number)));
+  asides.add(
+    `the space group is told by its number ${number} only: ${prettySymbol(group.symbol)} was taken, its standard setting. Check it against the cell.`,
+  );
+  return group;
 }

@@ -5,6 +5,7 @@ import { readReflections } from './cif-reflections.ts';
 import { readStructure } from './cif-sites.ts';
 import { recognise } from './recognise.ts';
 import { Asides } from './asides.ts';
+import { groupOrder } from '../crystal/space-group.ts';
 import { detectLayout, parseReflectionList } from './reflection-list.ts';
 
 const SYNTAX = `#\\#CIF_1.1
@@ -153,6 +154,22 @@ describe('single-crystal data in CIF', () => {
     expect(() => recognise(`data_d\n${CELL.replace('_cell_length_b 8\n', '')}`, 'x.cif')).toThrow(
       /_cell_length_b is missing/,
     );
+  });
+
+  it('name their group by a symbol, or by its number; the cell tells the axes of a rhombohedral lattice', () => {
+    const block = (group: string, [a, alpha, c, gamma]: readonly number[]): string =>
+      `data_x\n_cell_length_a ${a}\n_cell_length_b ${a}\n_cell_length_c ${c}\n_cell_angle_alpha ${alpha}\n_cell_angle_beta ${alpha}\n_cell_angle_gamma ${gamma}\n${group}\nloop_\n_atom_site_label\n_atom_site_fract_x\n_atom_site_fract_y\n_atom_site_fract_z\nC1 0.1 0.2 0.3\n`;
+    const SYMBOL = "_space_group_name_H-M_alt 'R -3 c'",
+      NUMBER = '_space_group_IT_number 167';
+    const HEXAGONAL = [5, 90, 17, 120],
+      RHOMBOHEDRAL = [6.4, 46.1, 6.4, 46.1];
+    const found = (group: string, cell: readonly number[]) => recognise(block(group, cell), 'x.cif')[0]!;
+    for (const group of [SYMBOL, NUMBER]) {
+      expect(groupOrder(found(group, HEXAGONAL).spaceGroup!)).toBe(36);
+      expect(groupOrder(found(group, RHOMBOHEDRAL).spaceGroup!)).toBe(12);
+    }
+    expect(found(SYMBOL, HEXAGONAL).asides).toBeUndefined();
+    expect(found(NUMBER, HEXAGONAL).asides![0]!.text).toMatch(/told by its number 167 only: R −3 c was taken/);
   });
 
   it('with sites give a structure in the names of either dictionary', () => {

@@ -158,7 +158,7 @@ function recogniseBlock(block: CifBlock, base: string): Recognised {
   const asides = new Asides();
   const cell = readCell(block);
   const experiment = readExperiment(block, asides);
-  const spaceGroup = readSpaceGroup(block);
+  const spaceGroup = readSpaceGroup(block, cell, asides);
   const reflections = readReflections(block, asides);
   const bare = readStructure(block, asides);
   const structure = bare && readControls(block, bare, asides);

@@ -1,7 +1,7 @@
 /** General and special positions of a group, from the fixed sets of its operations (after Grosse-Kunstleve & Adams 2002, Acta Cryst. A58, 60). */
-import { metricTensor, type Cell } from '../crystal/cell.ts';
+import { metricTensor } from '../crystal/cell.ts';
 import { operatorToXyz, type Operator } from '../crystal/operator.ts';
-import { crystalClass, rotationsOf } from '../crystal/point-group.ts';
+import { crystalClass } from '../crystal/point-group.ts';
 import { allOperators, groupOrder, siteSymmetry, type SpaceGroup } from '../crystal/space-group.ts';
 import type { Structure } from '../crystal/structure.ts';
 import { apply3, IDENTITY3, multiply3, type Mat3, type Vec3, toMat3, toVec3 } from '../math/matrix3.ts';
@@ -317,15 +317,5 @@ export function sitesOn(s: Structure, position: SpecialPosition, tolerance = 0.0
       return false;
     });
     return here ? [i] : [];
-  });
-}
-
-/** Whether a cell goes with a group: the metric is kept by every rotation, within 1 part in `parts`. */
-export function metricFits(cell: Cell, group: SpaceGroup, parts = 200): boolean {
-  const g = metricTensor(cell);
-  return rotationsOf(group).every((r) => {
-    const rt: Mat3 = [r[0], r[3], r[6], r[1], r[4], r[7], r[2], r[5], r[8]];
-    const m = multiply3(rt, multiply3(g, r));
-    return m.every((x, i) => Math.abs(x - g[i]!) < Math.sqrt(g[4 * Math.floor(i / 3)]! * g[4 * (i % 3)]!) / parts);
   });
 }

@@ -1,8 +1,7 @@
 import { constantsWords } from '../../crystal/cell-words.ts';
-import { cellInGroup } from '../../crystal/group-cell.ts';
+import { cellInGroup, metricFits } from '../../crystal/group-cell.ts';
 import { prettySymbol } from '../../crystal/settings.ts';
 import type { Check } from '../check.ts';
-import { metricFits } from '../../symmetry/positions.ts';
 
 export const cellSymmetry: Check = {
   id: 'cell and symmetry',
