@@ -336,3 +336,16 @@ export const loopWith = (block: CifBlock, ...tags: string[]): CifLoop | undefine
   const found = new Set(tags.flatMap((t) => (columns.get(t) ?? []).map((c) => c.loop)));
   return block.loops.find((l) => found.has(l));
 };
+
+/** The loop holding a data name; a category with one row may as well stand as single items, whose names begin with `prefix`. */
+export function loopOrRow(block: CifBlock, prefix: string, ...tags: string[]): CifLoop | undefined {
+  const loop = loopWith(block, ...tags);
+  if (loop || !tags.some((t) => block.items.has(t))) return loop;
+  const row = [...block.items].filter(([name]) => name.startsWith(prefix));
+  return {
+    tags: row.map(([name]) => name),
+    values: row.map(([, item]) => item.value),
+    line: row[0]![1].valueLine,
+    lineOf: (i) => row[i]![1].valueLine,
+  };
+}

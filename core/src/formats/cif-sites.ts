@@ -7,7 +7,7 @@ import { parseMeasured, type Measured } from '../crystal/uncertainty.ts';
 import { elementFromLabel, findElement } from '../crystal/elements.ts';
 import { Asides } from './asides.ts';
 import { readCell } from './cif-data.ts';
-import { FileProblem, INAPPLICABLE, loopWith, UNKNOWN, type CifBlock, type CifLoop } from './cif-parser.ts';
+import { FileProblem, INAPPLICABLE, loopOrRow, UNKNOWN, type CifBlock, type CifLoop } from './cif-parser.ts';
 import { readSpaceGroup } from './cif-symmetry.ts';
 
 const FRACT = ['_atom_site_fract_x', '_atom_site_fract_y', '_atom_site_fract_z'];
@@ -68,7 +68,7 @@ function tensorOf(row: Row, label: string, asides: Asides): Tensor | undefined {
 /** Tensors by label; a label that stands several times has several, in the order of the file. */
 function tensorsOf(block: CifBlock, asides: Asides): Map<string, (Tensor | undefined)[]> {
   const out = new Map<string, (Tensor | undefined)[]>();
-  const loop = loopWith(block, '_atom_site_aniso_label');
+  const loop = loopOrRow(block, '_atom_site_aniso_', '_atom_site_aniso_label');
   if (!loop) return out;
   for (const row of rowsOf(loop, '_atom_site_aniso_')) {
     const label = row.text('label');
@@ -146,8 +146,12 @@ function elementIn(row: Row, label: string): string {
 
 /** The structure of a block; undefined when it has no cell or coordinates. Values that cannot be are told to `asides`. Throws FileProblem. */
 export function readStructure(block: CifBlock, asides = new Asides()): Structure | undefined {
-  const loop = loopWith(block, FRACT[0]!);
+  const loop = loopOrRow(block, '_atom_site_', FRACT[0]!);
   const cell = readCell(block);
+  if (!loop && loopOrRow(block, '_atom_site_', '_atom_site_cartn_x'))
+    asides.add(
+      'the atom sites have Cartesian coordinates only, which say nothing without their axes; write them as fractions of the cell. They were left out.',
+    );
   if (!loop || !cell) return undefined;
   const spaceGroup = readSpaceGroup(block, cell);
   if (!spaceGroup)

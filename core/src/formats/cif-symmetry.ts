@@ -13,13 +13,14 @@ import {
 import { metricFits } from '../crystal/group-cell.ts';
 import { Asides } from './asides.ts';
 import { spaceGroupFromOperators, type SpaceGroup } from '../crystal/space-group.ts';
-import { FileProblem, itemText, loopWith, type CifBlock, type CifLoop } from './cif-parser.ts';
+import { FileProblem, itemText, loopOrRow, type CifBlock, type CifLoop } from './cif-parser.ts';
 
 /** Rows of a list of operators that are read; a group has at most 192, and files may write some of them twice. */
 const MOST_OPERATORS = 768;
 /** Largest denominator of a translation in a lattice that a crystallographer would write down. */
 const LARGEST_DENOMINATOR = 24;
 
+const OPERATORS = ['_space_group_symop_', '_symmetry_equiv_pos_'];
 const TAGS = ['_space_group_symop_operation_xyz', '_symmetry_equiv_pos_as_xyz'];
 const SYMBOLS = [
   '_space_group_name_hall',
@@ -84,7 +85,9 @@ function byAxesOf(cell: Cell | undefined, setting: Setting): Setting {
  * given. The cell tells hexagonal from rhombohedral axes where a symbol does not. Throws FileProblem.
  */
 export function readSpaceGroup(block: CifBlock, cell?: Cell, asides = new Asides()): SpaceGroup | undefined {
-  const loop = loopWith(block, ...TAGS);
+  const loop = OPERATORS.map((prefix) => loopOrRow(block, prefix, ...TAGS.filter((t) => t.startsWith(prefix)))).find(
+    (found) => found,
+  );
   if (loop) {
     const operators = operatorsOf(loop);
     try {

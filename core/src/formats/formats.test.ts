@@ -172,6 +172,19 @@ describe('single-crystal data in CIF', () => {
     expect(found(NUMBER, HEXAGONAL).asides![0]!.text).toMatch(/told by its number 167 only: R −3 c was taken/);
   });
 
+  it('may have one operator and one site as items of their own; Cartesian coordinates are told of', () => {
+    const cell = ['a 5', 'b 6', 'c 7'].map((x) => `_cell_length_${x}\n`).join('');
+    const head = `data_x\n${cell}${['alpha', 'beta', 'gamma'].map((x) => `_cell_angle_${x} 90\n`).join('')}`;
+    const operator = "_symmetry_equiv_pos_as_xyz 'x,y,z'\n";
+    const site = '_atom_site_label Fe1\n_atom_site_fract_x 0.1(2)\n_atom_site_fract_y 0.2\n_atom_site_fract_z 0.3\n';
+    const { structure } = recognise(head + operator + site, 'x.cif')[0]!;
+    expect(structure!.spaceGroup.symbol).toBe('P 1');
+    expect(structure!.sites.map((x) => [x.element, ...x.position])).toEqual([['Fe', 0.1, 0.2, 0.3]]);
+    const [found] = recognise(head + operator + site.replaceAll('fract', 'Cartn'), 'x.cif');
+    expect(found!.structure).toBeUndefined();
+    expect(found!.asides![0]!.text).toContain('Cartesian coordinates only');
+  });
+
   it('with sites give a structure in the names of either dictionary', () => {
     const body = `${CELL}_space_group_name_H-M_alt 'P 21/c'\nloop_\n_atom_site.label\n_atom_site.type_symbol\n_atom_site.fract_x\n_atom_site.fract_y\n_atom_site.fract_z\n_atom_site.U_iso_or_equiv\nCL1 CL 0.1(2) 0.2 0.3 0.04(1)\nC1 C 0.4 0.5 0.6 0.05\nloop_\n_atom_site_aniso_label\n_atom_site_aniso_U_11\n_atom_site_aniso_U_22\n_atom_site_aniso_U_33\n_atom_site_aniso_U_12\n_atom_site_aniso_U_13\n_atom_site_aniso_U_23\nC1 .01 .02 .03 .001 .002 .003\n`;
     const s = readStructure(parseCif(`data_s\n${body}`)[0]!)!;
