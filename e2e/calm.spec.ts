@@ -96,10 +96,10 @@ test('what is in disorder is seen', async ({ page }) => {
   expect(found).not.toContain('kept in');
 });
 
-/** What is wrong at any height of the desk in a window of any size. */
-async function disorderAtAnySize(page: Page): Promise<string[]> {
+/** What is wrong at any height of the desk in windows of these sizes. */
+async function disorderAt(page: Page, sizes: typeof SIZES): Promise<string[]> {
   const found: string[] = [];
-  for (const size of SIZES) {
+  for (const size of sizes) {
     await page.setViewportSize(size);
     await nextPicture(page);
     found.push(...(await disorder(page)).map((x) => `${size.width} × ${size.height}: ${x}`));
@@ -119,9 +119,10 @@ test(
     await page.getByRole('grid', { name: 'Sites' }).getByRole('row').nth(2).click();
     for (const station of STATIONS) {
       await visit(page, station);
-      expect(await disorderAtAnySize(page), station).toEqual([]);
+      // What is folded is looked at where it has the least room; all of it is there again when it is unfolded.
+      expect(await disorderAt(page, SIZES.slice(0, 1)), station).toEqual([]);
       await unfoldAll(page);
-      expect(await disorderAtAnySize(page), `${station}, all sheets open`).toEqual([]);
+      expect(await disorderAt(page, SIZES), `${station}, all sheets open`).toEqual([]);
     }
   },
 );

@@ -163,7 +163,7 @@ test('ten thousand atoms turn without holding the page up', { tag: '@long' }, as
       await page.mouse.move(x + 150 * Math.sin((20 * steps + i) / 15), y + 4 * steps);
       await page.waitForTimeout(16);
     }
-    return ++steps < 10;
+    return ++steps < 5;
   });
   await page.mouse.up();
   expect(before.equals(await scene.screenshot({ timeout: PATIENCE }))).toBe(false);

@@ -3,9 +3,9 @@ import { test } from '@playwright/test';
 import { seededRandom } from '@nagare/core/math/random';
 import { Walk } from './walk.ts';
 
-const STEPS = Number(process.env['STEPS'] ?? 24);
+const STEPS = Number(process.env['STEPS'] ?? 16);
 const SEED = Number(process.env['SEED'] ?? 7);
-const CHECK_EVERY = 12;
+const CHECK_EVERY = 8;
 
 test(
   'a walk of random acts leaves nothing in the store without what it belongs to',

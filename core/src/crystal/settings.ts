@@ -105,7 +105,7 @@ const SUFFIXES: Readonly<Record<string, string>> = { h: 'h', r: 'r', s: '1', z: 
 function coded(key: string): string | undefined {
   const suffix = SUFFIXES[key.at(-1)!];
   if (suffix) return `${key.slice(0, -1).replace(/:$/, '')}:${suffix}`;
-  return key.startsWith('h3') ? `r${key.slice(1)}:h` : undefined;
+  return /^h-?3/.test(key) ? `r${key.slice(1)}:h` : undefined;
 }
 
 /** Setting for a Hall or Hermann–Mauguin symbol, blanks free; undefined when nothing tabulated has that name. */

@@ -44,64 +44,91 @@ export function looksLikePattern(text: string): boolean {
   return Math.max(falling, rising) > 0.9 * (rows.length - 1);
 }
 
-/** Reads columns. Throws FileProblem with the line of the first row that is not two or three numbers. */
-export function parsePattern(text: string, name: string, wavelength?: number, asides = new Asides()): ReadPattern {
-  const x: number[] = [],
-    y: number[] = [],
-    s: number[] = [],
-    lineOfRow: number[] = [];
-  let head = '',
-    columns: 2 | 3 = 2;
-  let at: number | undefined;
-  for (const [i, line] of text.split(/\r?\n/).entries()) {
-    const t = line.trim();
-    if (!t) continue;
-    const n = numbersOf(line);
-    if (!n) {
-      const value = /(?:temperature|T|at)\s*[=:]?\s*([\d.]+)\s*K\b/i.exec(t.slice(0, 200));
-      if (value && at === undefined) at = Number(value[1]);
-      if (isMasked(line)) {
-        asides.count('points without intensity', i + 1, (count, where) =>
-          count === 1
-            ? `one point without an intensity was left out (${where}).`
-            : `${count} points without an intensity were left out (${where}).`,
-        );
-        continue;
-      }
-      if (isComment(line) || (!x.length && /[A-Za-zθ]{2}/.test(t))) {
-        if (!x.length) head += ` ${t}`;
-        continue;
-      }
-      throw new FileProblem(
-        `expected two or three numbers (2θ, intensity and its s.u.) but found "${t.slice(0, 60)}". Correct or remove this line; nothing was taken.`,
-        i + 1,
-      );
-    }
-    if (n.length !== 2 && n.length !== 3) {
-      if (!x.length && n.length === 1) {
-        head += ` ${t}`;
-        continue;
-      }
-      throw new FileProblem(
-        `this line holds ${n.length} numbers where two or three (2θ, intensity, s.u.) are expected: "${t.slice(0, 60)}".`,
-        i + 1,
-      );
-    }
-    if (x.length && n.length === 2 && columns === 3)
-      throw new FileProblem(`the third column (s.u.) is missing here: "${t.slice(0, 60)}".`, i + 1);
-    if (x.length && n[0] === x[x.length - 1])
-      throw new FileProblem(`the first column stands still at ${n[0]}. Each point needs its own 2θ.`, i + 1);
-    if (x.length > 1 && Math.sign(n[0]! - x[x.length - 1]!) !== Math.sign(x[1]! - x[0]!))
-      throw new FileProblem(
-        `the first column turns back from ${x[x.length - 1]} to ${n[0]}. Two scans in one file? Give each its own file.`,
-        i + 1,
-      );
-    if (n.length === 3) columns = 3;
-    x.push(n[0]!);
-    y.push(n[1]!);
-    lineOfRow.push(i + 1);
-    if (n.length === 3) s.push(n[2]!);
+/** What stands in a file of columns: the rows with their lines, the words above them, and a temperature among these. */
+interface ReadColumns {
+  readonly x: number[];
+  readonly y: number[];
+  readonly su: number[];
+  readonly lines: number[];
+  head: string;
+  /** K. */
+  at?: number;
+}
+
+/** What a line without numbers in rows says: a heading, a comment, or nothing that can be here. */
+function takeWords(line: string, number: number, into: ReadColumns, asides: Asides): void {
+  const text = line.trim();
+  const temperature = /(?:temperature|T|at)\s*[=:]?\s*([\d.]+)\s*K\b/i.exec(text.slice(0, 200));
+  if (temperature) into.at ??= Number(temperature[1]);
+  if (isMasked(line)) {
+    asides.count('points without intensity', number, (count, where) =>
+      count === 1
+        ? `one point without an intensity was left out (${where}).`
+        : `${count} points without an intensity were left out (${where}).`,
+    );
+    return;
   }
+  const above = !into.x.length;
+  if (!isComment(line) && !(above && /[A-Za-zθ]{2}/.test(text)))
+    throw new FileProblem(
+      `expected two or three numbers (2θ, intensity and its s.u.) but found "${text.slice(0, 60)}". Correct or remove this line; nothing was taken.`,
+      number,
+    );
+  if (above) into.head += ` ${text}`;
+}
+
+/** Throws FileProblem where a row does not go on from those before it. */
+function checkRow(row: readonly number[], text: string, number: number, { x, su }: ReadColumns): void {
+  const [at] = row as [number];
+  const last = x.at(-1);
+  if (row.length !== 2 && row.length !== 3)
+    throw new FileProblem(
+      `this line holds ${row.length} numbers where two or three (2θ, intensity, s.u.) are expected: "${text.slice(0, 60)}".`,
+      number,
+    );
+  if (last === undefined) return;
+  if (row.length === 2 && su.length)
+    throw new FileProblem(`the third column (s.u.) is missing here: "${text.slice(0, 60)}".`, number);
+  if (row.length === 3 && !su.length)
+    throw new FileProblem(`a third column (s.u.) begins only here: "${text.slice(0, 60)}".`, number);
+  if (at === last)
+    throw new FileProblem(`the first column stands still at ${at}. Each point needs its own 2θ.`, number);
+  if (x.length > 1 && Math.sign(at - last) !== Math.sign(x[1]! - x[0]!))
+    throw new FileProblem(
+      `the first column turns back from ${last} to ${at}. Two scans in one file? Give each its own file.`,
+      number,
+    );
+}
+
+function readColumns(text: string, asides: Asides): ReadColumns {
+  const read: ReadColumns = { x: [], y: [], su: [], lines: [], head: '' };
+  for (const [i, line] of text.split(/\r?\n/).entries()) {
+    const words = line.trim();
+    if (!words) continue;
+    const row = numbersOf(line);
+    if (!row) {
+      takeWords(line, i + 1, read, asides);
+      continue;
+    }
+    if (row.length === 1 && !read.x.length) {
+      read.head += ` ${words}`;
+      continue;
+    }
+    checkRow(row, words, i + 1, read);
+    read.x.push(row[0]!);
+    read.y.push(row[1]!);
+    read.lines.push(i + 1);
+    if (row.length === 3) read.su.push(row[2]!);
+  }
+  return read;
+}
+
+/**
+ * Reads columns; without `wavelength` (Å) that of the heading is taken, or of a copper tube. Throws FileProblem with the
+ * line of the first row that is not two or three numbers.
+ */
+export function parsePattern(text: string, name: string, wavelength?: number, asides = new Asides()): ReadPattern {
+  const { x, y, su, lines: lineOfRow, head, at } = readColumns(text, asides);
   if (x.length < 12)
     throw new FileProblem(
       `there are only ${x.length} points. A pattern needs a column of 2θ and a column of intensities.`,
@@ -109,20 +136,17 @@ export function parsePattern(text: string, name: string, wavelength?: number, as
   const axis = guessAxis(x, head);
   const lines = wavelength ? undefined : linesOfHead(head);
   const first = wavelength ?? (lines ?? USUAL_INSTRUMENT.lines)[0]!.wavelength;
-  const table: PatternColumns = {
+  const columns: PatternColumns = {
     x,
     intensity: y,
-    ...(columns === 3 ? { su: s } : {}),
+    ...(su.length ? { su } : {}),
     lineOf: (row) => lineOfRow[row]!,
   };
   return {
-    pattern: {
-      ...patternFrom(name, axis, table, first, asides),
-      ...(at !== undefined ? { at } : {}),
-    },
+    pattern: { ...patternFrom(name, axis, columns, first, asides), ...(at === undefined ? {} : { at }) },
     axis,
     even: isEven(x),
-    columns,
+    columns: su.length ? 3 : 2,
     ...(lines ? { lines } : {}),
   };
 }

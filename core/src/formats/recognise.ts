@@ -17,7 +17,7 @@ import { itemsOf } from './cif-items.ts';
 import { FileProblem, parseCif, type CifBlock } from './cif-parser.ts';
 import { looksLikeReflectionList, parseReflectionList } from './reflection-list.ts';
 import { looksLikeXyz, parseXyz, type XyzFrame } from './xyz.ts';
-import type { PatternFile, ReadPattern } from './pattern-columns.ts';
+import type { ReadPattern } from './pattern-columns.ts';
 import { looksLikePattern, parseInstrument, parsePattern } from './pattern-file.ts';
 import { readRangePattern } from './pattern-range.ts';
 import { plainText } from './text.ts';
@@ -149,9 +149,9 @@ function firstOddLine(text: string): { line: number; text: string } | undefined 
   return i < 0 ? undefined : { line: i + 1, text: lines[i]!.trim().slice(0, 60).replace(/"/g, '’') };
 }
 
-export const patternSentence = (p: PatternFile): string => {
+export const patternSentence = (p: ReadPattern): string => {
   const { twoTheta } = p.pattern;
-  return `a powder pattern of ${thousands(twoTheta.length)} points, 2θ ${twoTheta[0]!.toFixed(2)}–${twoTheta[twoTheta.length - 1]!.toFixed(2)}°${p.axis === '2θ' ? '' : ` (read as ${p.axis})`}, ${p.even ? 'even steps' : 'uneven steps'}, s.u. ${p.pattern.sigmaFrom === 'file' ? 'from the file' : 'from counting'}${p.pattern.at !== undefined ? `, ${p.pattern.at} K` : ''}.`;
+  return `a powder pattern of ${thousands(twoTheta.length)} points, 2θ ${twoTheta[0]!.toFixed(2)}–${twoTheta[twoTheta.length - 1]!.toFixed(2)}°${p.axis === '2θ' ? '' : ` (read as ${p.axis})`}, ${p.even ? 'even steps' : 'uneven steps'}, s.u. ${p.pattern.sigmaFrom === 'file' ? 'from the file' : 'from counting'}${p.lines ? `, λ ${p.lines[0]!.wavelength} Å` : ''}${p.pattern.at !== undefined ? `, ${p.pattern.at} K` : ''}.`;
 };
 
 function recogniseBlock(block: CifBlock, base: string): Recognised {

@@ -104,6 +104,7 @@ describe('files', () => {
     ['a word', '14.5 many', /Line 10: expected two or three numbers/],
     ['a step back', '3 100', /Line 10: the first column turns back/],
     ['too many numbers', '14.5 1 2 3', /Line 10: this line holds 4 numbers/],
+    ['a column that begins late', '14.2 100 3', /Line 10: a third column \(s.u.\) begins only here/],
     ['a repeated point', '14 100', /Line 10: the first column stands still/],
   ] as const)
     it(`names the line of ${what}`, () => {
