@@ -78,35 +78,39 @@ test('a crystal is typed, its origin judged, cut along a plane, and saved after 
   await expect(counts(page)).toContainText('The cell holds 56 atoms');
 });
 
-test('beside intensities another cell becomes a project of its own; an element alone stays', async ({ page }) => {
-  await page.goto('/');
-  await page.getByTestId('file-picker').setInputFiles(new URL('projects/Futago-1.nagare', import.meta.url).pathname);
-  await expect(marks(page)).not.toHaveCount(0);
-  await find(page, 'Build');
-  await expect(page.getByRole('button', { name: 'Look at the supercell' })).toBeVisible();
-  await page.getByRole('button', { name: 'Look at the supercell' }).click();
-  await expect(page.getByText(/× 8 = \d+, as it should be/)).toBeVisible({ timeout: 60_000 });
-  await expect(
-    page.getByText(/The intensities and the controls of this project do not go with another cell/),
-  ).toBeVisible();
-  await expect(page.getByRole('button', { name: 'Take it', exact: true })).toHaveCount(0);
-  await page.getByRole('button', { name: 'Leave it' }).click();
-  // A site alone is changed here, and judged against the intensities as any edit is.
-  const here = await marks(page).count();
-  await page.getByRole('button', { name: 'Sites', exact: true }).click();
-  await page.getByRole('region', { name: 'Sites' }).getByLabel('Occupancy').fill('0.9');
-  await page.keyboard.press('Enter');
-  await page.getByRole('button', { name: 'Take it', exact: true }).click();
-  await expect(marks(page)).toHaveCount(here + 1);
-  await expect(page.getByText(/R1 \d+\.\d+ %/).first()).toBeVisible();
-  await page.getByRole('button', { name: 'Look at the supercell' }).click();
-  await expect(page.getByText(/× 8 = \d+, as it should be/)).toBeVisible({ timeout: 60_000 });
-  const before = page.url();
-  await page.getByRole('button', { name: 'Take it as a project of its own' }).click();
-  await expect(page).not.toHaveURL(before);
-  await expect(marks(page)).toHaveCount(1);
-  await expect(page.getByText('Supercell 2 × 2 × 2').first()).toBeVisible();
-});
+test(
+  'beside intensities another cell becomes a project of its own; an element alone stays',
+  { tag: '@long' },
+  async ({ page }) => {
+    await page.goto('/');
+    await page.getByTestId('file-picker').setInputFiles(new URL('projects/Futago-1.nagare', import.meta.url).pathname);
+    await expect(marks(page)).not.toHaveCount(0);
+    await find(page, 'Build');
+    await expect(page.getByRole('button', { name: 'Look at the supercell' })).toBeVisible();
+    await page.getByRole('button', { name: 'Look at the supercell' }).click();
+    await expect(page.getByText(/× 8 = \d+, as it should be/)).toBeVisible({ timeout: 60_000 });
+    await expect(
+      page.getByText(/The intensities and the controls of this project do not go with another cell/),
+    ).toBeVisible();
+    await expect(page.getByRole('button', { name: 'Take it', exact: true })).toHaveCount(0);
+    await page.getByRole('button', { name: 'Leave it' }).click();
+    // A site alone is changed here, and judged against the intensities as any edit is.
+    const here = await marks(page).count();
+    await page.getByRole('button', { name: 'Sites', exact: true }).click();
+    await page.getByRole('region', { name: 'Sites' }).getByLabel('Occupancy').fill('0.9');
+    await page.keyboard.press('Enter');
+    await page.getByRole('button', { name: 'Take it', exact: true }).click();
+    await expect(marks(page)).toHaveCount(here + 1);
+    await expect(page.getByText(/R1 \d+\.\d+ %/).first()).toBeVisible();
+    await page.getByRole('button', { name: 'Look at the supercell' }).click();
+    await expect(page.getByText(/× 8 = \d+, as it should be/)).toBeVisible({ timeout: 60_000 });
+    const before = page.url();
+    await page.getByRole('button', { name: 'Take it as a project of its own' }).click();
+    await expect(page).not.toHaveURL(before);
+    await expect(marks(page)).toHaveCount(1);
+    await expect(page.getByText('Supercell 2 × 2 × 2').first()).toBeVisible();
+  },
+);
 
 /** Opens a sample structure and the station. */
 async function sample(page: Page, file: string): Promise<void> {
@@ -117,7 +121,7 @@ async function sample(page: Page, file: string): Promise<void> {
   await find(page, 'Build');
 }
 
-test('a polar face is clicked, mended, taken, held and given a molecule', async ({ page }) => {
+test('a polar face is clicked, mended, taken, held and given a molecule', { tag: '@long' }, async ({ page }) => {
   await sample(page, 'ishibai.cif');
   await page.getByRole('button', { name: 'Cut along (1 1 1)' }).press('Enter');
   await expect(page.getByLabel('Index l of the plane')).toHaveValue('1');

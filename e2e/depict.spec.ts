@@ -133,52 +133,56 @@ test(
   },
 );
 
-test('undo brings every step back; figures are duplicated, put in order, removed', async ({ page }) => {
-  await takeIn(page, 'hachisu.cif');
-  await page.getByRole('button', { name: /Polyhedra What surrounds/ }).click();
-  await expect(counts(page)).toContainText('polyhedra drawn', { timeout: 30_000 });
-  const before = await counts(page).textContent();
-  const rules = sheet(page, 'Rules');
-  await rules.getByRole('checkbox').nth(1).uncheck();
-  await expect(counts(page)).not.toContainText('polyhedra');
-  await page.waitForTimeout(1000);
-  await sheet(page, 'Figure').getByLabel('Colours').selectOption('apart');
-  await page.waitForTimeout(1000);
-  await sheet(page, 'Figure').getByLabel('Name').fill('Two metals');
-  const thumbs = page.getByRole('toolbar', { name: 'Figures of this project' }).locator('.figure-thumb');
-  await expect(thumbs.first()).toContainText('Two metals');
-  await page.getByTestId('figure-page').focus();
-  for (const check of [
-    () => expect(thumbs.first()).toContainText('Polyhedra'),
-    () => expect(sheet(page, 'Figure').getByLabel('Colours')).toHaveValue('screen'),
-    () => expect(counts(page)).toHaveText(before!),
-  ]) {
+test(
+  'undo brings every step back; figures are duplicated, put in order, removed',
+  { tag: '@long' },
+  async ({ page }) => {
+    await takeIn(page, 'hachisu.cif');
+    await page.getByRole('button', { name: /Polyhedra What surrounds/ }).click();
+    await expect(counts(page)).toContainText('polyhedra drawn', { timeout: 30_000 });
+    const before = await counts(page).textContent();
+    const rules = sheet(page, 'Rules');
+    await rules.getByRole('checkbox').nth(1).uncheck();
+    await expect(counts(page)).not.toContainText('polyhedra');
+    await page.waitForTimeout(1000);
+    await sheet(page, 'Figure').getByLabel('Colours').selectOption('apart');
+    await page.waitForTimeout(1000);
+    await sheet(page, 'Figure').getByLabel('Name').fill('Two metals');
+    const thumbs = page.getByRole('toolbar', { name: 'Figures of this project' }).locator('.figure-thumb');
+    await expect(thumbs.first()).toContainText('Two metals');
+    await page.getByTestId('figure-page').focus();
+    for (const check of [
+      () => expect(thumbs.first()).toContainText('Polyhedra'),
+      () => expect(sheet(page, 'Figure').getByLabel('Colours')).toHaveValue('screen'),
+      () => expect(counts(page)).toHaveText(before!),
+    ]) {
+      await page.keyboard.press('Control+z');
+      await check();
+    }
+    await page.keyboard.press('Control+Shift+z');
+    await expect(counts(page)).not.toContainText('polyhedra');
     await page.keyboard.press('Control+z');
-    await check();
-  }
-  await page.keyboard.press('Control+Shift+z');
-  await expect(counts(page)).not.toContainText('polyhedra');
-  await page.keyboard.press('Control+z');
 
-  await sheet(page, 'Figure').getByRole('button', { name: 'Duplicate' }).click();
-  await expect(thumbs).toHaveCount(2);
-  await expect(thumbs.nth(1)).toContainText('Polyhedra 2');
-  await thumbs.nth(1).focus();
-  await page.keyboard.press('Alt+ArrowLeft');
-  await expect(thumbs.first()).toContainText('Polyhedra 2');
-  await sheet(page, 'Figure').getByRole('button', { name: 'Remove', exact: true }).click();
-  await expect(thumbs).toHaveCount(1);
-  await page.getByTestId('figure-page').focus();
-  await page.keyboard.press('Control+z');
-  await expect(thumbs).toHaveCount(2);
-  await page.getByRole('button', { name: 'Compare', exact: true }).click();
-  const dialog = page.getByRole('dialog');
-  await expect(dialog.getByRole('img')).toHaveCount(2);
-  await dialog.getByLabel('Figure at the right').selectOption({ index: 0 });
-  await expect(dialog.getByLabel('Figure at the left')).toHaveValue(/./);
-  await page.keyboard.press('Escape');
-  await expect(dialog).toHaveCount(0);
-});
+    await sheet(page, 'Figure').getByRole('button', { name: 'Duplicate' }).click();
+    await expect(thumbs).toHaveCount(2);
+    await expect(thumbs.nth(1)).toContainText('Polyhedra 2');
+    await thumbs.nth(1).focus();
+    await page.keyboard.press('Alt+ArrowLeft');
+    await expect(thumbs.first()).toContainText('Polyhedra 2');
+    await sheet(page, 'Figure').getByRole('button', { name: 'Remove', exact: true }).click();
+    await expect(thumbs).toHaveCount(1);
+    await page.getByTestId('figure-page').focus();
+    await page.keyboard.press('Control+z');
+    await expect(thumbs).toHaveCount(2);
+    await page.getByRole('button', { name: 'Compare', exact: true }).click();
+    const dialog = page.getByRole('dialog');
+    await expect(dialog.getByRole('img')).toHaveCount(2);
+    await dialog.getByLabel('Figure at the right').selectOption({ index: 0 });
+    await expect(dialog.getByLabel('Figure at the left')).toHaveValue(/./);
+    await page.keyboard.press('Escape');
+    await expect(dialog).toHaveCount(0);
+  },
+);
 
 test('picked and hidden by click and key; a ring alone; a figure goes into a file and into another project', async ({
   page,

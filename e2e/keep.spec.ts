@@ -118,29 +118,33 @@ test('a project deleted in another tab says so, stops its work, and leaves nothi
   expect(Object.entries(left).filter(([, n]) => n > 0)).toEqual([]);
 });
 
-test('a damaged project file says what is lost, and what is whole is taken in', async ({ page }, info) => {
-  const file = unzipSync(new Uint8Array(readFileSync(new URL('projects/Aobae.nagare', import.meta.url))));
-  const damaged = info.outputPath('torn.nagare');
-  writeFileSync(damaged, zipSync({ ...file, 'intake.json': strToU8('{}'), 'powder.json': strToU8('{"a":1}') }));
-  await page.goto('/');
-  await page.getByTestId('file-picker').setInputFiles(damaged);
-  const dialog = page.getByRole('dialog');
-  await expect(dialog).toContainText('torn.nagare is damaged');
-  await expect(dialog).toContainText(
-    'What Intake made of the data is damaged (intake.json: projectId should be a text).',
-  );
-  await expect(dialog).toContainText('The rest of “Aobae” is whole');
-  await dialog.getByRole('button', { name: 'Leave it' }).click();
-  await expect(page.getByText('None yet.')).toBeVisible();
-  await page.getByTestId('file-picker').setInputFiles(damaged);
-  await dialog.getByRole('button', { name: 'Take in what is whole' }).click();
-  await expect(marks(page)).not.toHaveCount(0);
-  for (const station of ['Intake', 'Refine', 'Relate', 'Vet', 'Publish']) {
-    await go(page, station);
-    await expect(page.getByRole('heading', { name: `${station} of Aobae` })).toBeAttached();
-  }
-  await expect(page.getByText('could not be drawn')).toHaveCount(0);
-});
+test(
+  'a damaged project file says what is lost, and what is whole is taken in',
+  { tag: '@long' },
+  async ({ page }, info) => {
+    const file = unzipSync(new Uint8Array(readFileSync(new URL('projects/Aobae.nagare', import.meta.url))));
+    const damaged = info.outputPath('torn.nagare');
+    writeFileSync(damaged, zipSync({ ...file, 'intake.json': strToU8('{}'), 'powder.json': strToU8('{"a":1}') }));
+    await page.goto('/');
+    await page.getByTestId('file-picker').setInputFiles(damaged);
+    const dialog = page.getByRole('dialog');
+    await expect(dialog).toContainText('torn.nagare is damaged');
+    await expect(dialog).toContainText(
+      'What Intake made of the data is damaged (intake.json: projectId should be a text).',
+    );
+    await expect(dialog).toContainText('The rest of “Aobae” is whole');
+    await dialog.getByRole('button', { name: 'Leave it' }).click();
+    await expect(page.getByText('None yet.')).toBeVisible();
+    await page.getByTestId('file-picker').setInputFiles(damaged);
+    await dialog.getByRole('button', { name: 'Take in what is whole' }).click();
+    await expect(marks(page)).not.toHaveCount(0);
+    for (const station of ['Intake', 'Refine', 'Relate', 'Vet', 'Publish']) {
+      await go(page, station);
+      await expect(page.getByRole('heading', { name: `${station} of Aobae` })).toBeAttached();
+    }
+    await expect(page.getByText('could not be drawn')).toHaveCount(0);
+  },
+);
 
 test('what was not taken as it was written is told before it is taken in', async ({ page }) => {
   const demo = readFileSync(new URL('../demo/data/hachisu.cif', import.meta.url), 'utf8');

@@ -36,7 +36,7 @@ describe('Hartree–Fock energies as published', () => {
     ['carbon monoxide', '6-31G(d)', diatomic('C', 'O', 1.114), -112.73788],
     ['nitrogen', '6-31G(d)', diatomic('N', 'N', 1.078), -108.94395],
     ['water', '6-31G(d,p)', water(0.943, 106), -76.02361],
-  ])('%s in %s', async (_name, basis, m, energy) => {
+  ])('%s in %s', { tags: 'long' }, async (_name, basis, m, energy) => {
     const w = await exactly(m, basis);
     expect(w.converged).toBe(true);
     expect(Math.abs(w.energy - energy)).toBeLessThan(1e-5);

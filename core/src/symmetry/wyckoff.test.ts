@@ -28,6 +28,7 @@ const within = (symbol: string, ...positions: Vec3[]): Structure => ({
 describe('the table of positions', () => {
   it.each(Array.from({ length: 230 }, (_, i) => i + 1))(
     'of type %i is complete, in order, and holds no kind twice',
+    { tags: 'long' },
     (number) => {
       const positions = letteredPositions(number);
       const derived = specialPositions(groupOfSetting(referenceSetting(number)));
