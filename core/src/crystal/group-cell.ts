@@ -9,10 +9,7 @@ export function averagedMetric(cell: Cell, rotations: readonly Mat3[]): { metric
   const g = metricTensor(cell);
   const sum = new Array<number>(9).fill(0);
   const n = rotations.length;
-  for (const r of rotations)
-    multiply3([r[0], r[3], r[6], r[1], r[4], r[7], r[2], r[5], r[8]], multiply3(g, r)).forEach(
-      (x, i) => (sum[i]! += x / n),
-    );
+  for (const r of rotations) multiply3(transpose3(r), multiply3(g, r)).forEach((x, i) => (sum[i]! += x / n));
   let misfit = 0;
   sum.forEach(
     (x, i) => (misfit = Math.max(misfit, Math.abs(x - g[i]!) / Math.sqrt(g[4 * Math.floor(i / 3)]! * g[4 * (i % 3)]!))),
@@ -69,8 +66,7 @@ export function cellTies(group: SpaceGroup): number[][] {
 export function metricFits(cell: Cell, group: SpaceGroup, parts = 200): boolean {
   const g = metricTensor(cell);
   return rotationsOf(group).every((r) => {
-    const rt: Mat3 = [r[0], r[3], r[6], r[1], r[4], r[7], r[2], r[5], r[8]];
-    const m = multiply3(rt, multiply3(g, r));
+    const m = multiply3(transpose3(r), multiply3(g, r));
     return m.every((x, i) => Math.abs(x - g[i]!) < Math.sqrt(g[4 * Math.floor(i / 3)]! * g[4 * (i % 3)]!) / parts);
   });
 }

@@ -17,7 +17,10 @@ export const cellSymmetry: Check = {
             title: `The cell does not go with ${prettySymbol(c.s.spaceGroup.symbol)}`,
             detail: `Its lengths or angles differ where the symmetry makes them equal, 90° or 120°: ${constantsWords(c.s.cell)}. A cell that keeps it is ${constantsWords(cellInGroup(c.s.cell, c.s.spaceGroup))}.`,
             remedies: [
-              { act: 'cell', words: 'Take the cell that the group asks for' },
+              // Further off, it is another cell or another group, not a measurement.
+              ...(metricFits(c.s.cell, c.s.spaceGroup, 50)
+                ? [{ act: 'cell' as const, words: 'Take the cell that the group asks for' }]
+                : []),
               { act: 'go', station: 'symmetry', words: 'See subgroups and settings' },
             ],
           },
